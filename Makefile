@@ -1,0 +1,74 @@
+# Two commands are enough on a fresh machine: `make demo` and `make test`.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+PORT ?= 8765
+PIP := $(BIN)/pip --disable-pip-version-check install --quiet --require-hashes -r
+# Warnings about index pages a machine's own pip configuration names but lacks are of no use to us.
+QUIET_PIP := 2> >(grep -v '^WARNING: Location' >&2)
+SHELL := /bin/bash
+
+.PHONY: demo serve test check bench css shots lock chromium clean
+
+$(VENV)/.runtime: requirements/runtime.txt pyproject.toml
+	@echo "Making the environment from the locked requirements (once, a minute or two) …"
+	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	@$(PIP) requirements/runtime.txt $(QUIET_PIP)
+	@$(BIN)/pip --disable-pip-version-check install --quiet --no-deps --no-build-isolation -e . $(QUIET_PIP)
+	@touch $@
+
+$(VENV)/.test: requirements/test.txt $(VENV)/.runtime
+	@echo "Adding what the tests need …"
+	@$(PIP) requirements/test.txt $(QUIET_PIP)
+	@touch $@
+
+$(VENV)/.bench: requirements/bench.txt $(VENV)/.test
+	@$(PIP) requirements/bench.txt $(QUIET_PIP)
+	@touch $@
+
+demo: $(VENV)/.runtime
+	@$(BIN)/zesty-cell demo --port $(PORT)
+
+serve: $(VENV)/.runtime
+	@$(BIN)/zesty-cell serve --port $(PORT)
+
+chromium:
+	@command -v chromium >/dev/null || { echo "Installing Debian's chromium for the browser tests …"; \
+	  SUDO=; [ "$$(id -u)" = 0 ] || SUDO=sudo; \
+	  { $$SUDO apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$SUDO apt-get install -y -qq chromium >/dev/null; } || { \
+	  echo "Could not install chromium. Install it by hand (apt-get install chromium); until then run: make test E2E=no"; exit 1; }; }
+
+ifeq ($(E2E),no)
+test: $(VENV)/.test
+	@$(BIN)/pytest -m "not e2e"
+else
+test: $(VENV)/.test chromium
+	@$(BIN)/pytest
+endif
+
+check: $(VENV)/.test
+	@$(BIN)/ruff check .
+	@$(BIN)/ruff format --check .
+	@$(BIN)/mypy
+	@$(BIN)/lint-imports
+	@$(BIN)/djlint --lint --quiet src/zesty_cell/web/templates
+
+bench: $(VENV)/.bench
+	@$(BIN)/python -m benchmarks
+
+# Build-time only: what it makes is committed and shipped.
+css:
+	@cd frontend && npm ci --no-audit --no-fund --silent && npm run --silent build
+
+shots: $(VENV)/.test chromium
+	@$(BIN)/python -m tests.shots
+
+# Writes the hashes without any download address.
+lock:
+	@$(PYTHON) -m venv build/lock && build/lock/bin/pip install --quiet pip-tools
+	@cd requirements && for part in runtime test bench; do ../build/lock/bin/pip-compile --quiet --generate-hashes \
+	  --no-emit-index-url --no-emit-find-links --no-emit-trusted-host --no-header --strip-extras --allow-unsafe \
+	  -o $$part.txt $$part.in; done
+
+clean:
+	@rm -rf build .pytest_cache .mypy_cache .ruff_cache .hypothesis

@@ -1,0 +1,122 @@
+"""The command line: demo, serve, forecast, schema."""
+
+from __future__ import annotations
+
+import argparse
+import ipaddress
+import json
+import sys
+from pathlib import Path
+
+from zesty_cell import __version__
+
+DEFAULT_PORT = 8765
+
+
+def _read_input(name: str) -> bytes:
+    return sys.stdin.buffer.read() if name == "-" else Path(name).read_bytes()
+
+
+def _forecast(arguments: argparse.Namespace) -> int:
+    from zesty_cell.core.errors import OutOfRangeError
+    from zesty_cell.core.forecast import forecast
+    from zesty_cell.formats.errors import FileFormatError
+    from zesty_cell.formats.forecast_json import forecast_document
+    from zesty_cell.formats.forecast_text import forecast_text
+    from zesty_cell.formats.sheet_json import read_sheet
+
+    try:
+        result = forecast(read_sheet(_read_input(arguments.sheet)))
+    except OSError as error:
+        print(f"zesty-cell: cannot read {arguments.sheet}: {error.strerror}", file=sys.stderr)
+        return 2
+    except (FileFormatError, OutOfRangeError) as error:
+        print(f"zesty-cell: {arguments.sheet}: {error}", file=sys.stderr)
+        return 2
+    if arguments.json:
+        print(forecast_document(result).model_dump_json(indent=2))
+    else:
+        print(forecast_text(result), end="")
+    return 0
+
+
+def _schema(arguments: argparse.Namespace) -> int:
+    from zesty_cell.formats.sheet_json import sheet_schema
+
+    print(json.dumps(sheet_schema(), indent=2, ensure_ascii=False))
+    return 0
+
+
+def _warm(_arguments: argparse.Namespace) -> int:
+    from zesty_cell.core.warm import warm
+
+    warm()
+    return 0
+
+
+def _serve(arguments: argparse.Namespace) -> int:
+    import uvicorn
+
+    from zesty_cell.core.warm import warm
+    from zesty_cell.web.app import create_app
+    from zesty_cell.web.security import LOOPBACK_HOSTS
+
+    host = arguments.host
+    app = create_app(arguments.database, hosts=LOOPBACK_HOSTS | set(arguments.allow_host))
+    if arguments.command == "demo":
+        from zesty_cell.demo.club import load_club
+
+        with app.state.database.session() as session:
+            load_club(session)
+    warm()
+    shown = f"[{host}]" if ":" in host else host
+    print(f"Zesty Cell is at http://{shown}:{arguments.port}/  (Ctrl-C ends it)", flush=True)
+    if not ipaddress.ip_address(host).is_loopback:
+        print("It listens beyond this machine and has no passwords: use a network you trust.", flush=True)
+    uvicorn.run(app, host=host, port=arguments.port, log_level="warning", server_header=False)
+    return 0
+
+
+def _address(text: str) -> str:
+    try:
+        return str(ipaddress.ip_address("127.0.0.1" if text == "localhost" else text))
+    except ValueError as error:
+        raise argparse.ArgumentTypeError(f"{text!r} is not an address such as 127.0.0.1") from error
+
+
+def _port(text: str) -> int:
+    if not text.isdigit() or not 1 <= int(text) <= 65535:
+        raise argparse.ArgumentTypeError(f"{text!r} is not a port from 1 to 65535")
+    return int(text)
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="zesty-cell", description="Packs, flight time and callouts for pilots.")
+    parser.add_argument("--version", action="version", version=__version__)
+    commands = parser.add_subparsers(dest="command", required=True)
+    for name, words, database in (
+        ("demo", "start with the made-up club", Path("data/demo.sqlite")),
+        ("serve", "start with your own data", Path("data/zesty-cell.sqlite")),
+    ):
+        command = commands.add_parser(name, help=words)
+        command.add_argument("--host", type=_address, default="127.0.0.1", help="address to listen on")
+        command.add_argument("--port", type=_port, default=DEFAULT_PORT)
+        command.add_argument("--database", type=Path, default=database, help="SQLite file")
+        command.add_argument("--allow-host", action="append", default=[], help="a further name to answer to")
+        command.set_defaults(run=_serve)
+    command = commands.add_parser("forecast", help="forecast a sheet from a file")
+    command.add_argument("sheet", metavar="SHEET.json", help="a sheet, or - for standard input")
+    command.add_argument("--json", action="store_true", help="print JSON instead of text")
+    command.set_defaults(run=_forecast)
+    command = commands.add_parser("schema", help="print a JSON Schema")
+    command.add_argument("what", choices=["sheet"])
+    command.set_defaults(run=_schema)
+    command = commands.add_parser("warm", help="compile the kernel into its cache")
+    command.set_defaults(run=_warm)
+    return parser
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Entry point; returns the exit status."""
+    arguments = _parser().parse_args(argv)
+    return int(arguments.run(arguments))

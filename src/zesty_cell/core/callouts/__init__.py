@@ -1,0 +1,1 @@
+"""What the transmitter says: thresholds, holds and timers from the forecast."""

@@ -1,0 +1,271 @@
+"""What to set on the transmitter, derived from the flight expected and its sampled relatives (PHYSICS 5)."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zesty_cell.core import kernel
+from zesty_cell.core.callouts.kernel import watch_threshold
+from zesty_cell.core.flight import Flight, Setup
+from zesty_cell.core.flying import STEP_S
+
+#: Holds a transmitter can be set to [s].
+HOLDS_S: tuple[float, ...] = tuple(0.5 * k for k in range(1, 11))
+_MARGIN_S = 0.5
+#: A call up to this share of the flight before the pack is low in earnest is early, not false [1].
+EARLY_SHARE = 0.08
+
+
+@dataclass(frozen=True)
+class Threshold:
+    """One voltage callout before its hold is known.
+
+    Attributes
+    ----------
+    pack_v, cell_v : float
+        As typed into the transmitter, whole pack, and what that is per cell [V].
+    wanted_s : float
+        Moment of the expected flight at which it should speak [s].
+    floored : bool
+        The chemistry's loaded floor was higher than what the moment asked for.
+    """
+
+    pack_v: float
+    cell_v: float
+    wanted_s: float
+    floored: bool
+
+
+@dataclass(frozen=True)
+class VoltageCallout:
+    """A voltage callout with its hold and how it did over the sampled flights.
+
+    Attributes
+    ----------
+    threshold : Threshold
+    hold_s : float
+        [s], one of :data:`HOLDS_S`.
+    hold_suffices : bool
+        False when even the longest hold leaves bursts that outlast it.
+    longest_burst_s : float
+        Longest stretch under the threshold that only a burst of load explains [s].
+    false_flights, false_flights_short : int
+        Flights with at least one false call at this hold, and at the shortest hold.
+    quieter : Threshold or None
+        Where no hold suffices: the next lower threshold whose bursts a hold outlasts on the flight
+        expected, if there is one above the floor.
+    called_flights, flights : int
+        Flights in which it spoke truly, and flights watched.
+    spoken_s : tuple of float
+        5th, 50th and 95th percentile of the moment it truly spoke [s]; empty when it never did.
+    """
+
+    threshold: Threshold
+    hold_s: float
+    hold_suffices: bool
+    longest_burst_s: float
+    false_flights: int
+    false_flights_short: int
+    quieter: Threshold | None
+    called_flights: int
+    flights: int
+    spoken_s: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class Timers:
+    """Timer and charge callout.
+
+    Attributes
+    ----------
+    timer_s : float
+        Flight timer, started by throttle [s].
+    start_home_s : float
+        Moment of the expected flight to start home at [s].
+    charge_used_ah : float or None
+        Charge-used callout [Ah]; none for a flight too short for one.
+    """
+
+    timer_s: float
+    start_home_s: float
+    charge_used_ah: float | None
+
+
+CalloutKey = Literal["pack_low", "land_now"]
+
+
+@dataclass(frozen=True)
+class CalloutPlan:
+    """All that a transmitter is set to for one sheet (first version)."""
+
+    timers: Timers
+    pack_low: VoltageCallout
+    land_now: VoltageCallout
+
+
+def voltage_step_v(*, series: int) -> float:
+    """Smallest step a transmitter's voltage threshold is set in [V]: 0.01 for 1S, else 0.1."""
+    return 0.01 if series == 1 else 0.1
+
+
+def _on_step(pack_v: float, step_v: float, *, up: bool) -> float:
+    steps = pack_v / step_v
+    return round((math.ceil(steps - 1e-6) if up else math.floor(steps + 0.5)) * step_v, 2)
+
+
+def thresholds(*, setup: Setup, flight: Flight) -> dict[CalloutKey, Threshold]:
+    """Thresholds as the cruise-loaded voltage at the moments wanted, on the transmitter's step.
+
+    "Land now" belongs to the landing point, "pack low" to the lead time before it.  "Pack low" is
+    rounded up (to speak early rather than late) and lies at least one step above "land now"; neither
+    goes below the chemistry's loaded floor.
+    """
+    series = setup.sheet.pack.series
+    step_v = voltage_step_v(series=series)
+    floor_pack_v = _on_step(setup.chemistry.loaded_floor_v * series, step_v, up=True)
+
+    def at(moment_s: float, *, up: bool) -> tuple[float, bool]:
+        wanted = _on_step(float(flight.cruise_v[flight.index_at(moment_s)]) * series, step_v, up=up)
+        return max(wanted, floor_pack_v), wanted < floor_pack_v
+
+    low_s = max(flight.landing_s - setup.lead_s, 0.3 * flight.landing_s)
+    land_v, land_floored = at(flight.landing_s, up=False)
+    low_v, low_floored = at(low_s, up=True)
+    low_v = max(low_v, round(land_v + step_v, 2))
+    return {
+        "pack_low": Threshold(pack_v=low_v, cell_v=low_v / series, wanted_s=low_s, floored=low_floored),
+        "land_now": Threshold(
+            pack_v=land_v, cell_v=land_v / series, wanted_s=flight.landing_s, floored=land_floored
+        ),
+    }
+
+
+def _hold_steps() -> NDArray[np.int64]:
+    hold_at = np.full(round(HOLDS_S[-1] / STEP_S) + 1, -1, dtype=np.int64)
+    for j, hold_s in enumerate(HOLDS_S):
+        hold_at[round(hold_s / STEP_S)] = j
+    return hold_at
+
+
+def quieter_threshold(*, setup: Setup, flight: Flight, above: Threshold) -> Threshold | None:
+    """The highest threshold under ``above`` whose bursts some hold outlasts on this flight.
+
+    Returns ``None`` when there is none above the chemistry's loaded floor.
+    """
+    series = setup.sheet.pack.series
+    step_v = voltage_step_v(series=series)
+    loaded = flight.loaded_v.astype(np.float32)[None, :]
+    cruise = flight.cruise_v.astype(np.float32)[None, :]
+    holds, longest = np.zeros((1, len(HOLDS_S))), np.zeros(1)
+    pack_v = round(above.pack_v - step_v, 2)
+    while pack_v / series >= setup.chemistry.loaded_floor_v - 1e-9:
+        watch_threshold(
+            loaded,
+            cruise,
+            np.array([float(flight.time_s.size)]),
+            STEP_S,
+            pack_v / series,
+            EARLY_SHARE,
+            _hold_steps(),
+            holds.astype(np.int64),
+            holds.copy(),
+            longest,
+        )
+        if longest[0] + _MARGIN_S <= HOLDS_S[-1]:
+            low = flight.cruise_v < pack_v / series
+            wanted_s = float(flight.time_s[int(np.argmax(low))]) if low.any() else flight.end_s
+            return Threshold(pack_v=pack_v, cell_v=pack_v / series, wanted_s=wanted_s, floored=False)
+        pack_v = round(pack_v - step_v, 2)
+    return None
+
+
+class ThresholdWatch:
+    """Watches thresholds while sampled flights pass by; hand :meth:`visit` to ``fly_many``.
+
+    Each flight is judged up to its own end, so that a threshold that speaks too late is seen.
+    """
+
+    def __init__(self, *, setup: Setup, flight: Flight, flights: int) -> None:
+        self._setup, self._flight = setup, flight
+        self._thresholds = thresholds(setup=setup, flight=flight)
+        self._flights = flights
+        self._hold_at = _hold_steps()
+        shape = (flights, len(HOLDS_S))
+        self._false = {key: np.zeros(shape, dtype=np.int64) for key in self._thresholds}
+        self._first = {key: np.full(shape, np.inf) for key in self._thresholds}
+        self._longest = {key: np.zeros(flights) for key in self._thresholds}
+
+    def visit(
+        self,
+        rows: slice,
+        loaded_v: NDArray[np.float32],
+        cruise_v: NDArray[np.float32],
+        summary: NDArray[np.float64],
+    ) -> None:
+        """Watch the flights of one chunk; safe from two threads, each with its own rows."""
+        for key, threshold in self._thresholds.items():
+            watch_threshold(
+                loaded_v,
+                cruise_v,
+                np.ascontiguousarray(summary[:, kernel.STEPS]),
+                STEP_S,
+                threshold.cell_v,
+                EARLY_SHARE,
+                self._hold_at,
+                self._false[key][rows],
+                self._first[key][rows],
+                self._longest[key][rows],
+            )
+
+    def callout(self, key: CalloutKey) -> VoltageCallout:
+        """The finished callout: the shortest hold that outlasts every burst, plus half a second."""
+        longest_s = float(self._longest[key].max(initial=0.0))
+        wanted_s = longest_s + _MARGIN_S
+        hold = next((j for j, h in enumerate(HOLDS_S) if h >= wanted_s - 1e-9), len(HOLDS_S) - 1)
+        first = self._first[key][:, hold]
+        spoken = first[np.isfinite(first)]
+        threshold = self._thresholds[key]
+        suffices = HOLDS_S[hold] >= wanted_s - 1e-9
+        return VoltageCallout(
+            threshold=threshold,
+            hold_s=HOLDS_S[hold],
+            hold_suffices=suffices,
+            quieter=None
+            if suffices
+            else quieter_threshold(setup=self._setup, flight=self._flight, above=threshold),
+            longest_burst_s=longest_s,
+            false_flights=int(np.count_nonzero(self._false[key][:, hold])),
+            false_flights_short=int(np.count_nonzero(self._false[key][:, 0])),
+            called_flights=int(spoken.size),
+            flights=self._flights,
+            spoken_s=tuple(float(q) for q in np.quantile(spoken, (0.05, 0.5, 0.95))) if spoken.size else (),
+        )
+
+
+def _round_down(value: float, step: float) -> float:
+    return math.floor(value / step + 1e-9) * step
+
+
+def timers(*, setup: Setup, flight: Flight, earliest_landing_s: float) -> Timers:
+    """Timer and charge-used callout.
+
+    The timer is the guard that works without telemetry, so it takes the early end of the range, not
+    its middle: ``earliest_landing_s`` less the way home, rounded down to 5 s (10 s from ten minutes).
+    The charge callout speaks when it is time to start home on the expected flight.
+    """
+    start_home_s = max(flight.landing_s - setup.home_s, 0.5 * flight.landing_s)
+    guard_s = max(min(earliest_landing_s, flight.landing_s) - setup.home_s, 0.5 * earliest_landing_s)
+    step_s = 10.0 if guard_s >= 600.0 else 5.0
+    used_mah = float(flight.used_ah[flight.index_at(start_home_s)]) * 1000.0
+    step_mah = 50.0 if used_mah >= 1000.0 else 10.0 if used_mah >= 200.0 else 5.0
+    used_mah = _round_down(used_mah, step_mah)
+    return Timers(
+        timer_s=max(_round_down(guard_s, step_s), step_s),
+        start_home_s=start_home_s,
+        charge_used_ah=used_mah / 1000.0 if used_mah > 0.0 else None,
+    )

@@ -1,0 +1,421 @@
+"""Checks of a flight: each ok, look or stop, with its number, its limit, the moment and the mend.
+
+Volts are per cell.  Limits that are rules of thumb of ours are constants here, reasoned in
+docs/physics.md, "Checks".
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zesty_cell.core.callouts.derive import CalloutPlan
+from zesty_cell.core.flight import Flight, Setup
+from zesty_cell.core.flying import STEP_S
+from zesty_cell.core.honest import HonestCurrent
+from zesty_cell.core.pack import CONNECTORS
+
+Status = Literal["ok", "look", "stop"]
+Unit = Literal["A", "V", "pack V", "°C", "kg", "share", "ratio", "flights"]
+
+HOT_LOOK_C, HOT_STOP_C = 50.0, 60.0
+COLD_PACK_C = 10.0
+THRUST_KEPT_OK, THRUST_KEPT_LOW = 0.85, 0.70
+CHARGE_LEFT_OK, CHARGE_LEFT_LOW = 0.195, 0.10
+THRUST_TO_WEIGHT_STOP, THRUST_TO_WEIGHT_LOOK = 1.15, 1.6
+POWER_MARGIN_STOP, POWER_MARGIN_LOOK = 1.05, 1.3
+_ORDER = {"stop": 0, "look": 1, "ok": 2}
+
+
+@dataclass(frozen=True)
+class Check:
+    """One check.
+
+    Attributes
+    ----------
+    key : str
+        Stable name.
+    status : Status
+    title : str
+        What was found, as a sentence without its numbers.
+    value, limit : float or None
+        In ``unit``.
+    unit : Unit
+    at_s : float or None
+        When in the flight [s].
+    mend : str
+        What to do; empty when nothing needs doing.
+    """
+
+    key: str
+    status: Status
+    title: str
+    value: float | None
+    limit: float | None
+    unit: Unit
+    at_s: float | None
+    mend: str
+
+
+def _rolling_rms(current_a: NDArray[np.float64], seconds: float) -> NDArray[np.float64]:
+    """Root mean square over every window of ``seconds``; one value over all where there is less."""
+    window = max(1, min(round(seconds / STEP_S), current_a.size))
+    sums = np.cumsum(np.concatenate(([0.0], current_a**2)))
+    return np.asarray(np.sqrt(np.maximum(sums[window:] - sums[:-window], 0.0) / window))
+
+
+def _worst_tier(current_a: NDArray[np.float64], limits_a: tuple[float, float, float]) -> tuple[int, float, float]:
+    """The tier used most: 0 continuous, 1 one minute, 2 ten seconds; its current [A] and moment [s].
+
+    What lasts longer than a minute must keep to the continuous rating, what lasts longer than ten
+    seconds to the one-minute rating, and nothing may pass the ten-second one.
+    """
+    worst = (0, 0.0, 0.0, -1.0)
+    for tier, (seconds, limit) in enumerate(zip((60.0, 10.0, 1.0), limits_a, strict=True)):
+        rms = _rolling_rms(current_a, seconds)
+        k = int(np.argmax(rms))
+        if rms[k] / limit > worst[3]:
+            worst = (tier, float(rms[k]), k * STEP_S, float(rms[k]) / limit)
+    return worst[:3]
+
+
+_TIERS = ("continuous", "one-minute", "ten-second")
+
+
+def _pack_rating(setup: Setup, flight: Flight, stop: int) -> Check | None:
+    ratings = setup.figures.ratings
+    if ratings is None:
+        return None
+    limits = (ratings.continuous_a, ratings.one_minute_a, ratings.ten_second_a)
+    tier, worst_a, at_s = _worst_tier(flight.current_a[:stop], limits)
+    source = "label" if setup.figures.ratings_known == "maker" else "pack"
+    name = f"the {source}'s {_TIERS[tier]} rating"
+    share = worst_a / limits[tier]
+    if share <= 1.0:
+        return Check("pack_rating", "ok", f"Current stays inside {name}", worst_a, limits[tier], "A", at_s, "")
+    return Check(
+        "pack_rating",
+        "look" if share <= 1.15 else "stop",
+        f"Current passes {name}",
+        worst_a,
+        limits[tier],
+        "A",
+        at_s,
+        "Use part throttle, a finer propeller, or a pack with more cells in parallel.",
+    )
+
+
+def _honest(setup: Setup, flight: Flight, honest: HonestCurrent, stop: int) -> Check:
+    rms = _rolling_rms(flight.current_a[:stop], 60.0)
+    k = int(np.argmax(rms))
+    status: Status = "ok" if rms[k] <= honest.current_a else "look" if rms[k] <= 1.3 * honest.current_a else "stop"
+    why = "heat" if honest.limited_by == "heat" else "sag"
+    return Check(
+        "honest_current",
+        status,
+        "The hardest minute is inside the honest current"
+        if status == "ok"
+        else f"The hardest minute is above the honest current, set by {why}",
+        float(rms[k]),
+        honest.current_a,
+        "A",
+        k * STEP_S,
+        "" if status == "ok" else "Fly it gentler, or take a pack of lower resistance.",
+    )
+
+
+def _part_limit(key: str, part: str, limit_a: float | None, flight: Flight, stop: int) -> Check | None:
+    if limit_a is None:
+        return None
+    k = int(np.argmax(flight.full_throttle_a[:stop]))
+    worst_a = float(flight.full_throttle_a[k])
+    share = worst_a / limit_a
+    status: Status = "ok" if share <= 1.0 else "look" if share <= 1.1 else "stop"
+    title = (
+        f"Full throttle stays inside the {part} limit"
+        if status == "ok"
+        else f"Full throttle passes the {part} limit"
+    )
+    mend = "" if status == "ok" else "Take a finer propeller, one cell less, or limit the throttle."
+    return Check(key, status, title, worst_a, limit_a, "A", k * STEP_S, mend)
+
+
+def _esc_cutoff(setup: Setup, flight: Flight, stop: int) -> Check | None:
+    cutoff_v = setup.sheet.craft.limits.esc_cutoff_v_per_cell
+    if cutoff_v is None:
+        return None
+    k = int(np.argmin(flight.loaded_v[:stop]))
+    lowest_v = float(flight.loaded_v[k])
+    if lowest_v > cutoff_v:
+        return Check(
+            "esc_cutoff",
+            "ok",
+            "The ESC's low-voltage cutoff stays quiet",
+            lowest_v,
+            cutoff_v,
+            "V",
+            k * STEP_S,
+            "",
+        )
+    first = int(np.argmax(flight.loaded_v[:stop] <= cutoff_v))
+    in_cruise = bool(np.any(flight.cruise_v[:stop] <= cutoff_v))
+    # Just below what the flight needs, and never below what the cell may see.
+    lower_v = math.floor((lowest_v - 0.01) * 10.0) / 10.0
+    mend = (
+        f"Lower the cutoff to {lower_v:.1f} V a cell, or use less throttle."
+        if lower_v >= setup.chemistry.hard_floor_v
+        else "Use less throttle late in the flight, or land earlier: the cells themselves are near their floor."
+    )
+    return Check(
+        "esc_cutoff",
+        "stop" if in_cruise else "look",
+        "The ESC's cutoff would act in steady flight" if in_cruise else "The ESC's cutoff would act during bursts",
+        lowest_v,
+        cutoff_v,
+        "V",
+        first * STEP_S,
+        mend,
+    )
+
+
+def _floor(setup: Setup, flight: Flight, stop: int) -> Check | None:
+    if flight.floor_touched_s > flight.landing_s:
+        return None
+    k = int(np.argmin(flight.loaded_v[:stop]))
+    return Check(
+        "hard_floor",
+        "stop",
+        "A burst pulls the cells under their hard floor",
+        float(flight.loaded_v[k]),
+        setup.chemistry.hard_floor_v,
+        "V",
+        flight.floor_touched_s,
+        "Warm the pack, use part throttle, or take a pack of lower resistance.",
+    )
+
+
+def _power(setup: Setup, flight: Flight) -> Check:
+    """Can the craft hold itself up, fresh and at landing?"""
+    steady_w = setup.load.steady_w + setup.load.avionics_w
+    stop = flight.index_at(flight.landing_s)
+    rotor = setup.sheet.craft.kind in ("multirotor", "helicopter")
+    # Loaded voltage at full throttle from the motor's own law V = √(I/c) + I·R_motor.
+    current_a = float(flight.full_throttle_a[stop])
+    volts = math.sqrt(current_a / setup.load.full_throttle_a_v2) + current_a * setup.load.motor_resistance_ohm
+    ratio = volts * current_a / steady_w
+    # Thrust goes with power^⅔ for a rotor (actuator disc); a wing needs power alone.
+    value = ratio ** (2.0 / 3.0) if rotor else ratio
+    stop_at, look_at = (
+        (THRUST_TO_WEIGHT_STOP, THRUST_TO_WEIGHT_LOOK) if rotor else (POWER_MARGIN_STOP, POWER_MARGIN_LOOK)
+    )
+    what = "thrust over weight" if rotor else "full power over level flight"
+    if flight.first_clipped_s <= flight.landing_s or value < stop_at:
+        early = flight.first_clipped_s < 1.0
+        return Check(
+            "power",
+            "stop",
+            "The pack cannot lift this craft"
+            if early and rotor
+            else "The pack cannot give the power this flight asks for",
+            value,
+            stop_at,
+            "ratio",
+            flight.first_clipped_s if math.isfinite(flight.first_clipped_s) else flight.landing_s,
+            "Take weight off, or a pack with more cells or lower resistance.",
+        )
+    status: Status = "ok" if value >= look_at else "look"
+    return Check(
+        "power",
+        status,
+        f"Power to spare at landing ({what})" if status == "ok" else f"Little power to spare at landing ({what})",
+        value,
+        look_at,
+        "ratio",
+        flight.landing_s,
+        "" if status == "ok" else "Land earlier, or take weight off.",
+    )
+
+
+def _heat(flight: Flight, stop: int) -> Check:
+    k = int(np.argmax(flight.temperature_c[:stop]))
+    hottest_c = float(flight.temperature_c[k])
+    if hottest_c <= HOT_LOOK_C:
+        return Check("heat", "ok", "The cells stay cool enough", hottest_c, HOT_STOP_C, "°C", k * STEP_S, "")
+    status: Status = "look" if hottest_c <= HOT_STOP_C else "stop"
+    return Check(
+        "heat",
+        status,
+        "The cells get hot",
+        hottest_c,
+        HOT_STOP_C,
+        "°C",
+        k * STEP_S,
+        "Fly it gentler or shorter, give the pack air, and let it cool before charging.",
+    )
+
+
+def _cold(setup: Setup) -> Check | None:
+    if setup.start_c >= COLD_PACK_C:
+        return None
+    return Check(
+        "cold",
+        "look",
+        "The pack takes off cold: it sags more",
+        setup.start_c,
+        COLD_PACK_C,
+        "°C",
+        0.0,
+        "Keep packs warm until flight and fly gently for the first minute.",
+    )
+
+
+def _thrust_fade(flight: Flight, stop: int) -> Check:
+    share = float(flight.full_throttle_a[stop - 1] / flight.full_throttle_a[0])
+    status: Status = "ok" if share >= THRUST_KEPT_OK else "look" if share >= THRUST_KEPT_LOW else "stop"
+    return Check(
+        "thrust_fade",
+        status,
+        "Full throttle keeps most of its thrust to landing"
+        if status == "ok"
+        else "Full throttle fades before landing",
+        share,
+        THRUST_KEPT_OK,
+        "share",
+        (stop - 1) * STEP_S,
+        "" if status == "ok" else "Do the low, hard flying in the first half.",
+    )
+
+
+def _weight_class(setup: Setup) -> Check | None:
+    limits = setup.sheet.craft.limits
+    if limits.weight_class_kg is None:
+        return None
+    name = limits.weight_class_name or "the weight class"
+    over = setup.all_up_mass_kg > limits.weight_class_kg
+    return Check(
+        "weight_class",
+        "look" if over else "ok",
+        f"All-up weight is above “{name}”" if over else f"All-up weight is inside “{name}”",
+        setup.all_up_mass_kg,
+        limits.weight_class_kg,
+        "kg",
+        None,
+        "Check what your local rules ask above this weight." if over else "",
+    )
+
+
+def _maximum_voltage(setup: Setup) -> Check | None:
+    maximum_v = setup.sheet.craft.limits.maximum_v
+    if maximum_v is None:
+        return None
+    full_v = setup.figures.full_v
+    over = full_v > maximum_v
+    return Check(
+        "maximum_voltage",
+        "stop" if over else "ok",
+        "A full pack is above what the craft's parts take" if over else "A full pack suits the craft's parts",
+        full_v,
+        maximum_v,
+        "pack V",
+        0.0,
+        "Take fewer cells in series." if over else "",
+    )
+
+
+def _connector(setup: Setup, flight: Flight, stop: int) -> Check | None:
+    connector = CONNECTORS[setup.sheet.pack.connector]
+    rms = _rolling_rms(flight.current_a[:stop], 60.0)
+    k = int(np.argmax(rms))
+    if rms[k] <= connector.rating_a:
+        return None
+    return Check(
+        "connector",
+        "look",
+        "The plug carries more than its class is made for",
+        float(rms[k]),
+        connector.rating_a,
+        "A",
+        k * STEP_S,
+        "Fit a larger plug on pack and craft.",
+    )
+
+
+def _charge_left(flight: Flight, stop: int) -> Check:
+    left = float(flight.charge_left[stop - 1])
+    if flight.landing_reason in ("floor", "empty"):
+        return Check(
+            "charge_left",
+            "stop",
+            "The pack is finished before your landing rule speaks",
+            left,
+            CHARGE_LEFT_OK,
+            "share",
+            flight.landing_s,
+            "Land by charge used, or raise the landing voltage.",
+        )
+    status: Status = "ok" if left >= CHARGE_LEFT_OK else "look" if left >= CHARGE_LEFT_LOW else "stop"
+    return Check(
+        "charge_left",
+        status,
+        "Enough charge is left at landing" if status == "ok" else "Little charge is left at landing",
+        left,
+        0.2,
+        "share",
+        flight.landing_s,
+        "" if status == "ok" else "Keep the last fifth for emergencies: it goes faster than the rest.",
+    )
+
+
+def _callouts(callouts: CalloutPlan) -> Check:
+    worst = max((callouts.pack_low, callouts.land_now), key=lambda c: c.false_flights)
+    if worst.hold_suffices and worst.false_flights == 0:
+        return Check(
+            "false_calls",
+            "ok",
+            f"No false callout in {worst.flights} flights at {worst.hold_s:g} s hold",
+            float(worst.false_flights),
+            0.0,
+            "flights",
+            None,
+            f"At 0.5 s, {worst.false_flights_short} of them would cry wolf." if worst.false_flights_short else "",
+        )
+    return Check(
+        "false_calls",
+        "look",
+        "Hard bursts outlast any hold: the voltage callout will cry wolf",
+        float(worst.false_flights),
+        0.0,
+        "flights",
+        None,
+        "Trust the charge-used callout and the timer, or set a lower voltage.",
+    )
+
+
+def check_flight(
+    *, setup: Setup, flight: Flight, callouts: CalloutPlan, honest: HonestCurrent
+) -> tuple[Check, ...]:
+    """Every check that applies to a flight, worst first; until landing, not beyond."""
+    stop = flight.index_at(flight.landing_s) + 1
+    limits = setup.sheet.craft.limits
+    found = (
+        _charge_left(flight, stop),
+        _power(setup, flight),
+        _floor(setup, flight, stop),
+        _pack_rating(setup, flight, stop),
+        _honest(setup, flight, honest, stop),
+        _part_limit("motor_limit", "motors'", limits.motor_a, flight, stop),
+        _part_limit("esc_limit", "ESC's", limits.esc_a, flight, stop),
+        _esc_cutoff(setup, flight, stop),
+        _maximum_voltage(setup),
+        _connector(setup, flight, stop),
+        _heat(flight, stop),
+        _cold(setup),
+        _thrust_fade(flight, stop),
+        _weight_class(setup),
+        _callouts(callouts),
+    )
+    return tuple(sorted((c for c in found if c is not None), key=lambda c: _ORDER[c.status]))

@@ -1,0 +1,20 @@
+"""The base of every frozen entity: strict about unknown names, NaN and infinity."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import BaseModel, ConfigDict, StringConstraints
+
+
+class Entity(BaseModel):
+    """Frozen value with bounds; equal by content, hashable, refuses unknown fields and NaN."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+#: What a person names a thing: trimmed, 1 to 80 characters, no control characters.
+Name = Annotated[
+    str,
+    StringConstraints(strip_whitespace=True, min_length=1, max_length=80, pattern=r"^[^\x00-\x1f\x7f]*$"),
+]

@@ -1,0 +1,33 @@
+"""Errors of the core, named for the situation, each carrying the value and the limit."""
+
+from __future__ import annotations
+
+
+class ZestyCellError(Exception):
+    """Base of all errors the core raises on purpose."""
+
+
+class OutOfRangeError(ZestyCellError, ValueError):
+    """A value lies outside what the model can answer.
+
+    Attributes
+    ----------
+    field : str
+        Dotted name of the input concerned, for showing the message beside it.
+    value, limit : float
+        The value given and the limit it broke, in the unit of the field's name.
+    """
+
+    def __init__(self, message: str, *, field: str, value: float, limit: float) -> None:
+        super().__init__(message)
+        self.field = field
+        self.value = value
+        self.limit = limit
+
+
+class UnknownNameError(ZestyCellError, LookupError):
+    """A key such as a chemistry or a pattern is not one we ship."""
+
+    def __init__(self, message: str, *, name: str) -> None:
+        super().__init__(message)
+        self.name = name

@@ -1,0 +1,398 @@
+"""From a sheet to flights: kernel parameters, one detailed flight, many sampled ones."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from functools import cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zesty_cell.core import kernel
+from zesty_cell.core.air import air_density_kg_m3
+from zesty_cell.core.chemistry import (
+    Chemistry,
+    cell_table,
+    charge_left_at_rest,
+    chemistry_for,
+    temperature_table,
+)
+from zesty_cell.core.craft import CraftLoad, craft_load
+from zesty_cell.core.flying import STEP_S, LoadProgram, load_program
+from zesty_cell.core.landing import LandingReason, pack_low_lead_s, time_home_s
+from zesty_cell.core.pack import PackFigures, cell_cooling_w_k, pack_figures
+from zesty_cell.core.sheet import Sheet
+
+#: Longest flight looked at [s].
+MAX_FLIGHT_S = 3 * 3600.0
+#: The march ends when the loaded voltage has stayed under the hard floor this long [s]: longer than
+#: a climb, so that one dip (a check of its own) does not end the picture.
+FLOOR_HOLD_S = 5.0
+_FLIGHTS_A_CHUNK = 25
+
+
+@dataclass(frozen=True)
+class Setup:
+    """A sheet worked out as far as it goes without flying.
+
+    Attributes
+    ----------
+    all_up_mass_kg : float
+        Craft and pack [kg].
+    density_kg_m3 : float
+        Of the air flown in [kg/m³].
+    home_s, lead_s : float
+        Way home against the wind, and lead of "pack low" before landing [s].
+    start_c : float
+        Pack at take-off [°C].
+    landing_used_ah : float
+        Charge used at which the charge rule lands [Ah, whole pack]; infinity when it is off.
+    """
+
+    sheet: Sheet
+    chemistry: Chemistry
+    figures: PackFigures
+    load: CraftLoad
+    all_up_mass_kg: float
+    density_kg_m3: float
+    home_s: float
+    lead_s: float
+    start_c: float
+    landing_used_ah: float
+
+
+@dataclass(frozen=True)
+class Factors:
+    """Departures of a flight from the sheet's best estimate; arrays of shape (k,), 1 or 0 is "as expected".
+
+    ``power``, ``capacity``, ``resistance``, ``full_throttle`` and ``intensity`` multiply;
+    ``air_c`` adds [°C].
+    """
+
+    power: NDArray[np.float64]
+    capacity: NDArray[np.float64]
+    resistance: NDArray[np.float64]
+    full_throttle: NDArray[np.float64]
+    intensity: NDArray[np.float64]
+    air_c: NDArray[np.float64]
+
+    def __len__(self) -> int:
+        return int(self.power.size)
+
+    @staticmethod
+    def expected(count: int = 1) -> Factors:
+        """No departure at all, ``count`` times."""
+        one, zero = np.ones(count), np.zeros(count)
+        return Factors(power=one, capacity=one, resistance=one, full_throttle=one, intensity=one, air_c=zero)
+
+    def part(self, rows: slice) -> Factors:
+        """The flights of a slice."""
+        return Factors(
+            power=self.power[rows],
+            capacity=self.capacity[rows],
+            resistance=self.resistance[rows],
+            full_throttle=self.full_throttle[rows],
+            intensity=self.intensity[rows],
+            air_c=self.air_c[rows],
+        )
+
+
+@dataclass(frozen=True)
+class Flight:
+    """One flight in detail; arrays of shape (n,), one sample a step, taken with that step's load on.
+
+    Attributes
+    ----------
+    time_s : array
+        [s], every :data:`~zesty_cell.core.flying.STEP_S`.
+    loaded_v, cruise_v, rest_v : array
+        Per cell [V]: under the present load; as it would be at the pattern's steady load with the
+        polarisation of the last round; at rest, OCV(z).
+    current_a : array
+        Whole pack [A].
+    used_ah : array
+        Whole pack [Ah].
+    charge_left : array
+        State of charge [0 to 1].
+    temperature_c : array
+        Cell [°C].
+    full_throttle_a : array
+        What full throttle would draw at that moment, whole pack [A].
+    end_s, end_reason
+        Where the march ended [s] and the kernel's reason.
+    landing_s, landing_reason
+        The earliest landing rule, or the end where none was reached [s].
+    first_clipped_s, floor_touched_s : float
+        First moment at which steady power was not to be had, and at which the loaded voltage was
+        under the hard floor [s]; infinity for never.
+    delivered_wh, heat_wh, hottest_c : float
+        Over the whole march: energy out of the pack, heat within it [Wh], hottest cell [°C].
+    """
+
+    time_s: NDArray[np.float64]
+    loaded_v: NDArray[np.float64]
+    cruise_v: NDArray[np.float64]
+    rest_v: NDArray[np.float64]
+    current_a: NDArray[np.float64]
+    used_ah: NDArray[np.float64]
+    charge_left: NDArray[np.float64]
+    temperature_c: NDArray[np.float64]
+    full_throttle_a: NDArray[np.float64]
+    end_s: float
+    end_reason: int
+    landing_s: float
+    landing_reason: LandingReason
+    first_clipped_s: float
+    floor_touched_s: float
+    delivered_wh: float
+    heat_wh: float
+    hottest_c: float
+
+    def index_at(self, time_s: float) -> int:
+        """Index of the sample at or just before a time."""
+        return int(np.clip(int(time_s / STEP_S + 1e-9), 0, self.time_s.size - 1))
+
+
+def set_up(sheet: Sheet) -> Setup:
+    """Work a sheet out as far as it goes without flying.
+
+    Raises
+    ------
+    OutOfRangeError
+        When a headwind is faster than the craft, or its speed is unknown.
+    """
+    chemistry = chemistry_for(sheet.pack.chemistry)
+    figures = pack_figures(sheet.pack)
+    mass_kg = sheet.craft.dry_mass_kg + figures.mass_kg
+    density = air_density_kg_m3(temperature_c=sheet.conditions.air_c, altitude_m=sheet.conditions.altitude_m)
+    home_s = time_home_s(rule=sheet.landing, cruise_speed_m_s=sheet.craft.cruise_speed_m_s)
+    kept = sheet.landing.charge_kept
+    return Setup(
+        sheet=sheet,
+        chemistry=chemistry,
+        figures=figures,
+        load=craft_load(craft=sheet.craft, mass_kg=mass_kg, density_kg_m3=density),
+        all_up_mass_kg=mass_kg,
+        density_kg_m3=density,
+        home_s=home_s,
+        lead_s=pack_low_lead_s(rule=sheet.landing, home_s=home_s),
+        start_c=sheet.conditions.air_c if sheet.conditions.pack_c is None else sheet.conditions.pack_c,
+        landing_used_ah=(
+            float("inf") if kept is None else max(sheet.conditions.start_charge - kept, 0.0) * figures.capacity_ah
+        ),
+    )
+
+
+def kernel_parameters(*, setup: Setup, factors: Factors) -> NDArray[np.float64]:
+    """The kernel's parameters, one row per flight, all per cell.
+
+    Parameters
+    ----------
+    setup : Setup
+    factors : Factors, k flights
+
+    Returns
+    -------
+    float64 array, shape (k, kernel.PARAMETER_COUNT)
+    """
+    pack, figures, load, rule = setup.sheet.pack, setup.figures, setup.load, setup.sheet.landing
+    s, p, cells = pack.series, pack.parallel, pack.cell_count
+    out = np.empty((len(factors), kernel.PARAMETER_COUNT))
+    out[:, kernel.CAPACITY_AH] = figures.capacity_ah / p * factors.capacity
+    out[:, kernel.R0_OHM] = figures.cell_resistance_ohm * factors.resistance
+    out[:, kernel.R_EXT_OHM] = figures.external_ohm() * p / s
+    out[:, kernel.POLARISATION_RATIO] = setup.chemistry.polarisation_ratio
+    out[:, kernel.POLARISATION_TAU_S] = setup.chemistry.polarisation_tau_s
+    # I = c·V² at the pack is i·P = c·(S·v)² at the cell.
+    out[:, kernel.FULL_THROTTLE_A_V2] = load.full_throttle_a_v2 * s * s / p * factors.full_throttle
+    out[:, kernel.R_MOTOR_OHM] = load.motor_resistance_ohm * p / s
+    out[:, kernel.HEAT_CAPACITY_J_K] = figures.cell_mass_kg * setup.chemistry.specific_heat_j_kg_k
+    out[:, kernel.COOLING_W_K] = cell_cooling_w_k(
+        mass_kg=figures.cell_mass_kg * cells,
+        chemistry=setup.chemistry,
+        cell_count=cells,
+        cooling=setup.sheet.craft.pack_cooling,
+    )
+    out[:, kernel.AIR_C] = setup.sheet.conditions.air_c + factors.air_c
+    out[:, kernel.START_C] = setup.start_c + factors.air_c
+    out[:, kernel.START_CHARGE] = setup.sheet.conditions.start_charge
+    out[:, kernel.AVIONICS_W] = load.avionics_w / cells
+    out[:, kernel.CRUISE_W] = load.steady_w / cells * factors.power * setup.sheet.flying.steady_activity().share
+    out[:, kernel.FLOOR_V] = setup.chemistry.hard_floor_v
+    out[:, kernel.FLOOR_HOLD_S] = FLOOR_HOLD_S
+    out[:, kernel.LAND_USED_AH] = setup.landing_used_ah / p
+    out[:, kernel.LAND_CHARGE_LEFT] = (
+        -1.0 if rule.rest_v is None else charge_left_at_rest(chemistry=setup.chemistry, rest_v=rule.rest_v)
+    )
+    out[:, kernel.LAND_LOADED_V] = -1.0 if rule.loaded_v is None else rule.loaded_v
+    out[:, kernel.LAND_LOADED_HOLD_S] = rule.loaded_hold_s
+    out[:, kernel.MAX_TIME_S] = MAX_FLIGHT_S
+    return out
+
+
+def _program(setup: Setup, factors: Factors) -> LoadProgram:
+    return load_program(
+        pattern=setup.sheet.flying,
+        steady_cell_w=setup.load.steady_w / setup.sheet.pack.cell_count * factors.power,
+        intensity=factors.intensity,
+    )
+
+
+def landing_times_s(*, setup: Setup, summary: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+    """Landing time of each flight, the earliest rule that is on or the end of the march.
+
+    Parameters
+    ----------
+    summary : float64 array, shape (k, kernel.SUMMARY_COUNT)
+
+    Returns
+    -------
+    times_s : float64 array, shape (k,)
+    which : int64 array, shape (k,)
+        0 charge used, 1 rest voltage, 2 loaded voltage, 3 timer, 4 the march's own end.
+    """
+    timer_s = setup.sheet.landing.timer_s
+    candidates = np.column_stack(
+        (
+            summary[:, kernel.LAND_BY_USED_S],
+            summary[:, kernel.LAND_BY_REST_S],
+            summary[:, kernel.LAND_BY_LOADED_S],
+            np.full(summary.shape[0], np.inf if timer_s is None else timer_s),
+            summary[:, kernel.END_S],
+        )
+    )
+    which = np.argmin(candidates, axis=1)
+    return candidates[np.arange(candidates.shape[0]), which], which
+
+
+_REASONS: tuple[LandingReason, ...] = ("charge used", "rest voltage", "loaded voltage", "timer")
+
+
+def _moving_mean(values: NDArray[np.float64], window: int) -> NDArray[np.float64]:
+    """Mean over the last ``window`` samples; over what there is at the beginning."""
+    window = max(1, min(window, values.size))
+    sums = np.cumsum(np.concatenate(([0.0], values)))
+    upper = np.arange(1, values.size + 1)
+    lower = np.maximum(upper - window, 0)
+    return np.asarray((sums[upper] - sums[lower]) / (upper - lower))
+
+
+def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
+    """One flight in detail.
+
+    Parameters
+    ----------
+    setup : Setup
+    factors : Factors, optional
+        One departure; none by default.
+    """
+    factors = Factors.expected() if factors is None else factors
+    params = kernel_parameters(setup=setup, factors=factors)[0]
+    program = _program(setup, factors)
+    max_steps = int(MAX_FLIGHT_S / STEP_S)
+    loaded = np.empty(max_steps, dtype=np.float32)
+    cruise = np.empty(max_steps, dtype=np.float32)
+    trace = np.empty((kernel.TRACE_COUNT, max_steps))
+    summary = np.empty((1, kernel.SUMMARY_COUNT))
+    n = kernel.march(
+        params,
+        program.kind,
+        program.value[0],
+        program.steps[0],
+        cell_table(setup.chemistry),
+        temperature_table(setup.chemistry),
+        STEP_S,
+        max_steps,
+        loaded,
+        cruise,
+        trace,
+        summary[0],
+    )
+    trace = trace[:, :n]
+    landing_s, which = landing_times_s(setup=setup, summary=summary)
+    end_reason = int(summary[0, kernel.END_REASON])
+    at_end: LandingReason = "floor" if end_reason == kernel.AT_FLOOR else "empty"
+    p = setup.sheet.pack.parallel
+    charge_left = trace[kernel.T_CHARGE_LEFT].copy()
+    polarisation = trace[kernel.T_POLARISATION_V]
+    smooth = _moving_mean(polarisation, round(setup.sheet.flying.period_s / STEP_S))
+    return Flight(
+        time_s=np.arange(n) * STEP_S,
+        loaded_v=loaded[:n].astype(np.float64),
+        cruise_v=cruise[:n].astype(np.float64) + polarisation - smooth,
+        rest_v=trace[kernel.T_REST_V].copy(),
+        current_a=trace[kernel.T_CURRENT_A] * p,
+        used_ah=(setup.sheet.conditions.start_charge - charge_left) * float(params[kernel.CAPACITY_AH]) * p,
+        charge_left=charge_left,
+        temperature_c=trace[kernel.T_TEMPERATURE_C].copy(),
+        full_throttle_a=trace[kernel.T_FULL_THROTTLE_A] * p,
+        end_s=float(summary[0, kernel.END_S]),
+        end_reason=end_reason,
+        landing_s=float(landing_s[0]),
+        landing_reason=_REASONS[which[0]] if which[0] < len(_REASONS) else at_end,
+        first_clipped_s=float(summary[0, kernel.FIRST_CLIPPED_S]),
+        floor_touched_s=float(summary[0, kernel.FLOOR_TOUCHED_S]),
+        delivered_wh=float(summary[0, kernel.DELIVERED_WH]) * setup.sheet.pack.cell_count,
+        heat_wh=float(summary[0, kernel.HEAT_WH]) * setup.sheet.pack.cell_count,
+        hottest_c=float(summary[0, kernel.HOTTEST_C]),
+    )
+
+
+#: Called with the rows concerned, loaded and cruise voltages (rows, steps) and the summary (rows, …).
+Visitor = Callable[[slice, NDArray[np.float32], NDArray[np.float32], NDArray[np.float64]], None]
+
+
+@cache
+def _pool() -> ThreadPoolExecutor:
+    # Two threads share out the flights; the kernel releases the GIL.  (A compiled parallel loop
+    # entered from two request threads at once can abort the process, so there is none.)
+    return ThreadPoolExecutor(max_workers=2, thread_name_prefix="flights")
+
+
+def fly_many(
+    setup: Setup, *, factors: Factors, longest_s: float = MAX_FLIGHT_S, visit: Visitor | None = None
+) -> NDArray[np.float64]:
+    """Many flights of one sheet, shared out over two threads.
+
+    Parameters
+    ----------
+    factors : Factors, k flights
+    longest_s : float
+        No flight is followed for longer [s].
+    visit : Visitor, optional
+        Given each chunk's voltage traces while they exist; may run in two threads at once, each
+        with its own rows.
+
+    Returns
+    -------
+    float64 array, shape (k, kernel.SUMMARY_COUNT)
+    """
+    max_steps = int(min(longest_s, MAX_FLIGHT_S) / STEP_S) + 1
+    summary = np.empty((len(factors), kernel.SUMMARY_COUNT))
+    tables = cell_table(setup.chemistry), temperature_table(setup.chemistry)
+
+    def chunk(rows: slice) -> None:
+        part = factors.part(rows)
+        program = _program(setup, part)
+        shape = (len(part), max_steps if visit is not None else 0)
+        loaded, cruise = np.empty(shape, dtype=np.float32), np.empty(shape, dtype=np.float32)
+        kernel.march_many(
+            kernel_parameters(setup=setup, factors=part),
+            program.kind,
+            program.value,
+            program.steps,
+            *tables,
+            STEP_S,
+            max_steps,
+            loaded,
+            cruise,
+            summary[rows],
+        )
+        if visit is not None:
+            visit(rows, loaded, cruise, summary[rows])
+
+    chunks = [slice(k, min(k + _FLIGHTS_A_CHUNK, len(factors))) for k in range(0, len(factors), _FLIGHTS_A_CHUNK)]
+    list(_pool().map(chunk, chunks))
+    return summary

@@ -1,0 +1,181 @@
+"""The forecast of a sheet: the flight expected, its range, what to set, what to check."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import ndtri
+
+from zesty_cell.core.callouts.derive import CalloutPlan, ThresholdWatch, timers
+from zesty_cell.core.checks import Check, check_flight
+from zesty_cell.core.flight import Factors, Flight, Setup, fly, fly_many, landing_times_s, set_up
+from zesty_cell.core.honest import HonestCurrent, honest_current
+from zesty_cell.core.sheet import Sheet
+
+#: Flights in the range; deterministic, the same draws for every sheet (common random numbers), so
+#: that a change of the sheet moves the range by the change alone.
+SAMPLES = 200
+_SEED = 20_260_401
+#: One standard deviation of what differs from flight to flight: pattern intensity [1], air [°C].
+INTENSITY_SIGMA = 0.08
+AIR_SIGMA_C = 1.5
+
+
+@dataclass(frozen=True)
+class Range:
+    """Spread of the landing time over the sampled flights.
+
+    Attributes
+    ----------
+    low_s, middle_s, high_s : float
+        5th, 50th and 95th percentile [s].
+    landing_s : float64 array, shape (SAMPLES,)
+        Every sampled landing time [s].
+    """
+
+    low_s: float
+    middle_s: float
+    high_s: float
+    landing_s: NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Forecast:
+    """All that a sheet answers.
+
+    Attributes
+    ----------
+    setup : Setup
+    flight : Flight
+        The flight expected, to the end of the charge.
+    range : Range
+    callouts : CalloutPlan
+    honest : HonestCurrent
+    checks : tuple of Check
+        Worst first.
+    landing_used_ah, landing_wh : float
+        Drawn at landing [Ah], [Wh].
+    reserve_ah : float
+        Charge left at landing [Ah].
+    mean_a, cruise_a, peak_a : float
+        Mean until landing, mean of the pattern's steady activity, and largest until landing [A].
+    mah_per_minute : float
+    mah_per_km : float or None
+        At the craft's cruise speed, where it is known.
+    worst_v, worst_s : float
+        Lowest loaded voltage per cell until landing [V] and its moment [s].
+    landing_c : float
+        Cell at landing [°C].
+    thrust_share : float
+        Full-throttle thrust at landing as a share of that at take-off [1].
+    """
+
+    setup: Setup
+    flight: Flight
+    range: Range
+    callouts: CalloutPlan
+    honest: HonestCurrent
+    checks: tuple[Check, ...]
+    landing_used_ah: float
+    landing_wh: float
+    reserve_ah: float
+    mean_a: float
+    cruise_a: float
+    peak_a: float
+    mah_per_minute: float
+    mah_per_km: float | None
+    worst_v: float
+    worst_s: float
+    landing_c: float
+    thrust_share: float
+
+
+@cache
+def _normal_draws() -> NDArray[np.float64]:
+    """Standard normal Latin hypercube, shape (SAMPLES, 6), seeded (McKay et al. 1979)."""
+    rng = np.random.Generator(np.random.PCG64(_SEED))
+    strata = np.stack([rng.permutation(SAMPLES) for _ in range(6)], axis=1)
+    draws = np.asarray(ndtri((strata + 0.5) / SAMPLES), dtype=np.float64)
+    draws.setflags(write=False)
+    return draws
+
+
+def sampled_factors(setup: Setup) -> Factors:
+    """The departures of the range's flights; log-normal where they multiply.
+
+    Widths come from how each figure is known: power by its source, capacity and resistance by
+    measured or estimated.
+    """
+    draws = _normal_draws()
+
+    def factor(column: int, sigma: float) -> NDArray[np.float64]:
+        return np.asarray(np.exp(sigma * draws[:, column]), dtype=np.float64)
+
+    return Factors(
+        power=factor(0, setup.load.power_sigma),
+        capacity=factor(1, setup.figures.capacity_sigma),
+        resistance=factor(2, setup.figures.resistance_sigma),
+        full_throttle=factor(3, setup.load.full_throttle_sigma),
+        intensity=factor(4, INTENSITY_SIGMA),
+        air_c=AIR_SIGMA_C * draws[:, 5],
+    )
+
+
+def _cruise_current_a(setup: Setup, flight: Flight) -> float:
+    """Mean current at the pattern's steady load until landing [A]: I from P = V·I at the cruise voltage."""
+    power_w = setup.load.steady_w * setup.sheet.flying.steady_activity().share + setup.load.avionics_w
+    stop = flight.index_at(flight.landing_s) + 1
+    return float(np.mean(power_w / (flight.cruise_v[:stop] * setup.sheet.pack.series)))
+
+
+def forecast(sheet: Sheet) -> Forecast:
+    """Work out everything a sheet answers; the same sheet always gives the same forecast.
+
+    Raises
+    ------
+    OutOfRangeError
+        When the sheet contradicts itself (a headwind faster than the craft).
+    """
+    setup = set_up(sheet)
+    flight = fly(setup)
+    factors = sampled_factors(setup)
+    watch = ThresholdWatch(setup=setup, flight=flight, flights=len(factors))
+    summary = fly_many(setup, factors=factors, longest_s=3.0 * flight.end_s + 60.0, visit=watch.visit)
+    landing_s, _ = landing_times_s(setup=setup, summary=summary)
+    low_s, middle_s, high_s = (float(q) for q in np.quantile(landing_s, (0.05, 0.5, 0.95)))
+    spread = Range(low_s=low_s, middle_s=middle_s, high_s=high_s, landing_s=landing_s)
+    plan = CalloutPlan(
+        timers=timers(setup=setup, flight=flight, earliest_landing_s=low_s),
+        pack_low=watch.callout("pack_low"),
+        land_now=watch.callout("land_now"),
+    )
+    honest = honest_current(sheet.pack)
+    stop = flight.index_at(flight.landing_s) + 1
+    used_ah = float(flight.used_ah[stop - 1])
+    worst = int(np.argmin(flight.loaded_v[:stop]))
+    volts = flight.loaded_v[:stop] * sheet.pack.series
+    mean_a = used_ah * 3600.0 / flight.landing_s
+    speed = sheet.craft.cruise_speed_m_s
+    return Forecast(
+        setup=setup,
+        flight=flight,
+        range=spread,
+        callouts=plan,
+        honest=honest,
+        checks=check_flight(setup=setup, flight=flight, callouts=plan, honest=honest),
+        landing_used_ah=used_ah,
+        landing_wh=float(np.trapezoid(volts * flight.current_a[:stop], flight.time_s[:stop]) / 3600.0),
+        reserve_ah=float(flight.charge_left[stop - 1]) * setup.figures.capacity_ah,
+        mean_a=mean_a,
+        cruise_a=_cruise_current_a(setup, flight),
+        peak_a=float(flight.current_a[:stop].max()),
+        mah_per_minute=mean_a * 1000.0 / 60.0,
+        mah_per_km=None if speed is None else mean_a * 1000.0 / 3.6 / speed,
+        worst_v=float(flight.loaded_v[worst]),
+        worst_s=float(flight.time_s[worst]),
+        landing_c=float(flight.temperature_c[stop - 1]),
+        thrust_share=float(flight.full_throttle_a[stop - 1] / flight.full_throttle_a[0]),
+    )

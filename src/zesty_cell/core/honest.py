@@ -1,0 +1,116 @@
+"""The honest current of a pack: what its cells can carry, whatever the label says."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Literal
+
+import numpy as np
+
+from zesty_cell.core import kernel
+from zesty_cell.core.chemistry import cell_table, chemistry_for, temperature_table
+from zesty_cell.core.pack import Pack, cell_cooling_w_k, pack_figures
+
+HOTTEST_ALLOWED_C = 60.0
+_BENCH_C = 25.0
+_STEP_S = 0.5
+_BISECTIONS = 14
+
+
+@dataclass(frozen=True)
+class HonestCurrent:
+    """Largest constant current that both keeps the voltage and stays cool.
+
+    Attributes
+    ----------
+    current_a : float
+        The smaller of the two [A, whole pack].
+    by_voltage_a, by_heat_a : float
+        Largest current that keeps the chemistry's honest loaded voltage at mid-charge and 25 °C,
+        and that ends a full discharge from 25 °C at 60 °C or less [A].
+    limited_by : str
+    """
+
+    current_a: float
+    by_voltage_a: float
+    by_heat_a: float
+    limited_by: Literal["voltage", "heat"]
+
+
+def discharge_hottest_c(*, pack: Pack, current_a: float) -> float:
+    """Hottest cell of a full discharge at a constant current from 25 °C in still air [°C].
+
+    Parameters
+    ----------
+    current_a : float
+        Whole pack [A], > 0.
+    """
+    chemistry, figures = chemistry_for(pack.chemistry), pack_figures(pack)
+    params = np.zeros(kernel.PARAMETER_COUNT)
+    params[kernel.CAPACITY_AH] = figures.capacity_ah / pack.parallel
+    params[kernel.R0_OHM] = figures.cell_resistance_ohm
+    params[kernel.POLARISATION_RATIO] = chemistry.polarisation_ratio
+    params[kernel.POLARISATION_TAU_S] = chemistry.polarisation_tau_s
+    params[kernel.HEAT_CAPACITY_J_K] = figures.cell_mass_kg * chemistry.specific_heat_j_kg_k
+    params[kernel.COOLING_W_K] = cell_cooling_w_k(
+        mass_kg=figures.cell_mass_kg * pack.cell_count,
+        chemistry=chemistry,
+        cell_count=pack.cell_count,
+        cooling="still air",
+    )
+    params[kernel.AIR_C] = params[kernel.START_C] = _BENCH_C
+    params[kernel.START_CHARGE] = 1.0
+    params[kernel.FLOOR_V] = chemistry.hard_floor_v
+    params[kernel.LAND_USED_AH] = np.inf
+    params[kernel.LAND_CHARGE_LEFT] = params[kernel.LAND_LOADED_V] = -1.0
+    params[kernel.MAX_TIME_S] = 1.2 * 3600.0 * figures.capacity_ah / current_a
+    summary = np.empty(kernel.SUMMARY_COUNT)
+    nothing = np.empty(0, dtype=np.float32)
+    # The step follows the discharge: 2000 steps resolve it whether it takes a minute or hours.
+    step_s = min(_STEP_S, params[kernel.MAX_TIME_S] / 2000.0)
+    kernel.march(
+        params,
+        np.array([kernel.CURRENT]),
+        np.array([current_a / pack.parallel]),
+        np.array([1_000_000]),
+        cell_table(chemistry),
+        temperature_table(chemistry),
+        step_s,
+        int(params[kernel.MAX_TIME_S] / step_s) + 1,
+        nothing,
+        nothing,
+        np.empty((kernel.TRACE_COUNT, 0)),
+        summary,
+    )
+    return float(summary[kernel.HOTTEST_C])
+
+
+@lru_cache(maxsize=512)
+def honest_current(pack: Pack) -> HonestCurrent:
+    """Honest current of a pack (PHYSICS 2): by loaded voltage at mid-charge, and by heat.
+
+    By voltage: (OCV(½) − V_honest) / (R0 + R1) per cell, times P; R1 because a *constant* current
+    gets the polarisation too.  By heat: bisected over whole discharges.
+    """
+    chemistry, figures = chemistry_for(pack.chemistry), pack_figures(pack)
+    mid = cell_table(chemistry)
+    half = (mid.shape[0] - 1) // 2
+    lasting_ohm = figures.cell_resistance_ohm * mid[half, 1] * (1.0 + chemistry.polarisation_ratio)
+    by_voltage_a = float((mid[half, 0] - chemistry.honest_loaded_v) / lasting_ohm * pack.parallel)
+    low_a, high_a = 0.05 * by_voltage_a, 3.0 * by_voltage_a
+    if discharge_hottest_c(pack=pack, current_a=high_a) <= HOTTEST_ALLOWED_C:
+        low_a = high_a
+    else:
+        for _ in range(_BISECTIONS):
+            middle_a = 0.5 * (low_a + high_a)
+            if discharge_hottest_c(pack=pack, current_a=middle_a) <= HOTTEST_ALLOWED_C:
+                low_a = middle_a
+            else:
+                high_a = middle_a
+    return HonestCurrent(
+        current_a=min(by_voltage_a, low_a),
+        by_voltage_a=by_voltage_a,
+        by_heat_a=low_a,
+        limited_by="voltage" if by_voltage_a <= low_a else "heat",
+    )

@@ -1,0 +1,407 @@
+"""The compiled stepper: one cell of the pack, marched at a fixed step under a repeated load.
+
+Everything that flies goes through :func:`march`: one flight, a range of flights, a candidate,
+a fit.  It is scalar code over plain arrays so that numba can compile it once and cache it; it
+holds no rule of the job beyond the circuit, the load laws and the crossing of limits.
+
+Model (per cell; P cells in parallel carry the pack current I_pack = P·i)
+-------------------------------------------------------------------------
+(K1)  v = OCV(z) − v1 − i·(r0 + r_ext)                       first-order Thévenin, Plett vol. 1 §2
+(K2)  dz/dt = −i / Q
+(K3)  dv1/dt = (i·r1 − v1)/τ,  r1 = ratio·r0                  exact exponential step over dt
+(K4)  r0 = R(25 °C)·shape(z)·arrhenius(T)                     both read from uniform tables
+(K5)  m·c·dT/dt = i²·r0 + i·v1 − hA·(T − T_air)
+(K6)  constant power p:   i = 2p / (e + √(e² − 4·p·r)),  e = OCV − v1, r = r0 + r_ext
+(K7)  full throttle:      i = c·(e − i·r_t)²  ⇒  i = 2c·e² / (2c·e·r_t + 1 + √(4c·e·r_t + 1))
+      (the closed form of PHYSICS 3 multiplied through by its conjugate: no cancellation, and
+      right for r_t = 0)
+
+Charge is stepped with Adams-Bashforth 2 inside a stretch of constant demand and with Heun on its
+first step, so it is second order and never extrapolates across a jump of the load.  Voltages are
+evaluated on both sides of each jump; a limit is interpolated only between two values of the same
+stretch, and a limit passed by the jump itself is passed at that very moment.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from zesty_cell.core.chemistry import (
+    CHARGE_GRID_INTERVALS,
+    TEMPERATURE_GRID_HIGH_C,
+    TEMPERATURE_GRID_LOW_C,
+    TEMPERATURE_GRID_STEP_C,
+)
+
+# Kinds of demand in a load program.
+POWER = 0  # value: propulsive power per cell [W]; avionics power comes on top
+FULL_THROTTLE = 1  # value: share of full-throttle power [0 to 1]
+CURRENT = 2  # value: current per cell [A]
+
+# Columns of a flight's parameters, all per cell.
+CAPACITY_AH = 0
+R0_OHM = 1
+R_EXT_OHM = 2
+POLARISATION_RATIO = 3
+POLARISATION_TAU_S = 4
+FULL_THROTTLE_A_V2 = 5  # c of (K7) [A/V²]
+R_MOTOR_OHM = 6
+HEAT_CAPACITY_J_K = 7
+COOLING_W_K = 8
+AIR_C = 9
+START_C = 10
+START_CHARGE = 11  # z at take-off [0 to 1]
+AVIONICS_W = 12
+CRUISE_W = 13  # propulsive power of the pattern's steady load [W], for the cruise voltage
+FLOOR_V = 14
+FLOOR_HOLD_S = 15
+LAND_USED_AH = 16  # landing by charge used; infinity switches it off
+LAND_CHARGE_LEFT = 17  # landing by rest voltage, as the charge it stands for; −1 switches it off
+LAND_LOADED_V = 18  # landing by loaded voltage held; −1 switches it off
+LAND_LOADED_HOLD_S = 19
+MAX_TIME_S = 20
+PARAMETER_COUNT = 21
+
+# Columns of a flight's summary.
+END_S = 0
+END_REASON = 1
+LAND_BY_USED_S = 2
+LAND_BY_REST_S = 3
+LAND_BY_LOADED_S = 4
+FIRST_CLIPPED_S = 5  # steady power asked for but not deliverable
+END_CHARGE_LEFT = 6
+DELIVERED_WH = 7
+HEAT_WH = 8
+HOTTEST_C = 9
+FLOOR_TOUCHED_S = 10
+STEPS = 11
+SUMMARY_COUNT = 12
+
+# Why the march ended.
+OUT_OF_TIME = 0
+EMPTY = 1
+AT_FLOOR = 2
+
+# Rows of the detailed trace of one flight.
+T_CURRENT_A = 0
+T_CHARGE_LEFT = 1
+T_POLARISATION_V = 2
+T_TEMPERATURE_C = 3
+T_REST_V = 4
+T_FULL_THROTTLE_A = 5
+TRACE_COUNT = 6
+
+_N = CHARGE_GRID_INTERVALS
+_T_LOW = TEMPERATURE_GRID_LOW_C
+_T_HIGH = TEMPERATURE_GRID_HIGH_C
+_T_PER_DEGREE = 1.0 / TEMPERATURE_GRID_STEP_C
+_T_LAST = round((TEMPERATURE_GRID_HIGH_C - TEMPERATURE_GRID_LOW_C) / TEMPERATURE_GRID_STEP_C) - 1
+_NEVER = math.inf
+
+
+@njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
+def _cell_state(z, v1, temperature_c, r25, cell_table, temperature_table):
+    """Open-circuit voltage, e = OCV − v1 and ohmic resistance at a state (K1, K4)."""
+    x = z * _N
+    k = int(x)
+    k = 0 if k < 0 else (_N - 1 if k >= _N else k)
+    f = x - k
+    ocv = cell_table[k, 0] + f * (cell_table[k + 1, 0] - cell_table[k, 0])
+    shape = cell_table[k, 1] + f * (cell_table[k + 1, 1] - cell_table[k, 1])
+    y = (temperature_c - _T_LOW) * _T_PER_DEGREE
+    j = int(y)
+    j = 0 if j < 0 else (_T_LAST if j > _T_LAST else j)
+    arrhenius = temperature_table[j] + (y - j) * (temperature_table[j + 1] - temperature_table[j])
+    return ocv, ocv - v1, r25 * shape * arrhenius
+
+
+@njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
+def _full_throttle_a(e, r_t, c):
+    """Current of a fixed propeller at full throttle (K7)."""
+    x = 2.0 * c * e * r_t
+    return 2.0 * c * e * e / (x + 1.0 + math.sqrt(2.0 * x + 1.0))
+
+
+@njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
+def _demand(kind, value, e, r, r_motor, c, avionics_w):
+    """Current drawn, and whether a steady power was asked for that cannot be had (K6, K7)."""
+    if kind == 2:  # CURRENT
+        return value, False
+    if kind == 1:  # FULL_THROTTLE
+        i_full = _full_throttle_a(e, r + r_motor, c)
+        if value >= 1.0:
+            return i_full, False
+        p = value * i_full * (e - i_full * r)
+    else:
+        p = value + avionics_w
+    disc = e * e - 4.0 * p * r
+    if disc >= 0.0:
+        i = 2.0 * p / (e + math.sqrt(disc))
+        # At this operating point full throttle would draw c·v_motor²: more is not to be had.
+        v_motor = e - i * (r + r_motor)
+        if v_motor > 0.0 and i <= c * v_motor * v_motor:
+            return i, False
+    i_full = _full_throttle_a(e, r + r_motor, c)
+    return min(i_full, e / (2.0 * r)), kind == 0
+
+
+@njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
+def march(
+    params,
+    seg_kind,
+    seg_value,
+    seg_steps,
+    cell_table,
+    temperature_table,
+    dt_s,
+    max_steps,
+    loaded_v,
+    cruise_v,
+    trace,
+    summary,
+):
+    """March one cell until it is empty, at its floor, or out of time.
+
+    Parameters
+    ----------
+    params : float64 (PARAMETER_COUNT,)
+    seg_kind : int64 (m,); seg_value : float64 (m,); seg_steps : int64 (m,)
+        The load program, repeated.  All steps are at least 1.
+    cell_table : float64 (1025, 2), temperature_table : float64 (881,)
+    dt_s : float
+        Step [s].
+    max_steps : int
+        At most this many steps; outputs hold one sample per step, taken at its start with that
+        step's load on.
+    loaded_v, cruise_v : float32 (max_steps,) or (0,)
+        Loaded voltage, and what it would be at the pattern's steady load [V].
+    trace : float64 (TRACE_COUNT, max_steps) or (TRACE_COUNT, 0)
+    summary : float64 (SUMMARY_COUNT,), written.
+
+    Returns
+    -------
+    int
+        Steps taken.
+    """
+    capacity = params[CAPACITY_AH]
+    r25 = params[R0_OHM]
+    r_ext = params[R_EXT_OHM]
+    ratio = params[POLARISATION_RATIO]
+    c = params[FULL_THROTTLE_A_V2]
+    r_motor = params[R_MOTOR_OHM]
+    cooling = params[COOLING_W_K]
+    air = params[AIR_C]
+    avionics = params[AVIONICS_W]
+    cruise_w = params[CRUISE_W] + avionics
+    floor_v = params[FLOOR_V]
+    floor_hold = params[FLOOR_HOLD_S]
+    land_used = params[LAND_USED_AH]
+    land_left = params[LAND_CHARGE_LEFT]
+    land_v = params[LAND_LOADED_V]
+    land_hold = params[LAND_LOADED_HOLD_S]
+    max_time = params[MAX_TIME_S]
+
+    z0 = params[START_CHARGE]
+    z = z0
+    v1 = 0.0
+    temperature = params[START_C]
+    charge_per_a = dt_s / (3600.0 * capacity)
+    decay = math.exp(-dt_s / params[POLARISATION_TAU_S])
+    grow = 1.0 - decay
+    kelvin_per_w = dt_s / params[HEAT_CAPACITY_J_K]
+    hours = dt_s / 3600.0
+    z_used = z0 - land_used / capacity
+
+    t_used = _NEVER
+    t_rest = _NEVER
+    t_loaded = _NEVER
+    t_clipped = _NEVER
+    t_floor_touched = _NEVER
+    under_floor_since = _NEVER
+    under_land_since = _NEVER
+    delivered = 0.0
+    heat = 0.0
+    hottest = temperature
+    reason = OUT_OF_TIME
+    t_end = max_time
+    keep_v = loaded_v.size > 0
+    keep_trace = trace.shape[1] > 0
+
+    n = 0
+    seg = 0
+    running = True
+    while running:
+        kind = seg_kind[seg]
+        value = seg_value[seg]
+        ocv, e, r0 = _cell_state(z, v1, temperature, r25, cell_table, temperature_table)
+        r = r0 + r_ext
+        i, clipped = _demand(kind, value, e, r, r_motor, c, avionics)
+        v = e - i * r
+        t = n * dt_s
+        # A limit passed by the jump of the load itself is passed at this very moment.
+        if v < floor_v:
+            if under_floor_since == _NEVER:
+                under_floor_since = t
+        else:
+            under_floor_since = _NEVER
+        if v < land_v:
+            if under_land_since == _NEVER:
+                under_land_since = t
+        else:
+            under_land_since = _NEVER
+        i_before = i
+        for step in range(seg_steps[seg]):
+            if n >= max_steps or t >= max_time:
+                running = False
+                break
+            if clipped and t < t_clipped:
+                t_clipped = t
+            if under_floor_since < t_floor_touched:
+                t_floor_touched = under_floor_since
+            if keep_v:
+                loaded_v[n] = v
+                p = cruise_w
+                disc = e * e - 4.0 * p * r
+                i_cruise = 2.0 * p / (e + math.sqrt(disc)) if disc > 0.0 else e / (2.0 * r)
+                cruise_v[n] = e - i_cruise * r
+            if keep_trace:
+                trace[T_CURRENT_A, n] = i
+                trace[T_CHARGE_LEFT, n] = z
+                trace[T_POLARISATION_V, n] = v1
+                trace[T_TEMPERATURE_C, n] = temperature
+                trace[T_REST_V, n] = ocv
+                trace[T_FULL_THROTTLE_A, n] = _full_throttle_a(e, r + r_motor, c)
+
+            if step == 0:
+                # Heun: look at the end of the step with the starting current, then average.
+                z_p = z - i * charge_per_a
+                v1_p = v1 * decay + i * ratio * r0 * grow
+                _o, e_p, r0_p = _cell_state(z_p, v1_p, temperature, r25, cell_table, temperature_table)
+                i_p, _c = _demand(kind, value, e_p, r0_p + r_ext, r_motor, c, avionics)
+                i_mid = 0.5 * (i + i_p)
+            else:
+                i_mid = 1.5 * i - 0.5 * i_before
+
+            z_before = z
+            v_before = v
+            r_before = r
+            v1_before = v1
+            z -= i_mid * charge_per_a
+            v1_new = v1 * decay + i_mid * ratio * r0 * grow
+            cell_heat = i_mid * (i_mid * r0 + 0.5 * (v1 + v1_new))
+            temperature += kelvin_per_w * (cell_heat - cooling * (temperature - air))
+            v1 = v1_new
+            i_before = i
+            n += 1
+            t_before = t
+            t = n * dt_s
+
+            ocv, e, r0 = _cell_state(z, v1, temperature, r25, cell_table, temperature_table)
+            r = r0 + r_ext
+            i, clipped = _demand(kind, value, e, r, r_motor, c, avionics)
+            v = e - i * r
+
+            share = 1.0  # of this step that is flown
+            if z <= 0.0:
+                reason = EMPTY
+                share = z_before / (z_before - z)
+                running = False
+            if v < floor_v:
+                if under_floor_since == _NEVER:
+                    under_floor_since = t_before + dt_s * (v_before - floor_v) / (v_before - v)
+                if under_floor_since + floor_hold <= t:
+                    at_floor = max(0.0, (under_floor_since + floor_hold - t_before) / dt_s)
+                    if running or at_floor < share:
+                        reason = AT_FLOOR
+                        share = at_floor
+                        running = False
+            elif running:
+                under_floor_since = _NEVER
+            if v < land_v:
+                if under_land_since == _NEVER:
+                    under_land_since = t_before + dt_s * (v_before - land_v) / (v_before - v)
+                if under_land_since + land_hold <= t and t_loaded == _NEVER:
+                    t_loaded = max(under_land_since + land_hold, 0.0)
+            else:
+                under_land_since = _NEVER
+            if z <= z_used and t_used == _NEVER:
+                t_used = max(0.0, t_before + dt_s * (z_before - z_used) / (z_before - z))
+            if z <= land_left and t_rest == _NEVER:
+                t_rest = max(0.0, t_before + dt_s * (z_before - land_left) / (z_before - z))
+
+            if keep_trace:  # the sampled flights need no energies
+                # i_before already holds this step's starting current
+                start_loss = i_before * (i_before * r_before + v1_before)
+                delivered += 0.5 * (v_before * i_before + v * i) * hours * share
+                heat += 0.5 * (start_loss + i * (i * r + v1)) * hours * share
+            if temperature > hottest:
+                hottest = temperature
+            if not running:
+                t_end = t_before + share * dt_s
+                z = z_before + share * (z - z_before)
+                if under_floor_since < t_floor_touched:
+                    t_floor_touched = under_floor_since
+                break
+        seg += 1
+        if seg == seg_kind.size:
+            seg = 0
+
+    if reason == OUT_OF_TIME:
+        t_end = min(max_time, n * dt_s)
+    summary[END_S] = t_end
+    summary[END_REASON] = reason
+    summary[LAND_BY_USED_S] = t_used if t_used <= t_end else _NEVER
+    summary[LAND_BY_REST_S] = t_rest if t_rest <= t_end else _NEVER
+    summary[LAND_BY_LOADED_S] = t_loaded if t_loaded <= t_end else _NEVER
+    summary[FIRST_CLIPPED_S] = t_clipped
+    summary[END_CHARGE_LEFT] = max(z, 0.0)
+    summary[DELIVERED_WH] = delivered if keep_trace else math.nan
+    summary[HEAT_WH] = heat if keep_trace else math.nan
+    summary[HOTTEST_C] = hottest
+    summary[FLOOR_TOUCHED_S] = t_floor_touched
+    summary[STEPS] = n
+    return n
+
+
+@njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
+def march_many(
+    params,
+    seg_kind,
+    seg_value,
+    seg_steps,
+    cell_table,
+    temperature_table,
+    dt_s,
+    max_steps,
+    loaded_v,
+    cruise_v,
+    summary,
+):
+    """March many flights of one load program, one after the other; see :func:`march`.
+
+    Parameters
+    ----------
+    params : float64 (k, PARAMETER_COUNT)
+    seg_kind : int64 (m,); seg_value : float64 (k, m); seg_steps : int64 (k, m)
+    loaded_v, cruise_v : float32 (k, max_steps) or (k, 0)
+    summary : float64 (k, SUMMARY_COUNT), written.
+    """
+    no_trace = np.empty((TRACE_COUNT, 0))
+    for k in range(params.shape[0]):
+        march(
+            params[k],
+            seg_kind,
+            seg_value[k],
+            seg_steps[k],
+            cell_table,
+            temperature_table,
+            dt_s,
+            max_steps,
+            loaded_v[k],
+            cruise_v[k],
+            no_trace,
+            summary[k],
+        )

@@ -1,0 +1,35 @@
+"""The sheet: one craft, one pack, a way of flying, the air, and a landing rule."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field
+
+from zesty_cell.core.craft import Craft
+from zesty_cell.core.entity import Entity, Name
+from zesty_cell.core.flying import FlyingPattern
+from zesty_cell.core.landing import LandingRule
+from zesty_cell.core.pack import Pack
+
+Celsius = Annotated[float, Field(ge=-30, le=55)]
+
+
+class Conditions(Entity):
+    """Air and pack at take-off.  A pack temperature of ``None`` is the air's."""
+
+    air_c: Celsius = 20.0
+    altitude_m: Annotated[float, Field(ge=-450, le=6000)] = 0.0
+    pack_c: Celsius | None = None
+    start_charge: Annotated[float, Field(ge=0.3, le=1.0)] = 1.0
+
+
+class Sheet(Entity):
+    """Everything one forecast depends on."""
+
+    name: Name
+    craft: Craft
+    pack: Pack
+    flying: FlyingPattern
+    conditions: Conditions = Conditions()
+    landing: LandingRule = LandingRule()

@@ -1,0 +1,52 @@
+"""The forecast as plain text, for the command line."""
+
+from __future__ import annotations
+
+import math
+
+from zesty_cell.core.checks import Check
+from zesty_cell.core.forecast import Forecast
+
+_MARKS = {"ok": "ok  ", "look": "LOOK", "stop": "STOP"}
+
+
+def _minutes(seconds: float) -> str:
+    whole = math.floor(seconds + 0.5)
+    return f"{whole // 60}:{whole % 60:02d}"
+
+
+def _check(check: Check) -> str:
+    numbers = ""
+    if check.value is not None and check.limit is not None and check.unit != "flights":
+        unit = "" if check.unit in ("ratio", "share") else f" {check.unit}"
+        numbers = f" ({check.value:.3g}{unit} against {check.limit:.3g}{unit})"
+    mend = f"\n        {check.mend}" if check.mend else ""
+    return f"  {_MARKS[check.status]}  {check.title}{numbers}{mend}\n"
+
+
+def forecast_text(forecast: Forecast) -> str:
+    """The answer, what to set, and the checks, in about twenty lines."""
+    sheet, plan, series = forecast.setup.sheet, forecast.callouts, forecast.setup.sheet.pack.series
+    lines = [
+        f"{sheet.name}",
+        f"  {sheet.craft.name} on {sheet.pack.name}, {sheet.pack.series}S{sheet.pack.parallel}P, "
+        f"{forecast.setup.all_up_mass_kg * 1000:.0f} g ready to fly, {sheet.flying.name}",
+        "",
+        f"Be on the ground at {_minutes(forecast.flight.landing_s)} ({forecast.flight.landing_reason}); "
+        f"9 flights in 10 between {_minutes(forecast.range.low_s)} and {_minutes(forecast.range.high_s)}",
+        f"  used {forecast.landing_used_ah * 1000:.0f} mAh, {forecast.landing_wh:.1f} Wh; "
+        f"left {forecast.reserve_ah * 1000:.0f} mAh; worst {forecast.worst_v:.2f} V a cell at "
+        f"{_minutes(forecast.worst_s)}; cells {forecast.landing_c:.0f} °C",
+        "",
+        "Set on the transmitter",
+        f"  timer        {_minutes(plan.timers.timer_s)}",
+    ]
+    for name, callout in (("pack low", plan.pack_low), ("land now", plan.land_now)):
+        decimals = 2 if series == 1 else 1
+        lines.append(
+            f"  {name}     {callout.threshold.pack_v:.{decimals}f} V ({callout.threshold.cell_v:.2f} a cell), "
+            f"held {callout.hold_s:g} s"
+        )
+    if plan.timers.charge_used_ah is not None:
+        lines.append(f"  charge used  {plan.timers.charge_used_ah * 1000:.0f} mAh")
+    return "\n".join(lines) + "\n\nChecks\n" + "".join(_check(c) for c in forecast.checks)

@@ -1,0 +1,1 @@
+"""SQLite through SQLAlchemy: tables, migrations, one module of plain functions per thing stored."""

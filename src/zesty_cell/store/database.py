@@ -1,0 +1,72 @@
+"""Opening the database: pragmas, migrations with a backup before each, sessions."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from alembic import command
+from alembic.config import Config
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
+from sqlalchemy import Engine, create_engine, event
+from sqlalchemy.orm import Session, sessionmaker
+
+_MIGRATIONS = Path(__file__).parent / "migrations"
+
+
+def _on_connect(connection: Any, _record: Any) -> None:
+    cursor = connection.cursor()
+    # WAL lets readers go on while one writes; FULL makes an acknowledged save survive a power cut.
+    for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", "busy_timeout=5000"):
+        cursor.execute(f"PRAGMA {pragma}")
+    cursor.close()
+
+
+def _alembic_config(engine: Engine) -> Config:
+    config = Config()
+    config.set_main_option("script_location", str(_MIGRATIONS))
+    config.attributes["engine"] = engine
+    return config
+
+
+class Database:
+    """One SQLite file, migrated to the newest tables when it is opened."""
+
+    def __init__(self, path: Path) -> None:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        self.path = path
+        self.engine = create_engine(f"sqlite:///{path}")
+        event.listen(self.engine, "connect", _on_connect)
+        self._migrate()
+        self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+
+    def _migrate(self) -> None:
+        config = _alembic_config(self.engine)
+        head = ScriptDirectory.from_config(config).get_current_head()
+        with self.engine.connect() as connection:
+            current = MigrationContext.configure(connection).get_current_revision()
+        if current == head:
+            return
+        if current is not None:
+            self._backup(self.path.with_name(f"{self.path.stem}.before-{head}.backup"))
+        command.upgrade(config, "head")
+
+    def _backup(self, target: Path) -> None:
+        with sqlite3.connect(self.path) as source, sqlite3.connect(target) as copy:
+            source.backup(copy)
+        copy.close()
+        source.close()
+
+    @contextmanager
+    def session(self) -> Iterator[Session]:
+        """One transaction: committed at the end, rolled back when anything is raised."""
+        with self._sessions.begin() as session:
+            yield session
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self.engine.dispose()

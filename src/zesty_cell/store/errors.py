@@ -1,0 +1,32 @@
+"""What can go wrong with stored things, named for the situation."""
+
+from __future__ import annotations
+
+
+class MissingRecordError(LookupError):
+    """There is no such record, or it was deleted."""
+
+    def __init__(self, what: str, record_id: int) -> None:
+        super().__init__(f"There is no {what} with the number {record_id}. It may have been deleted.")
+        self.what = what
+        self.record_id = record_id
+
+
+class EditConflictError(RuntimeError):
+    """The record was saved by someone else (another tab) since it was read."""
+
+    def __init__(self, what: str, name: str) -> None:
+        super().__init__(
+            f"“{name}” was saved from another tab or device since you opened it. Nothing of yours was stored: "
+            f"save it as a copy, or reload the {what} and change it again."
+        )
+        self.what = what
+
+
+class InUseError(RuntimeError):
+    """A record cannot be deleted while others need it."""
+
+    def __init__(self, what: str, name: str, users: list[str]) -> None:
+        shown = ", ".join(f"“{u}”" for u in users[:5]) + (" and others" if len(users) > 5 else "")
+        super().__init__(f"{what.capitalize()} “{name}” is used by {shown}. Delete or change those sheets first.")
+        self.users = users

@@ -1,0 +1,102 @@
+"""Sheets: a craft and a pack of the hangar with a way of flying and a landing rule."""
+
+from __future__ import annotations
+
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.flying import FlyingPattern
+from zesty_cell.core.landing import LandingRule
+from zesty_cell.core.sheet import Conditions, Sheet
+from zesty_cell.store import records
+from zesty_cell.store.hangar import CRAFTS, PACKS
+from zesty_cell.store.tables import SheetRow
+
+_NAME_LENGTH = 80
+
+
+def as_sheet(row: SheetRow) -> Sheet:
+    """The core's sheet of a row, with its craft and pack as they are now."""
+    return Sheet(
+        name=row.name,
+        craft=CRAFTS.thing(row.craft),
+        pack=PACKS.thing(row.pack),
+        flying=FlyingPattern.model_validate(row.flying),
+        conditions=Conditions.model_validate(row.conditions),
+        landing=LandingRule.model_validate(row.landing),
+    )
+
+
+def all_sheets(session: Session) -> list[SheetRow]:
+    """Every sheet not deleted, by name."""
+    return records.all_of(session, SheetRow)
+
+
+def fetch(session: Session, sheet_id: int) -> SheetRow:
+    """One sheet; MissingRecordError when there is none."""
+    return records.fetch(session, SheetRow, sheet_id)
+
+
+def _fill(row: SheetRow, sheet: Sheet, craft_id: int, pack_id: int) -> None:
+    row.name, row.craft_id, row.pack_id = sheet.name, craft_id, pack_id
+    row.flying = sheet.flying.model_dump(mode="json")
+    row.conditions = sheet.conditions.model_dump(mode="json")
+    row.landing = sheet.landing.model_dump(mode="json")
+
+
+def add(session: Session, sheet: Sheet, *, craft_id: int, pack_id: int) -> SheetRow:
+    """Keep a new sheet of a craft and a pack in the hangar."""
+    row = SheetRow()
+    _fill(row, sheet, craft_id, pack_id)
+    session.add(row)
+    session.flush()
+    session.refresh(row)
+    return row
+
+
+def change(session: Session, sheet_id: int, version: int, sheet: Sheet, *, craft_id: int, pack_id: int) -> SheetRow:
+    """Store a changed sheet, provided nobody changed it meanwhile (EditConflictError)."""
+    row = records.fetch_version(session, SheetRow, sheet_id, version)
+    _fill(row, sheet, craft_id, pack_id)
+    session.flush()
+    session.refresh(row)
+    return row
+
+
+def rename(session: Session, sheet_id: int, version: int, name: str) -> SheetRow:
+    """Give a sheet another name."""
+    row = records.fetch_version(session, SheetRow, sheet_id, version)
+    sheet = as_sheet(row).model_copy(update={"name": name})
+    row.name = Sheet.model_validate(sheet.model_dump()).name
+    session.flush()
+    return row
+
+
+def duplicate(session: Session, sheet_id: int) -> SheetRow:
+    """Keep a copy under a name of its own."""
+    row = fetch(session, sheet_id)
+    taken = {r.name for r in all_sheets(session)}
+    base = row.name[: _NAME_LENGTH - 10]
+    name = next(n for k in range(1, 10_000) if (n := f"{base}, copy" + (f" {k}" if k > 1 else "")) not in taken)
+    sheet = as_sheet(row).model_copy(update={"name": name})
+    return add(session, sheet, craft_id=row.craft_id, pack_id=row.pack_id)
+
+
+def bring_in(session: Session, sheet: Sheet) -> SheetRow:
+    """Keep a sheet from a file; craft and pack join the hangar unless equal ones are there."""
+    craft = CRAFTS.find_same(session, sheet.craft) or CRAFTS.add(session, sheet.craft)
+    pack = PACKS.find_same(session, sheet.pack) or PACKS.add(session, sheet.pack)
+    return add(session, sheet, craft_id=craft.id, pack_id=pack.id)
+
+
+def delete(session: Session, sheet_id: int) -> SheetRow:
+    """Delete a sheet; :func:`restore` undoes it."""
+    row = fetch(session, sheet_id)
+    records.delete(session, row)
+    return row
+
+
+def restore(session: Session, sheet_id: int) -> SheetRow:
+    """Undo a delete; the craft and pack it needs come back with it."""
+    row = records.restore(session, SheetRow, sheet_id)
+    row.craft.deleted_at = row.pack.deleted_at = None
+    return row

@@ -1,0 +1,1 @@
+"""The screens: one module per page, geometry in ``drawing``, markup in ``templates``."""

@@ -1,0 +1,123 @@
+"""The JSON API: the very same models in and out."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, HTTPException, Path, status
+from pydantic import BaseModel
+
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.forecast import forecast
+from zesty_cell.core.sheet import Sheet
+from zesty_cell.formats.forecast_json import ForecastDocument, forecast_document
+from zesty_cell.formats.sheet_json import SheetDocument, sheet_schema
+from zesty_cell.store import records
+from zesty_cell.store import sheets as store
+from zesty_cell.store.hangar import CRAFTS, PACKS
+from zesty_cell.store.tables import SheetRow
+from zesty_cell.web.sheets import Store
+
+router = APIRouter(prefix="/api", tags=["sheets"])
+_MISSING: dict[int | str, dict[str, Any]] = {404: {"description": "There is no such record."}}
+RecordId = Annotated[int, Path(ge=1, le=2**31)]
+
+
+class Listed(BaseModel):
+    """A sheet in the list."""
+
+    id: int
+    version: int
+    name: str
+
+
+class Stored(Listed):
+    """A sheet as stored."""
+
+    sheet: SheetDocument
+
+
+class NewVersion(BaseModel):
+    """A changed sheet with the version it was read at."""
+
+    version: Annotated[int, Path(ge=1, le=2**31)]
+    sheet: SheetDocument
+
+
+def _plain(document: SheetDocument) -> Sheet:
+    return Sheet(**{name: getattr(document, name) for name in Sheet.model_fields})
+
+
+def _stored(row: SheetRow) -> Stored:
+    document = SheetDocument(**dict(store.as_sheet(row)))
+    return Stored(id=row.id, version=row.version, name=row.name, sheet=document)
+
+
+def _forecast(sheet: Sheet) -> ForecastDocument:
+    try:
+        return forecast_document(forecast(sheet))
+    except OutOfRangeError as error:
+        # Said the way FastAPI says it of any value that is out of bounds.
+        detail = [{"loc": ["body", *error.field.split(".")], "msg": str(error), "type": "value_error"}]
+        raise HTTPException(status.HTTP_422_UNPROCESSABLE_CONTENT, detail) from error
+
+
+@router.post("/forecast")
+def forecast_of(sheet: SheetDocument) -> ForecastDocument:
+    """Work out a sheet without storing anything."""
+    return _forecast(_plain(sheet))
+
+
+@router.get("/schema/sheet")
+def schema_of_sheet() -> dict[str, Any]:
+    """JSON Schema of the sheet document."""
+    return sheet_schema()
+
+
+@router.get("/sheets")
+def list_sheets(session: Store) -> list[Listed]:
+    """Every sheet."""
+    return [Listed(id=r.id, version=r.version, name=r.name) for r in store.all_sheets(session)]
+
+
+@router.post("/sheets", status_code=201)
+def add_sheet(session: Store, sheet: SheetDocument) -> Stored:
+    """Store a new sheet; its craft and pack join the hangar unless equal ones are there."""
+    return _stored(store.bring_in(session, _plain(sheet)))
+
+
+@router.get("/sheets/{sheet_id}", responses=_MISSING)
+def get_sheet(session: Store, sheet_id: RecordId) -> Stored:
+    """One sheet."""
+    return _stored(store.fetch(session, sheet_id))
+
+
+@router.put(
+    "/sheets/{sheet_id}",
+    responses=_MISSING | {409: {"description": "It was saved by someone else since that version."}},
+)
+def put_sheet(session: Store, sheet_id: RecordId, change: NewVersion) -> Stored:
+    """Store a changed sheet, provided it is still at the version given."""
+    sheet = _plain(change.sheet)
+    records.fetch_version(session, SheetRow, sheet_id, change.version)
+    craft = CRAFTS.find_same(session, sheet.craft) or CRAFTS.add(session, sheet.craft)
+    pack = PACKS.find_same(session, sheet.pack) or PACKS.add(session, sheet.pack)
+    return _stored(store.change(session, sheet_id, change.version, sheet, craft_id=craft.id, pack_id=pack.id))
+
+
+@router.delete("/sheets/{sheet_id}", status_code=204, responses=_MISSING)
+def delete_sheet(session: Store, sheet_id: RecordId) -> None:
+    """Delete a sheet; undone by POST to /api/sheets/{id}/undelete."""
+    store.delete(session, sheet_id)
+
+
+@router.post("/sheets/{sheet_id}/undelete", responses=_MISSING)
+def undelete_sheet(session: Store, sheet_id: RecordId) -> Stored:
+    """Undo a delete."""
+    return _stored(store.restore(session, sheet_id))
+
+
+@router.get("/sheets/{sheet_id}/forecast", responses=_MISSING)
+def forecast_of_stored(session: Store, sheet_id: RecordId) -> ForecastDocument:
+    """Work out a stored sheet."""
+    return _forecast(store.as_sheet(store.fetch(session, sheet_id)))

@@ -1,0 +1,128 @@
+"""The application factory: routes, guards, and what people see when something is wrong."""
+
+from __future__ import annotations
+
+import logging
+import secrets
+from collections.abc import AsyncIterator, Iterable
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.exception_handlers import http_exception_handler, request_validation_exception_handler
+from fastapi.responses import JSONResponse, Response
+from fastapi.staticfiles import StaticFiles
+from sqlalchemy.exc import OperationalError
+from sqlalchemy.orm.exc import StaleDataError
+from starlette.exceptions import HTTPException
+from starlette.middleware.gzip import GZipMiddleware
+
+from zesty_cell import __version__
+from zesty_cell.store.database import Database
+from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
+from zesty_cell.web import api, hangar, sheets, view
+from zesty_cell.web.security import LOOPBACK_HOSTS, Guard
+from zesty_cell.web.templating import page
+
+_LOG = logging.getLogger("zesty_cell")
+_STATIC = Path(__file__).parent / "static"
+
+
+def _wants_json(request: Request) -> bool:
+    return request.url.path.startswith("/api")
+
+
+def _trouble(request: Request, status: int, title: str, words: str) -> Response:
+    if _wants_json(request):
+        return JSONResponse({"detail": words}, status)
+    return page(request, "trouble.html", {"title": title, "words": words}, status=status)
+
+
+async def _missing(request: Request, error: Exception) -> Response:
+    return _trouble(request, 404, "Not here", str(error))
+
+
+async def _conflict(request: Request, error: Exception) -> Response:
+    words = (
+        str(error) if not isinstance(error, StaleDataError) else "It was saved from another tab at the same moment."
+    )
+    return _trouble(request, 409, "Saved elsewhere", words)
+
+
+async def _http(request: Request, error: Exception) -> Response:
+    assert isinstance(error, HTTPException)  # noqa: S101 - registered for this class alone
+    if _wants_json(request):
+        return await http_exception_handler(request, error)
+    words = {
+        404: "There is no page at this address.",
+        405: "This address does not take that kind of request.",
+    }.get(error.status_code, str(error.detail))
+    return _trouble(request, error.status_code, "Not here", words)
+
+
+async def _invalid(request: Request, error: Exception) -> Response:
+    assert isinstance(error, RequestValidationError)  # noqa: S101 - registered for this class alone
+    if _wants_json(request):
+        return await request_validation_exception_handler(request, _without_input(error))
+    return _trouble(request, 422, "Not understood", "Part of this address or form is not what the page takes.")
+
+
+def _without_input(error: RequestValidationError) -> RequestValidationError:
+    """The same errors without echoing what was sent: it may be long, or not even JSON (NaN)."""
+    return RequestValidationError(
+        [{k: v for k, v in e.items() if k in ("loc", "msg", "type")} for e in error.errors()]
+    )
+
+
+async def _busy(request: Request, error: Exception) -> Response:
+    _LOG.warning("database: %s", error)
+    words = "The database did not take this just now (locked, or the disk is full). Nothing was stored: try again."
+    return _trouble(request, 503, "Try again", words)
+
+
+async def _unknown(request: Request, error: Exception) -> Response:
+    reference = secrets.token_hex(4)
+    _LOG.error("reference %s: %s %s", reference, request.method, request.url.path, exc_info=error)
+    words = f"Something went wrong that we did not foresee. It is in the log under the reference {reference}."
+    return _trouble(request, 500, "Trouble", words)
+
+
+def create_app(database_path: Path, *, hosts: Iterable[str] = LOOPBACK_HOSTS) -> FastAPI:
+    """The application over one database file.
+
+    Parameters
+    ----------
+    database_path : Path
+        Made and migrated when it is missing or older.
+    hosts : iterable of str
+        Names the server answers to.
+    """
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        yield
+        app.state.database.close()
+
+    app = FastAPI(
+        title="Zesty Cell",
+        version=__version__,
+        lifespan=lifespan,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
+    )
+    app.state.database = Database(database_path)
+    for module in (view, sheets, hangar, api):
+        app.include_router(module.router)
+    app.mount("/static", StaticFiles(directory=_STATIC), name="static")
+    app.add_exception_handler(MissingRecordError, _missing)
+    for conflict in (EditConflictError, InUseError, StaleDataError):
+        app.add_exception_handler(conflict, _conflict)
+    app.add_exception_handler(HTTPException, _http)
+    app.add_exception_handler(RequestValidationError, _invalid)
+    app.add_exception_handler(OperationalError, _busy)
+    app.add_exception_handler(Exception, _unknown)
+    app.add_middleware(GZipMiddleware, minimum_size=600)
+    app.add_middleware(Guard, hosts=hosts)
+    return app

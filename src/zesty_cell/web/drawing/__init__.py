@@ -1,0 +1,1 @@
+"""Geometry of the signature pictures; the templates turn it into SVG."""

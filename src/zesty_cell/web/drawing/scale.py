@@ -1,0 +1,70 @@
+"""Scales, ticks and paths shared by the pictures."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+
+@dataclass(frozen=True)
+class Scale:
+    """Linear map from a value to a place on the picture."""
+
+    low: float
+    high: float
+    start: float
+    stop: float
+
+    def __call__(self, value: float) -> float:
+        span = (self.high - self.low) or 1.0
+        return self.start + (value - self.low) / span * (self.stop - self.start)
+
+    def many(self, values: NDArray[np.float64]) -> NDArray[np.float64]:
+        """The same for an array."""
+        span = (self.high - self.low) or 1.0
+        return self.start + (values - self.low) / span * (self.stop - self.start)
+
+
+@dataclass(frozen=True)
+class Tick:
+    """A mark on an axis."""
+
+    at: float
+    label: str
+
+
+def nice_step(span: float, most: int, steps: tuple[float, ...]) -> float:
+    """The smallest of ``steps`` that cuts ``span`` into at most ``most`` parts; the largest otherwise."""
+    return next((s for s in steps if span / s <= most), steps[-1])
+
+
+def ticks(low: float, high: float, step: float) -> list[float]:
+    """Multiples of ``step`` from low to high."""
+    first = math.ceil(low / step - 1e-9)
+    last = math.floor(high / step + 1e-9)
+    return [round(k * step, 10) for k in range(first, last + 1)]
+
+
+def path(xs: NDArray[np.float64], ys: NDArray[np.float64]) -> str:
+    """An SVG path through points, one decimal."""
+    if xs.size == 0:
+        return ""
+    points = [f"{x:.1f} {y:.1f}" for x, y in zip(xs.tolist(), ys.tolist(), strict=True)]
+    return "M" + "L".join(points)
+
+
+def sparse(count: int, most: int) -> NDArray[np.int64]:
+    """Indices of at most ``most`` of ``count`` samples, evenly spread, both ends in."""
+    if count <= most:
+        return np.arange(count)
+    return np.unique(np.linspace(0, count - 1, most).round().astype(np.int64))
+
+
+def envelope(values: NDArray[np.float64], columns: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Lowest and highest value in each of ``columns`` equal stretches (fewer when there are fewer samples)."""
+    columns = max(1, min(columns, values.size))
+    edges = np.linspace(0, values.size, columns + 1).astype(np.int64)[:-1]
+    return np.minimum.reduceat(values, edges), np.maximum.reduceat(values, edges)

@@ -1,0 +1,212 @@
+"""What the sheet page shows, worked out from a sheet: forecast, pictures, facts in words."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from zesty_cell.core.checks import Check
+from zesty_cell.core.chemistry import chemistry_for
+from zesty_cell.core.craft import MeasuredFullThrottle
+from zesty_cell.core.flying import FlyingPattern
+from zesty_cell.core.forecast import Forecast, forecast
+from zesty_cell.core.pack import pack_figures
+from zesty_cell.core.sheet import Sheet
+from zesty_cell.web.drawing.flight_chart import (
+    NARROW,
+    WIDE,
+    Ribbon,
+    SmallChart,
+    VoltagePicture,
+    cursor_data,
+    ribbon,
+    small_charts,
+    voltage_picture,
+)
+from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
+from zesty_cell.web.face import Face
+from zesty_cell.web.units import TEMPERATURE, group
+
+#: Checks worth seeing even when they are fine.
+_FIRST_FINE = ("pack_rating", "false_calls", "thrust_fade", "power", "charge_left", "heat")
+_SOURCE_WORDS = {
+    "learned": "learned from flights",
+    "measured": "measured",
+    "charge": "from charge put back",
+    "rotor": "estimated from its rotors",
+    "wing": "estimated from its wing",
+}
+
+
+@dataclass(frozen=True)
+class RangeBar:
+    """The range under the answer: all places in percent of the bar."""
+
+    low: float
+    high: float
+    middle: float
+
+
+@dataclass(frozen=True)
+class Figures:
+    """Everything live on the sheet page."""
+
+    forecast: Forecast
+    wide: VoltagePicture
+    narrow: VoltagePicture
+    ribbon_wide: Ribbon
+    ribbon_narrow: Ribbon
+    small: list[SmallChart]
+    cursor: dict[str, object]
+    bar: RangeBar
+    reason: str
+    doubts: list[str]
+    shown_checks: tuple[Check, ...]
+    folded_checks: tuple[Check, ...]
+
+
+@dataclass(frozen=True)
+class Strip:
+    """One activity in the pattern's strip."""
+
+    x: float
+    width: float
+    tone: str
+    text: str
+
+
+def pattern_strip(pattern: FlyingPattern, width: float = 220.0) -> list[Strip]:
+    """The pattern as a strip, calm light and hard dark, to its true time scale."""
+    strips, x = [], 0.0
+    for activity in pattern.activities:
+        wide = activity.duration_s / pattern.period_s * width
+        if activity.of == "full throttle":
+            tone = "full"
+        else:
+            tone = "calm" if activity.share < 0.6 else "steady" if activity.share <= 1.2 else "hard"
+        strips.append(Strip(x, wide, tone, f"{activity.name} {activity.duration_s:g} s"))
+        x += wide
+    return strips
+
+
+def pattern_summary(pattern: FlyingPattern) -> str:
+    """How long a round takes."""
+    period = pattern.period_s
+    return "1 minute, repeated" if abs(period - 60) < 0.05 else f"{period:g} s, repeated"
+
+
+def craft_facts(sheet: Sheet, face: Face) -> list[tuple[str, str]]:
+    """The craft in a few facts: label and value."""
+    figures = pack_figures(sheet.pack)
+    steady = sheet.craft.steady
+    facts = [
+        ("dry", face.mass(sheet.craft.dry_mass_kg)),
+        ("ready to fly", face.mass(sheet.craft.dry_mass_kg + figures.mass_kg)),
+    ]
+    word = "hover" if sheet.craft.kind in ("multirotor", "helicopter") else "cruise"
+    if steady.source == "measured":
+        facts.append((word, f"{steady.current_a:.1f} A measured"))
+    else:
+        facts.append((word, _SOURCE_WORDS[steady.source]))
+    return facts
+
+
+def pack_facts(sheet: Sheet) -> list[tuple[str, str]]:
+    """The pack in a few facts: value and unit or origin."""
+    figures = pack_figures(sheet.pack)
+    facts = [(group(sheet.pack.capacity_ah * 1000), "mAh"), (f"{figures.nominal_wh:.1f}", "Wh")]
+    milliohm = figures.resistance_ohm * 1000.0
+    facts.append((f"{milliohm:.{1 if milliohm < 20 else 0}f}", f"mΩ with leads, {figures.resistance_known}"))
+    return facts
+
+
+def _doubts(result: Forecast, face: Face) -> list[str]:
+    """What was estimated, in words: the reason for a wide range."""
+    sheet, figures = result.setup.sheet, result.setup.figures
+    doubts = []
+    if sheet.craft.steady.source in ("rotor", "wing"):
+        doubts.append(
+            f"Steady power is {_SOURCE_WORDS[sheet.craft.steady.source]}: measure one point to narrow this."
+        )
+    if not isinstance(sheet.craft.full_throttle, MeasuredFullThrottle):
+        doubts.append("Full-throttle current is estimated.")
+    if figures.resistance_known == "estimated":
+        doubts.append("Pack resistance is estimated from its size and class.")
+    if figures.capacity_known != "measured":
+        doubts.append(
+            f"Label {face.mah(sheet.pack.capacity_ah)}, counted as {face.mah(figures.capacity_ah)} until measured."
+        )
+    if figures.mass_known == "estimated":
+        doubts.append("Pack weight is estimated.")
+    return doubts
+
+
+_REASON_WORDS = {
+    "charge used": "by charge used",
+    "rest voltage": "by rest voltage",
+    "loaded voltage": "by loaded voltage",
+    "timer": "by your timer",
+    "floor": "the cells are at their floor",
+    "empty": "the pack is empty",
+}
+
+
+def _bar(result: Forecast) -> RangeBar:
+    """Place the range on a bar that leaves a third of its width on both sides together."""
+    low, high = result.range.low_s, result.range.high_s
+    span = max(high - low, 0.06 * high)
+    start = low - 0.4 * span
+    whole = 1.8 * span
+
+    def place(seconds: float) -> float:
+        return round(100.0 * (seconds - start) / whole, 1)
+
+    return RangeBar(low=place(low), high=place(high), middle=place(result.flight.landing_s))
+
+
+def _first_checks(checks: tuple[Check, ...]) -> tuple[Check, ...]:
+    """What stands in view: everything to mend, then the fine ones that matter most, four in all."""
+    troubles = [c for c in checks if c.status != "ok"]
+    fine = sorted(
+        (c for c in checks if c.status == "ok" and c.key in _FIRST_FINE), key=lambda c: _FIRST_FINE.index(c.key)
+    )
+    return (*troubles, *fine[: max(0, 4 - len(troubles))])
+
+
+def figures_of(sheet: Sheet, face: Face) -> Figures:
+    """Fly the sheet and draw it.
+
+    Raises
+    ------
+    OutOfRangeError
+        When the sheet contradicts itself.
+    """
+    result = forecast(sheet)
+    as_pack = face.view.volts == "pack"
+    unit = TEMPERATURE.unit(face.view.units)
+    temperature = (unit.show(result.setup.start_c), unit.show(result.landing_c), unit.label)
+    shown = _first_checks(result.checks)
+    return Figures(
+        forecast=result,
+        wide=voltage_picture(result, shape=WIDE, as_pack=as_pack),
+        narrow=voltage_picture(result, shape=NARROW, as_pack=as_pack),
+        ribbon_wide=ribbon(result, shape=WIDE),
+        ribbon_narrow=ribbon(result, shape=NARROW),
+        small=small_charts(result, temperature=temperature),
+        cursor=cursor_data(result) | {"volts": face.view.volts, "units": face.view.units},
+        bar=_bar(result),
+        reason=_REASON_WORDS[result.flight.landing_reason],
+        doubts=_doubts(result, face),
+        shown_checks=shown,
+        folded_checks=tuple(c for c in result.checks if c not in shown),
+    )
+
+
+def picture_of(sheet: Sheet) -> PackPicture:
+    """The pack's picture."""
+    return pack_picture(sheet.pack)
+
+
+def pack_kind(sheet: Sheet) -> str:
+    """Layout and chemistry in short."""
+    chemistry = chemistry_for(sheet.pack.chemistry)
+    return f"{sheet.pack.series}S{sheet.pack.parallel}P, {chemistry.short_name}"

@@ -1,0 +1,218 @@
+"""The sheet page and the list of sheets."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+from urllib.parse import quote
+
+from fastapi import APIRouter, Depends, Form, Request, UploadFile
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.flying import PATTERNS, FlyingPattern
+from zesty_cell.core.landing import LandingRule
+from zesty_cell.core.sheet import Sheet
+from zesty_cell.formats.errors import FileFormatError
+from zesty_cell.formats.sheet_json import read_sheet, write_sheet
+from zesty_cell.store import sheets as store
+from zesty_cell.store.errors import EditConflictError
+from zesty_cell.store.hangar import CRAFTS, PACKS
+from zesty_cell.store.tables import SheetRow
+from zesty_cell.web import sheet_form, sheet_view
+from zesty_cell.web.database import SESSION
+from zesty_cell.web.drawing.pack_picture import pack_picture
+from zesty_cell.web.face import Face
+from zesty_cell.web.forms import FormState
+from zesty_cell.web.messages import say
+from zesty_cell.web.preferences import preferences_of
+from zesty_cell.web.templating import page
+
+router = APIRouter(include_in_schema=False)
+Store = Annotated[Session, SESSION]
+
+_FIRST_PATTERN = {"multirotor": "cruise", "wing": "long_range", "ducted fan": "jet", "helicopter": "heli_sport"}
+
+
+@router.get("/sheets")
+def list_sheets(request: Request, session: Store) -> HTMLResponse:
+    """Every sheet, newest change first."""
+    return _list_page(request, session)
+
+
+def _list_page(request: Request, session: Session, *, error: str = "", status: int = 200) -> HTMLResponse:
+    rows = sorted(store.all_sheets(session), key=lambda r: r.updated_at, reverse=True)
+    items = [
+        (row, sheet, pack_picture(sheet.pack, width=120.0)) for row in rows for sheet in (store.as_sheet(row),)
+    ]
+    context = {
+        "items": items,
+        "can_make": bool(CRAFTS.all(session) and PACKS.all(session)),
+        "import_error": error,
+    }
+    return page(request, "sheets.html", context, status=status)
+
+
+@router.post("/sheets")
+def new_sheet(session: Store) -> Response:
+    """A new sheet of the first craft and pack, to be changed on its page."""
+    crafts, packs = CRAFTS.all(session), PACKS.all(session)
+    if not crafts or not packs:
+        return RedirectResponse("/hangar", 303)
+    craft = CRAFTS.thing(crafts[0])
+    sheet = Sheet(
+        name=f"{craft.name}, new sheet",
+        craft=craft,
+        pack=PACKS.thing(packs[0]),
+        flying=PATTERNS[_FIRST_PATTERN[craft.kind]],
+        landing=LandingRule(),
+    )
+    row = store.add(session, sheet, craft_id=crafts[0].id, pack_id=packs[0].id)
+    return RedirectResponse(f"/sheets/{row.id}", 303)
+
+
+def _context(
+    request: Request, session: Session, row: SheetRow, read: sheet_form.ReadSheet | None, *, conflict: str = ""
+) -> dict[str, Any]:
+    """Everything the sheet page needs, from the stored sheet or from what is being typed."""
+    view = preferences_of(request)
+    face = Face(view)
+    stored = store.as_sheet(row)
+    if read is None:
+        texts = sheet_form.first_texts(
+            stored, craft_id=row.craft_id, pack_id=row.pack_id, version=row.version, units=view.units
+        )
+        state = FormState(texts=texts, units=view.units)
+        sheet: Sheet | None = stored
+    else:
+        state, sheet = read.state, read.sheet
+    figures = None
+    if sheet is not None:
+        try:
+            figures = sheet_view.figures_of(sheet, face)
+        except OutOfRangeError as error:
+            state.errors[error.field] = str(error)
+            sheet = None
+    shown = sheet or stored
+    return {
+        "row": row,
+        "sheet": shown,
+        "stale": sheet is None,
+        "changed": read is not None and sheet != stored,
+        "texts": state.texts,
+        "errors": state.errors,
+        "figures": figures,
+        "conflict": conflict,
+        "crafts": CRAFTS.all(session),
+        "packs": PACKS.all(session),
+        "patterns": PATTERNS,
+        "own_pattern": sheet_form.pattern_key(stored.flying) == sheet_form.OWN_PATTERN,
+        "form": sheet_form,
+        "picture": sheet_view.picture_of(shown),
+        "pack_kind": sheet_view.pack_kind(shown),
+        "craft_facts": sheet_view.craft_facts(shown, face),
+        "pack_facts": sheet_view.pack_facts(shown),
+        "pack_mass": face.mass(sheet_view.pack_figures(shown.pack).mass_kg),
+        "strip": sheet_view.pattern_strip(shown.flying),
+        "pattern_summary": sheet_view.pattern_summary(shown.flying),
+    }
+
+
+def _read(session: Session, form: dict[str, str], own: FlyingPattern | None) -> sheet_form.ReadSheet:
+    return sheet_form.read_sheet_form(
+        form,
+        crafts={r.id: CRAFTS.thing(r) for r in CRAFTS.all(session)},
+        packs={r.id: PACKS.thing(r) for r in PACKS.all(session)},
+        own_pattern=own,
+    )
+
+
+@router.get("/sheets/{sheet_id}")
+def show_sheet(request: Request, session: Store, sheet_id: int) -> HTMLResponse:
+    """One sheet."""
+    return page(request, "sheet.html", _context(request, session, store.fetch(session, sheet_id), None))
+
+
+async def form_of(request: Request) -> dict[str, str]:
+    """The posted form as plain texts; the last value counts where a name comes twice."""
+    form = await request.form(max_files=1, max_fields=200)
+    return {key: value for key, value in form.items() if isinstance(value, str)}
+
+
+PostedForm = Annotated[dict[str, str], Depends(form_of)]
+
+
+@router.post("/sheets/{sheet_id}")
+def change_sheet(request: Request, session: Store, sheet_id: int, form: PostedForm) -> Response:
+    """Look at a change, or save it: the same form either way."""
+    row = store.fetch(session, sheet_id)
+    read = _read(session, form, store.as_sheet(row).flying)
+    if form.get("action") != "save":
+        return page(request, "sheet.html", _context(request, session, row, read))
+    context = _context(request, session, row, read)
+    if read.sheet is None or context["errors"] or read.craft_id is None or read.pack_id is None:
+        return page(request, "sheet.html", context, status=422)
+    try:
+        store.change(session, sheet_id, read.version, read.sheet, craft_id=read.craft_id, pack_id=read.pack_id)
+    except EditConflictError as error:
+        session.rollback()
+        return page(request, "sheet.html", context | {"conflict": str(error)}, status=409)
+    return say(RedirectResponse(f"/sheets/{sheet_id}", 303), "Saved.")
+
+
+@router.post("/sheets/{sheet_id}/copy")
+def save_as_copy(session: Store, sheet_id: int, form: PostedForm) -> Response:
+    """Keep what is being typed as a new sheet, or the stored one when nothing was typed."""
+    row = store.fetch(session, sheet_id)
+    if "craft_id" in form:
+        read = _read(session, form, store.as_sheet(row).flying)
+        if read.sheet is not None and read.craft_id is not None and read.pack_id is not None:
+            sheet = read.sheet.model_copy(update={"name": f"{read.sheet.name[:70]}, copy"})
+            copy = store.add(session, sheet, craft_id=read.craft_id, pack_id=read.pack_id)
+            return say(RedirectResponse(f"/sheets/{copy.id}", 303), "Kept as a copy.")
+    copy = store.duplicate(session, sheet_id)
+    return say(RedirectResponse(f"/sheets/{copy.id}", 303), "This is the copy.")
+
+
+@router.post("/sheets/{sheet_id}/delete")
+def delete_sheet(session: Store, sheet_id: int) -> Response:
+    """Delete, with undo."""
+    row = store.delete(session, sheet_id)
+    return say(RedirectResponse("/sheets", 303), f"“{row.name}” is deleted.", undo=f"/sheets/{sheet_id}/undelete")
+
+
+@router.post("/sheets/{sheet_id}/undelete")
+def undelete_sheet(session: Store, sheet_id: int) -> Response:
+    """Undo a delete."""
+    row = store.restore(session, sheet_id)
+    return say(RedirectResponse(f"/sheets/{sheet_id}", 303), f"“{row.name}” is back.")
+
+
+@router.get("/sheets/{sheet_id}/card")
+def setup_card(request: Request, session: Store, sheet_id: int) -> HTMLResponse:
+    """The setup card, one A5 side."""
+    return page(request, "card.html", _context(request, session, store.fetch(session, sheet_id), None))
+
+
+@router.get("/sheets/{sheet_id}/export")
+def export_sheet(session: Store, sheet_id: int) -> Response:
+    """The sheet as open JSON."""
+    row = store.fetch(session, sheet_id)
+    plain = (
+        "".join(c if c.isascii() and (c.isalnum() or c in "-_") else "-" for c in row.name).strip("-") or "sheet"
+    )
+    names = f"attachment; filename=\"{plain}.json\"; filename*=UTF-8''{quote(row.name, safe='')}.json"
+    return Response(
+        write_sheet(store.as_sheet(row)), media_type="application/json", headers={"Content-Disposition": names}
+    )
+
+
+@router.post("/sheets/import")
+def import_sheet(request: Request, session: Store, file: Annotated[UploadFile, Form()]) -> Response:
+    """Load a sheet from a file."""
+    try:
+        sheet = read_sheet(file.file.read())
+    except FileFormatError as error:
+        return _list_page(request, session, error=str(error), status=422)
+    row = store.bring_in(session, sheet)
+    return say(RedirectResponse(f"/sheets/{row.id}", 303), "Loaded.")

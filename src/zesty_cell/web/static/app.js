@@ -1,0 +1,25 @@
+// Starts Alpine (its CSP build) and what is the same on every page: keys, view switches, printing.
+import Alpine from "./vendor/alpine-csp.js";
+import morph from "./vendor/alpine-morph.js";
+import { listenForKeys } from "./keys.js";
+import { sheet } from "./sheet.js";
+
+Alpine.plugin(morph);
+Alpine.data("sheet", sheet(Alpine));
+Alpine.start();
+listenForKeys();
+
+document.querySelector("[data-print]")?.addEventListener("click", () => window.print());
+
+// A changed view must not cost what is being typed: remember it, then ask again with the form as it is.
+for (const form of document.querySelectorAll("form[data-view]")) {
+  form.addEventListener("submit", async (event) => {
+    const open = document.querySelector("form[data-saved='no']");
+    if (!open) return;
+    event.preventDefault();
+    const body = new FormData(form, event.submitter);
+    await fetch(form.action, { method: "POST", body: new URLSearchParams(body), redirect: "manual" });
+    open.dataset.leaving = "yes";
+    open.submit();
+  });
+}

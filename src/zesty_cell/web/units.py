@@ -1,0 +1,129 @@
+"""How quantities look to a person: metric or imperial, typed and shown, from and to the core's SI."""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass
+from typing import Literal
+
+System = Literal["metric", "imperial"]
+THIN_SPACE = "\u2009"
+
+
+@dataclass(frozen=True)
+class Unit:
+    """A unit as shown: value = SI·factor + offset, with so many decimals."""
+
+    label: str
+    factor: float = 1.0
+    offset: float = 0.0
+    decimals: int = 1
+
+    def show(self, si: float) -> float:
+        """From SI to this unit."""
+        return si * self.factor + self.offset
+
+    def read(self, shown: float) -> float:
+        """From this unit to SI; trimmed so that what was typed comes back as typed."""
+        return float(f"{(shown - self.offset) / self.factor:.12g}")
+
+
+@dataclass(frozen=True)
+class Quantity:
+    """A kind of number with its two units."""
+
+    metric: Unit
+    imperial: Unit
+
+    def unit(self, system: System) -> Unit:
+        """The unit of a system."""
+        return self.metric if system == "metric" else self.imperial
+
+
+def _same(unit: Unit) -> Quantity:
+    return Quantity(unit, unit)
+
+
+MASS = Quantity(Unit("g", 1000.0, decimals=0), Unit("oz", 35.273_961_95, decimals=1))
+TEMPERATURE = Quantity(Unit("°C", decimals=0), Unit("°F", 1.8, 32.0, decimals=0))
+ALTITUDE = Quantity(Unit("m", decimals=0), Unit("ft", 3.280_839_895, decimals=0))
+SPEED = Quantity(Unit("km/h", 3.6, decimals=0), Unit("mph", 2.236_936_292, decimals=0))
+LENGTH = Quantity(Unit("cm", 100.0, decimals=1), Unit("in", 39.370_078_74, decimals=1))
+AREA = Quantity(Unit("dm²", 100.0, decimals=1), Unit("sq in", 1550.003_1, decimals=0))
+CAPACITY = _same(Unit("mAh", 1000.0, decimals=0))
+CURRENT = _same(Unit("A", decimals=1))
+VOLTAGE = _same(Unit("V", decimals=2))
+MILLIOHM = _same(Unit("mΩ", 1000.0, decimals=1))
+POWER = _same(Unit("W", decimals=1))
+WIRE = _same(Unit("mm²", decimals=2))
+SHARE = _same(Unit("%", 100.0, decimals=0))
+RATIO = _same(Unit("", decimals=2))
+RATE = _same(Unit("C", decimals=0))
+COUNT = _same(Unit("", decimals=0))
+SECONDS = _same(Unit("s", decimals=1))
+DURATION = _same(Unit("m:ss", decimals=0))
+
+
+def group(value: float, decimals: int = 0) -> str:
+    """A number with thin-space thousands and a true minus."""
+    if not math.isfinite(value):
+        return "–"
+    text = f"{value:,.{decimals}f}".replace(",", THIN_SPACE)
+    if float(f"{value:.{decimals}f}") == 0.0:
+        text = text.lstrip("-")
+    return text.replace("-", "−")
+
+
+def minutes(seconds: float | None) -> str:
+    """Minutes as m:ss, to the nearest second."""
+    if seconds is None or not math.isfinite(seconds):
+        return "–"
+    whole = math.floor(seconds + 0.5)
+    return f"{whole // 60}:{whole % 60:02d}"
+
+
+def typed(si: float | None, quantity: Quantity, system: System) -> str:
+    """A value as a person would type it: no more digits than it needs."""
+    if si is None:
+        return ""
+    if quantity is DURATION:
+        return minutes(si)
+    unit = quantity.unit(system)
+    return f"{round(unit.show(si), unit.decimals + 3):.10g}"
+
+
+_NUMBER = re.compile(r"^[+-]?(\d+([.,]\d*)?|[.,]\d+)$")
+
+
+def read_number(text: str) -> float:
+    """A typed number: decimal point or comma, spaces between thousands, true minus.
+
+    Raises
+    ------
+    ValueError
+        In words, for showing beside the field.
+    """
+    compact = re.sub(r"[\s\u2009\u202f\u00a0]", "", text).replace("−", "-")
+    if len(compact) > 20 or not _NUMBER.match(compact):
+        shown = text.strip()[:24] + ("…" if len(text.strip()) > 24 else "")
+        raise ValueError(f"“{shown}” is not a number.")
+    return float(compact.replace(",", "."))
+
+
+def read_duration_s(text: str) -> float:
+    """A typed time: m:ss, h:mm:ss, or plain seconds.
+
+    Raises
+    ------
+    ValueError
+    """
+    parts = text.strip().split(":")
+    if len(parts) == 1:
+        return read_number(text)
+    if len(parts) > 3 or not all(p.isdigit() and len(p) <= 4 for p in parts) or any(int(p) > 59 for p in parts[1:]):
+        raise ValueError(f"“{text.strip()[:24]}” is not a time: write minutes and seconds as 1:30.")
+    total = 0.0
+    for part in parts:
+        total = total * 60.0 + int(part)
+    return total
