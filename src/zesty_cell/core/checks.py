@@ -370,7 +370,7 @@ def _charge_left(flight: Flight, stop: int) -> Check:
     )
 
 
-def _callouts(callouts: CalloutPlan) -> Check:
+def _callouts(setup: Setup, callouts: CalloutPlan) -> Check:
     worst = max((callouts.pack_low, callouts.land_now), key=lambda c: c.false_flights)
     if worst.hold_suffices and worst.false_flights == 0:
         return Check(
@@ -386,12 +386,14 @@ def _callouts(callouts: CalloutPlan) -> Check:
     return Check(
         "false_calls",
         "look",
-        "Hard bursts outlast any hold: the voltage callout will cry wolf",
+        "Whatever its hold, the voltage callout would cry wolf",
         float(worst.false_flights),
         0.0,
         "flights",
         None,
-        "Trust the charge-used callout and the timer, or set a lower voltage.",
+        "Warm the pack before flight: cold, it sags under the threshold from the start."
+        if setup.start_c < COLD_PACK_C
+        else "Hard bursts outlast it. Trust the charge-used callout and the timer, or set a lower voltage.",
     )
 
 
@@ -416,6 +418,6 @@ def check_flight(
         _cold(setup),
         _thrust_fade(flight, stop),
         _weight_class(setup),
-        _callouts(callouts),
+        _callouts(setup, callouts),
     )
     return tuple(sorted((c for c in found if c is not None), key=lambda c: _ORDER[c.status]))

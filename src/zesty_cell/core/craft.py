@@ -140,7 +140,7 @@ class CraftLoad:
 def disc_power_w(*, mass_kg: float, disc_area_m2: float, density_kg_m3: float) -> float:
     """Ideal hover power of an actuator disc, P = (m·g)^1.5 / √(2·ρ·A) [W] (Leishman, eq. 2.14)."""
     weight_n = mass_kg * STANDARD_GRAVITY_M_S2
-    return weight_n**1.5 / math.sqrt(2.0 * density_kg_m3 * disc_area_m2)
+    return math.pow(weight_n, 1.5) / math.sqrt(2.0 * density_kg_m3 * disc_area_m2)
 
 
 def level_flight_power_w(
@@ -195,7 +195,7 @@ def steady_power_w(*, craft: Craft, mass_kg: float, density_kg_m3: float) -> flo
     # At least a tenth of the measured power must fly the craft, however greedy its electronics.
     total_w = current_a * source.voltage_v
     reference_w = max(total_w - craft.avionics_w, 0.1 * total_w)
-    scale = (mass_kg / source.all_up_mass_kg) ** 1.5 * math.sqrt(REFERENCE_DENSITY_KG_M3 / density_kg_m3)
+    scale = math.pow(mass_kg / source.all_up_mass_kg, 1.5) * math.sqrt(REFERENCE_DENSITY_KG_M3 / density_kg_m3)
     return reference_w * scale
 
 

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import json
-from typing import Any, Literal, NoReturn
+from typing import Any, Final, Literal, NoReturn
 
 from pydantic import ValidationError
 
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.formats.errors import FileFormatError, problems_of
 
-FORMAT = "zesty-cell sheet"
-VERSION = 1
+FORMAT: Final = "zesty-cell sheet"
+VERSION: Final = 1
 #: A sheet is a few kB; anything larger is not one.
 MAX_BYTES = 256 * 1024
 
@@ -44,6 +44,14 @@ def _no_constant(text: str) -> NoReturn:
     raise ValueError(f"{text} is not a number JSON knows")
 
 
+def _decode(data: bytes) -> str:
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        line = data[: error.start].count(b"\n") + 1
+        raise FileFormatError("This is not text in UTF-8, so it is not a sheet.", line=line) from error
+
+
 def read_sheet(data: bytes | str) -> Sheet:
     """Read a sheet document.
 
@@ -55,14 +63,9 @@ def read_sheet(data: bytes | str) -> Sheet:
     """
     if len(data) > MAX_BYTES:
         raise FileFormatError(f"This file has {len(data):,} bytes: a sheet has a few thousand. Nothing was read.")
-    if isinstance(data, bytes):
-        try:
-            data = data.decode("utf-8-sig")
-        except UnicodeDecodeError as error:
-            line = data[: error.start].count(b"\n") + 1
-            raise FileFormatError("This is not text in UTF-8, so it is not a sheet.", line=line) from error
+    text = data if isinstance(data, str) else _decode(data)
     try:
-        document = json.loads(data, parse_constant=_no_constant)
+        document = json.loads(text, parse_constant=_no_constant)
     except json.JSONDecodeError as error:
         raise FileFormatError(
             f"This is not JSON: {error.msg.lower()}.", line=error.lineno, column=error.colno

@@ -13,8 +13,8 @@ def watch_threshold(
 ):
     """Watch "voltage below threshold, held" on many flights, for several holds at once.
 
-    The pack is *low* in earnest from the first moment at which the voltage at the pattern's steady
-    load is under the threshold.  A call up to ``early_share`` of that time before it belongs to the
+    The pack is *low* in earnest from the moment at which the voltage at the pattern's steady load
+    goes under the threshold for good.  A call up to ``early_share`` of that time before it belongs to the
     end of the flight and is *true*; any earlier one is *false*: only a burst of load has pulled the
     voltage down.  Each spell under the threshold speaks at most once per hold.
 
@@ -41,11 +41,10 @@ def watch_threshold(
         false_calls[k, :] = 0
         first_call_s[k, :] = math.inf
         count = int(steps[k])
+        # From the end backwards: a cold pack may begin under the threshold and rise as it warms.
         low = count
-        for n in range(count):
-            if cruise_v[k, n] < threshold_v:
-                low = n
-                break
+        while low > 0 and cruise_v[k, low - 1] < threshold_v:
+            low -= 1
         end_begins = int(low * (1.0 - early_share))
         under = 0
         longest = 0

@@ -1,0 +1,86 @@
+"""Cells and load programs that several core tests share."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from zesty_cell.core import kernel as K
+from zesty_cell.core.chemistry import cell_table, chemistry_for, temperature_table
+
+STEP_S = 0.1
+
+
+def cell_parameters(**changes: float) -> np.ndarray:
+    """A 4.2 Ah lithium-ion power cell in a cruising quad; names are the kernel's, in lower case."""
+    p = np.zeros(K.PARAMETER_COUNT)
+    values = {
+        "capacity_ah": 4.1,
+        "r0_ohm": 0.0125,
+        "r_ext_ohm": 0.0004,
+        "polarisation_ratio": 0.6,
+        "polarisation_tau_s": 25.0,
+        "full_throttle_a_v2": 72.0 / 3.26**2,
+        "r_motor_ohm": 0.0033,
+        "heat_capacity_j_k": 70.0,
+        "cooling_w_k": 0.06,
+        "air_c": 12.0,
+        "start_c": 12.0,
+        "start_charge": 1.0,
+        "avionics_w": 1.2,
+        "cruise_w": 29.0,
+        "floor_v": 2.5,
+        "floor_hold_s": 0.0,
+        "land_used_ah": 3.28,
+        "land_charge_left": -1.0,
+        "land_loaded_v": -1.0,
+        "land_loaded_hold_s": 3.0,
+        "max_time_s": 20_000.0,
+    } | changes
+    for name, value in values.items():
+        p[getattr(K, name.upper())] = value
+    return p
+
+
+@dataclass
+class Run:
+    """One march with everything recorded."""
+
+    n: int
+    summary: np.ndarray
+    loaded_v: np.ndarray
+    cruise_v: np.ndarray
+    trace: np.ndarray = field(repr=False)
+
+    def get(self, name: str) -> float:
+        return float(self.summary[getattr(K, name)])
+
+
+def march(
+    params: np.ndarray,
+    segments: list[tuple[int, float, float]],
+    *,
+    chemistry: str = "liion_power",
+    step_s: float = STEP_S,
+    max_steps: int = 200_000,
+) -> Run:
+    """Run the kernel over segments of (kind, value, seconds)."""
+    cell = chemistry_for(chemistry)
+    loaded, cruise = np.empty(max_steps, np.float32), np.empty(max_steps, np.float32)
+    trace, summary = np.empty((K.TRACE_COUNT, max_steps)), np.empty(K.SUMMARY_COUNT)
+    n = K.march(
+        params,
+        np.array([s[0] for s in segments], dtype=np.int64),
+        np.array([s[1] for s in segments], dtype=np.float64),
+        np.array([round(s[2] / step_s) for s in segments], dtype=np.int64),
+        cell_table(cell),
+        temperature_table(cell),
+        step_s,
+        max_steps,
+        loaded,
+        cruise,
+        trace,
+        summary,
+    )
+    return Run(n, summary, loaded[:n], cruise[:n], trace[:, :n])

@@ -1,0 +1,159 @@
+"""From sheet to flight: landing rules, exact scalings, what a flight reports."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.sheets import heron, pomelo, satsuma, sheet
+from zesty_cell.core import kernel
+from zesty_cell.core.chemistry import charge_left_at_rest, chemistry_for
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.flight import Factors, fly, fly_many, landing_times_s, set_up
+from zesty_cell.core.flying import PATTERNS, Activity, load_program
+from zesty_cell.core.landing import LandingRule, time_home_s
+from zesty_cell.core.sheet import Conditions
+
+
+def _fly(**parts):
+    return fly(set_up(sheet(**parts)))
+
+
+def test_landing_by_charge_used_leaves_what_was_asked():
+    flight = _fly()
+    k = flight.index_at(flight.landing_s)
+    assert flight.landing_reason == "charge used"
+    assert flight.charge_left[k] == pytest.approx(0.2, abs=2e-3)
+
+
+def test_landing_by_rest_voltage_leaves_the_charge_it_stands_for():
+    flight = _fly(landing=LandingRule(charge_kept=None, rest_v=3.42))
+    left = charge_left_at_rest(chemistry=chemistry_for("liion_power"), rest_v=3.42)
+    assert flight.landing_reason == "rest voltage"
+    assert flight.charge_left[flight.index_at(flight.landing_s)] == pytest.approx(left, abs=2e-3)
+    assert flight.rest_v[flight.index_at(flight.landing_s)] == pytest.approx(3.42, abs=2e-3)
+
+
+def test_landing_by_loaded_voltage_waits_for_the_hold():
+    flight = _fly(landing=LandingRule(charge_kept=None, loaded_v=3.2, loaded_hold_s=3.0))
+    assert flight.landing_reason == "loaded voltage"
+    under = flight.loaded_v[flight.index_at(flight.landing_s - 2.8) : flight.index_at(flight.landing_s)]
+    assert np.all(under < 3.2)
+
+
+def test_landing_by_timer_is_to_the_second_and_the_earliest_rule_lands():
+    assert _fly(landing=LandingRule(charge_kept=None, timer_s=300)).landing_s == 300.0
+    both = _fly(landing=LandingRule(charge_kept=0.2, timer_s=300))
+    assert (both.landing_s, both.landing_reason) == (300.0, "timer")
+    late = _fly(landing=LandingRule(charge_kept=0.2, timer_s=9000))
+    assert late.landing_reason == "charge used"
+
+
+def test_without_a_rule_that_speaks_in_time_the_floor_ends_the_flight():
+    flight = _fly(landing=LandingRule(charge_kept=None, timer_s=10_800))
+    assert flight.landing_reason == "floor"
+    assert flight.landing_s == flight.end_s
+
+
+def test_the_pack_as_one_cell_scales_exactly():
+    # Twelve cells of a craft twelve times as hungry fly like one cell: only leads and plug differ.
+    bare = dict(lead_length_m=0.0, capacity_known="measured", connector="bullet_150a")
+    one = fly(set_up(sheet(pack=pomelo(**bare, series=6, parallel=1, mass_kg=0.4))))
+    doubled = heron(
+        steady={"source": "measured", "current_a": 17.8, "voltage_v": 21.3, "all_up_mass_kg": 1.063},
+        full_throttle={"source": "measured", "current_a": 144.0, "voltage_v": 21.0},
+        avionics_w=14.0,
+        motor_resistance_ohm=0.01,
+        dry_mass_kg=0.618,
+    )
+    # Twice the cells at the same pack weight keep the craft's weight; half the cell mass heats faster,
+    # so the pack is held at one temperature by a long cooling-free comparison of the first minute.
+    two = fly(set_up(sheet(craft=doubled, pack=pomelo(**bare, series=6, parallel=2, capacity_ah=8.4, mass_kg=0.4))))
+    first = slice(0, 50)
+    assert two.loaded_v[first] == pytest.approx(one.loaded_v[first], abs=0.02)
+
+
+def test_time_home_grows_with_headwind_and_refuses_what_does_not_get_home():
+    rule = LandingRule(home_s=60, headwind_m_s=7)
+    assert time_home_s(rule=rule, cruise_speed_m_s=14.0) == pytest.approx(120.0)
+    with pytest.raises(OutOfRangeError, match="does not get home") as caught:
+        time_home_s(rule=rule, cruise_speed_m_s=6.0)
+    assert caught.value.field == "landing.headwind_m_s"
+    with pytest.raises(OutOfRangeError, match="cruise speed"):
+        time_home_s(rule=rule, cruise_speed_m_s=None)
+
+
+def test_energy_delivered_is_what_left_the_pack():
+    flight = _fly()
+    watt_hours = np.trapezoid(flight.loaded_v * 6 * flight.current_a, flight.time_s) / 3600.0
+    assert flight.delivered_wh == pytest.approx(watt_hours, rel=2e-3)
+
+
+def test_sampled_flights_are_the_detailed_flight_at_no_departure():
+    setup = set_up(sheet())
+    flight = fly(setup)
+    summary = fly_many(setup, factors=Factors.expected(60))
+    times, which = landing_times_s(setup=setup, summary=summary)
+    assert np.all(times == flight.landing_s)
+    assert np.all(which == 0)
+    assert np.all(summary[:, kernel.END_S] == flight.end_s)
+
+
+def test_a_visitor_sees_every_flight_once():
+    setup, seen = set_up(sheet(pattern="freestyle", pack=satsuma())), []
+    fly_many(setup, factors=Factors.expected(60), visit=lambda rows, v, c, s: seen.append((rows, v.shape[0])))
+    assert sorted((r.start, r.stop) for r, _ in seen) == [(0, 25), (25, 50), (50, 60)]
+    assert all(count == r.stop - r.start for r, count in seen)
+
+
+@settings(max_examples=25, deadline=None)
+@given(extra=st.floats(0.005, 0.5))
+def test_heavier_never_flies_longer(extra):
+    light = _fly(pack=satsuma(), pattern="gentle_hover")
+    heavy = _fly(craft=heron(dry_mass_kg=0.618 + extra), pack=satsuma(), pattern="gentle_hover")
+    assert heavy.landing_s <= light.landing_s + 1e-6
+
+
+@settings(max_examples=25, deadline=None)
+@given(more=st.floats(1.001, 2.0))
+def test_more_capacity_at_no_mass_never_flies_shorter(more):
+    # Resistance is measured, so it does not fall with capacity: capacity alone changes.
+    small, large = _fly(pack=satsuma()), _fly(pack=satsuma(capacity_ah=1.3 * more))
+    assert large.landing_s >= small.landing_s - 1e-6
+
+
+@pytest.mark.parametrize("key", PATTERNS)
+def test_every_pattern_becomes_a_load_program_of_its_own_length(key):
+    pattern = PATTERNS[key]
+    program = load_program(pattern=pattern, steady_cell_w=np.array([20.0]), intensity=np.ones(1))
+    assert program.steps.sum() * 0.1 == pytest.approx(pattern.period_s)
+    assert program.kind.shape == (len(pattern.activities),)
+
+
+def test_a_livelier_pattern_asks_more_above_steady_and_climbs_longer():
+    program = load_program(pattern=PATTERNS["cruise"], steady_cell_w=np.array([20.0]), intensity=np.array([1.5]))
+    names = [a.name for a in PATTERNS["cruise"].activities]
+    assert program.value[0, names.index("turns")] == pytest.approx(20.0 * 1.375)
+    assert program.value[0, names.index("cruise")] == pytest.approx(20.0 * 0.95)
+    assert program.steps[0, names.index("climb")] == 30
+
+
+@pytest.mark.parametrize(
+    "change", [{"share": -1}, {"share": 1.2}, {"duration_s": 0}, {"duration_s": 0.25}, {"duration_s": float("inf")}]
+)
+def test_impossible_activities_are_refused(change):
+    with pytest.raises(ValueError):
+        Activity.model_validate({"name": "climb", "of": "full throttle", "share": 1.0, "duration_s": 2.0} | change)
+
+
+def test_no_landing_rule_at_all_is_refused():
+    with pytest.raises(ValueError, match="at least one"):
+        LandingRule(charge_kept=None)
+
+
+@pytest.mark.parametrize("air_c", [-60.0, 80.0, float("nan")])
+def test_air_no_pilot_flies_in_is_refused(air_c):
+    with pytest.raises(ValueError):
+        Conditions(air_c=air_c)

@@ -1,0 +1,215 @@
+"""The kernel against the tight integration, closed forms, and exact scalings."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.core.cases import STEP_S, cell_parameters, march
+from tests.oracles import thevenin
+from zesty_cell.core import kernel as K
+from zesty_cell.core.chemistry import cell_table, chemistry_for
+
+CLIMBS = [(K.POWER, 29.0, 9.0), (K.FULL_THROTTLE, 1.0, 1.0), (K.POWER, 40.0, 4.0), (K.POWER, 6.0, 3.0)]
+
+
+def _oracle(params, segments, chemistry="liion_power"):
+    return thevenin.fly(
+        params=params,
+        kinds=[s[0] for s in segments],
+        values=[s[1] for s in segments],
+        durations_s=[s[2] for s in segments],
+        chemistry=chemistry_for(chemistry),
+        floor_v=params[K.FLOOR_V],
+    )
+
+
+@pytest.mark.parametrize("chemistry", ["liion_power", "lipo", "lifepo4"])
+def test_constant_power_agrees_with_tight_integration(chemistry):
+    params = cell_parameters(floor_v=2.5 if chemistry != "lipo" else 3.0)
+    segments = [(K.POWER, 29.0, 60.0)]
+    run, truth = march(params, segments, chemistry=chemistry), _oracle(params, segments, chemistry)
+    assert run.get("END_S") == pytest.approx(truth.end_s, rel=2e-4)
+    assert run.get("LAND_BY_USED_S") == pytest.approx(truth.landing_used_s, rel=2e-4)
+    # To the last second: the cliff at the very end is steep, and the time there is checked above.
+    for k in range(0, run.n - 10, max(1, run.n // 150)):
+        assert abs(run.loaded_v[k] - truth.loaded_v(k * STEP_S)) < 1e-3
+
+
+def test_pattern_with_one_second_climbs_agrees_with_tight_integration():
+    # A floor low enough for the climbs: the flight goes to the end of the charge.
+    params = cell_parameters(floor_v=1.2)
+    run, truth = march(params, CLIMBS), _oracle(params, CLIMBS)
+    assert run.get("END_S") == pytest.approx(truth.end_s, rel=2e-4)
+    assert run.get("LAND_BY_USED_S") == pytest.approx(truth.landing_used_s, rel=2e-4)
+    worst = max(abs(run.loaded_v[k] - truth.loaded_v(k * STEP_S)) for k in range(0, run.n - 10, 7))
+    assert worst < 1e-3
+
+
+def test_a_floor_passed_by_the_jump_into_a_climb_is_passed_at_that_moment():
+    params = cell_parameters(floor_v=2.8, start_c=0.0, air_c=0.0)
+    run, truth = march(params, CLIMBS), _oracle(params, CLIMBS)
+    assert run.get("END_REASON") == K.AT_FLOOR
+    # Crossed inside a climb or by its jump: never interpolated back into the calm second before it.
+    assert run.get("END_S") == pytest.approx(truth.end_s, abs=1e-3)
+    assert (run.get("END_S") % 17.0) == pytest.approx(9.0, abs=1.0)
+
+
+def test_constant_current_meets_the_closed_form():
+    # Flat in resistance, no polarisation, isothermal: z falls linearly, v = OCV(z) − i·r.
+    params = cell_parameters(
+        polarisation_ratio=0.0, heat_capacity_j_k=1e9, start_c=25.0, air_c=25.0, floor_v=-9.0, land_used_ah=2.05
+    )
+    run = march(params, [(K.CURRENT, 8.2, 60.0)])
+    assert run.get("END_S") == pytest.approx(4.1 / 8.2 * 3600.0, rel=1e-9)
+    assert run.get("LAND_BY_USED_S") == pytest.approx(900.0, rel=1e-9)
+    table = cell_table(chemistry_for("liion_power"))
+    half = 9000  # at 900 s, half the charge
+    assert run.loaded_v[half] == pytest.approx(table[512, 0] - 8.2 * (0.0125 * table[512, 1] + 0.0004), abs=1e-6)
+
+
+def test_polarisation_follows_the_exact_exponential():
+    params = cell_parameters(heat_capacity_j_k=1e9, start_c=25.0, air_c=25.0, start_charge=0.6)
+    run = march(params, [(K.CURRENT, 5.0, 60.0)])
+    r1 = 0.6 * 0.0125
+    for k in (10, 250, 900):
+        assert run.trace[K.T_POLARISATION_V, k] == pytest.approx(
+            5.0 * r1 * (1 - math.exp(-k * STEP_S / 25.0)), rel=2e-4
+        )
+
+
+def test_energy_balances_to_a_thousandth():
+    params = cell_parameters(floor_v=1.2)
+    run = march(params, CLIMBS)
+    table = cell_table(chemistry_for("liion_power"))
+    z = np.linspace(0.0, 1.0, 1025)
+    used = z >= run.get("END_CHARGE_LEFT")
+    chemical_wh = float(np.trapezoid(table[used, 0], z[used])) * params[K.CAPACITY_AH]
+    assert run.get("DELIVERED_WH") + run.get("HEAT_WH") == pytest.approx(chemical_wh, rel=1e-3)
+
+
+def test_heat_accounts_for_the_temperature():
+    params = cell_parameters(floor_v=1.2, cooling_w_k=0.0, r_ext_ohm=0.0)
+    run = march(params, CLIMBS)
+    warmed_wh = (run.trace[K.T_TEMPERATURE_C, -1] - 12.0) * 70.0 / 3600.0
+    assert warmed_wh == pytest.approx(run.get("HEAT_WH"), rel=2e-3)
+
+
+@given(e=st.floats(0.5, 120.0), r_t=st.one_of(st.just(0.0), st.floats(1e-5, 1.0)), c=st.floats(1e-4, 50.0))
+def test_full_throttle_closed_form_satisfies_its_own_equation(e, r_t, c):
+    i = K._full_throttle_a(e, r_t, c)
+    assert i >= 0.0
+    assert i == pytest.approx(c * (e - i * r_t) ** 2, rel=1e-9, abs=1e-12)
+
+
+@given(e=st.floats(2.0, 4.3), r=st.floats(1e-4, 0.2), share=st.floats(0.0, 0.999))
+def test_constant_power_current_delivers_the_power(e, r, share):
+    power = share * e * e / (4.0 * r)
+    i, clipped = K._demand(K.POWER, power, e, r, 0.0, 1e9, 0.0)
+    assert not clipped
+    assert i * (e - i * r) == pytest.approx(power, rel=1e-9, abs=1e-12)
+
+
+def test_more_than_full_throttle_is_cut_to_full_throttle_and_said():
+    full = K._full_throttle_a(3.8, 0.02, 4.0)
+    i, clipped = K._demand(K.POWER, 500.0, 3.8, 0.015, 0.005, 4.0, 0.0)
+    assert clipped
+    assert i == pytest.approx(full)
+
+
+def test_a_share_of_full_throttle_is_a_share_of_its_power():
+    full, _ = K._demand(K.FULL_THROTTLE, 1.0, 3.8, 0.015, 0.005, 4.0, 0.0)
+    part, _ = K._demand(K.FULL_THROTTLE, 0.5, 3.8, 0.015, 0.005, 4.0, 0.0)
+    assert part * (3.8 - part * 0.015) == pytest.approx(0.5 * full * (3.8 - full * 0.015), rel=1e-12)
+
+
+def test_loaded_landing_needs_the_hold_without_a_break():
+    # Bursts of 2 s under the limit, a hold of 3 s: only the steady voltage lands.
+    bursts = [(K.POWER, 25.0, 10.0), (K.POWER, 90.0, 2.0)]
+    params = cell_parameters(land_loaded_v=3.2, land_loaded_hold_s=3.0, floor_v=1.0)
+    run = march(params, bursts)
+    landing = run.get("LAND_BY_LOADED_S")
+    steady_low = np.flatnonzero(run.cruise_v < 3.2)[0] * STEP_S
+    first_dip = np.flatnonzero(run.loaded_v < 3.2)[0] * STEP_S
+    assert first_dip < landing - 60.0
+    assert landing > steady_low - 120.0
+    short = march(cell_parameters(land_loaded_v=3.2, land_loaded_hold_s=1.0, floor_v=1.0), bursts)
+    assert short.get("LAND_BY_LOADED_S") == pytest.approx(first_dip + 1.0, abs=0.11)
+
+
+def test_a_hold_of_exactly_its_length_is_met():
+    # Under the limit from the first moment: the rule lands when the hold is over, to the moment.
+    params = cell_parameters(land_loaded_v=4.5, land_loaded_hold_s=3.0)
+    assert march(params, [(K.POWER, 25.0, 10.0)]).get("LAND_BY_LOADED_S") == pytest.approx(3.0, abs=1e-9)
+
+
+def test_steady_power_that_cannot_be_had_is_an_event():
+    assert march(cell_parameters(), [(K.POWER, 29.0, 10.0)]).get("FIRST_CLIPPED_S") == math.inf
+    assert march(cell_parameters(full_throttle_a_v2=0.2), [(K.POWER, 29.0, 10.0)]).get("FIRST_CLIPPED_S") == 0.0
+
+
+def test_the_march_stops_at_its_longest_time():
+    run = march(cell_parameters(max_time_s=30.0), [(K.POWER, 5.0, 7.0)])
+    assert run.get("END_REASON") == K.OUT_OF_TIME
+    assert run.get("END_S") == 30.0
+
+
+def test_many_flights_are_the_same_as_one_by_one():
+    from zesty_cell.core.chemistry import temperature_table
+
+    rows = np.stack([cell_parameters(capacity_ah=3.9), cell_parameters(r0_ohm=0.02), cell_parameters(air_c=-5.0)])
+    kinds = np.array([s[0] for s in CLIMBS], dtype=np.int64)
+    values = np.tile([s[1] for s in CLIMBS], (3, 1))
+    steps = np.tile([round(s[2] / STEP_S) for s in CLIMBS], (3, 1)).astype(np.int64)
+    summary = np.empty((3, K.SUMMARY_COUNT))
+    loaded, cruise = np.empty((3, 30_000), np.float32), np.empty((3, 30_000), np.float32)
+    cell = chemistry_for("liion_power")
+    K.march_many(
+        rows,
+        kinds,
+        values,
+        steps,
+        cell_table(cell),
+        temperature_table(cell),
+        STEP_S,
+        30_000,
+        loaded,
+        cruise,
+        summary,
+    )
+    for k in range(3):
+        one = march(rows[k], CLIMBS)
+        for column in (K.END_S, K.LAND_BY_USED_S, K.END_CHARGE_LEFT, K.HOTTEST_C, K.STEPS):
+            assert summary[k, column] == one.summary[column]
+        assert np.array_equal(loaded[k, : one.n], one.loaded_v)
+
+
+_PATTERN = st.lists(st.tuples(st.just(K.POWER), st.floats(1.0, 60.0), st.floats(0.5, 20.0)), min_size=1, max_size=4)
+
+
+@settings(max_examples=40, deadline=None)
+@given(segments=_PATTERN, warm=st.floats(-5.0, 40.0), colder=st.floats(1.0, 25.0))
+def test_colder_never_flies_longer_at_the_same_load(segments, warm, colder):
+    warm_run = march(cell_parameters(air_c=warm, start_c=warm), segments)
+    cold_run = march(cell_parameters(air_c=warm - colder, start_c=warm - colder), segments)
+    assert cold_run.get("END_S") <= warm_run.get("END_S") + 1e-6
+
+
+@settings(max_examples=40, deadline=None)
+@given(segments=_PATTERN, more=st.floats(1.001, 1.5))
+def test_more_capacity_never_flies_shorter(segments, more):
+    small, large = march(cell_parameters(), segments), march(cell_parameters(capacity_ah=4.1 * more), segments)
+    assert large.get("END_S") >= small.get("END_S") - 1e-6
+
+
+@settings(max_examples=30, deadline=None)
+@given(segments=_PATTERN, step=st.sampled_from([0.05, 0.2]))
+def test_the_answer_does_not_hang_on_the_step(segments, step):
+    segments = [(k, v, round(s * 5) / 5 + 0.2) for k, v, s in segments]
+    params = cell_parameters(max_time_s=9000.0)
+    usual, other = march(params, segments), march(params, segments, step_s=step)
+    assert other.get("END_S") == pytest.approx(usual.get("END_S"), rel=1e-3)

@@ -1,0 +1,118 @@
+"""Packs: exact scalings, what is counted, honest current, bad values."""
+
+from __future__ import annotations
+
+import pytest
+from pydantic import ValidationError
+
+from tests.sheets import pomelo, satsuma
+from zesty_cell.core.honest import HOTTEST_ALLOWED_C, discharge_hottest_c, honest_current
+from zesty_cell.core.pack import CONNECTORS, Pack, lead_resistance_ohm, pack_figures, parallel_split
+
+
+def test_resistance_is_cells_leads_and_plug():
+    figures = pack_figures(pomelo())
+    assert figures.cells_ohm == pytest.approx(6 * 0.0125)
+    # Two leads of 12 cm, 3.3 mm²: 1.75e-8 · 0.24 / 3.3e-6.
+    assert figures.leads_ohm == pytest.approx(1.2727e-3, rel=1e-3)
+    assert figures.resistance_ohm == pytest.approx(figures.cells_ohm + figures.leads_ohm + 0.0008)
+
+
+def test_doubling_in_parallel_halves_the_cells_and_tripling_in_series_triples_them():
+    one = pack_figures(pomelo())
+    two = pack_figures(pomelo(parallel=2, capacity_ah=8.4))
+    three = pack_figures(pomelo(series=18))
+    assert two.cells_ohm == pytest.approx(one.cells_ohm / 2)
+    assert two.capacity_ah == pytest.approx(2 * one.capacity_ah)
+    assert three.cells_ohm == pytest.approx(3 * one.cells_ohm)
+    assert three.full_v == pytest.approx(3 * one.full_v)
+
+
+def test_the_contact_of_a_micro_plug_can_cost_as_much_as_a_cell():
+    pack = Pack(
+        name="micro", chemistry="lihv", series=1, capacity_ah=0.3, cell_resistance_ohm=0.02, connector="micro_1s"
+    )
+    assert pack_figures(pack).connector_ohm == CONNECTORS["micro_1s"].contact_ohm == pytest.approx(0.02)
+
+
+def test_a_label_counts_for_less_until_it_is_measured():
+    label, measured = pack_figures(satsuma()), pack_figures(satsuma(capacity_known="measured"))
+    assert label.capacity_ah == pytest.approx(1.3 * 0.95)
+    assert measured.capacity_ah == pytest.approx(1.3)
+    assert label.capacity_sigma > measured.capacity_sigma
+
+
+def test_age_acts_on_estimates_and_leaves_measurements_alone():
+    old = pack_figures(satsuma(cycles=200, cell_resistance_ohm=None))
+    new = pack_figures(satsuma(cell_resistance_ohm=None))
+    assert old.cell_resistance_ohm > 1.4 * new.cell_resistance_ohm
+    assert old.capacity_ah < new.capacity_ah
+    assert pack_figures(satsuma(cycles=200)).cell_resistance_ohm == 0.006
+
+
+def test_an_estimated_weight_is_near_what_such_packs_weigh():
+    estimated = pack_figures(satsuma(mass_kg=None))
+    assert estimated.mass_known == "estimated"
+    assert estimated.mass_kg == pytest.approx(0.2, rel=0.15)
+
+
+def test_estimated_resistance_is_in_the_range_known():
+    for quality, low, high in (("good", 0.005, 0.008), ("ordinary", 0.008, 0.014), ("micro", 0.015, 0.030)):
+        figures = pack_figures(satsuma(cell_resistance_ohm=None, quality=quality))
+        assert low <= figures.cell_resistance_ohm * 1.3 <= high
+        assert figures.resistance_known == "estimated"
+        assert figures.resistance_sigma > pack_figures(satsuma()).resistance_sigma
+
+
+def test_lead_resistance_is_copper_both_ways():
+    assert lead_resistance_ohm(length_m=1.0, area_mm2=1.75) == pytest.approx(0.02)
+
+
+def test_two_packs_share_a_current_by_their_resistances():
+    split = parallel_split(first_ohm=0.02, second_ohm=0.03)
+    assert split.first_share == pytest.approx(0.6)
+    assert split.second_share == pytest.approx(0.4)
+    assert split.resistance_ohm == pytest.approx(0.012)
+
+
+def test_honest_current_by_voltage_is_ohms_law():
+    honest = honest_current(satsuma())
+    # (OCV at half − 3.3 V) / (1.6 · 6 mΩ)
+    assert honest.by_voltage_a == pytest.approx((3.83 - 3.3) / (1.6 * 0.006), rel=2e-3)
+    assert honest.current_a == min(honest.by_voltage_a, honest.by_heat_a)
+
+
+def test_honest_current_ends_a_discharge_at_sixty_degrees():
+    pack = pomelo()
+    honest = honest_current(pack)
+    assert discharge_hottest_c(pack=pack, current_a=honest.by_heat_a) == pytest.approx(HOTTEST_ALLOWED_C, abs=0.2)
+    assert discharge_hottest_c(pack=pack, current_a=1.1 * honest.by_heat_a) > HOTTEST_ALLOWED_C
+
+
+def test_honest_current_of_a_label_is_far_below_it():
+    assert honest_current(satsuma()).current_a < 0.5 * 120 * 1.3
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"series": 0},
+        {"series": -3},
+        {"parallel": 0},
+        {"capacity_ah": 0.0},
+        {"capacity_ah": float("nan")},
+        {"capacity_ah": 1e9},
+        {"name": ""},
+        {"name": "x" * 10_000},
+        {"name": "two\nlines"},
+        {"chemistry": "unobtainium"},
+        {"cell_resistance_ohm": -0.01},
+        {"mass_kg": 0.0},
+        {"connector": "bent nail"},
+        {"ratings": {"continuous_a": 60, "one_minute_a": 40, "ten_second_a": 80}},
+        {"surprise": 1},
+    ],
+)
+def test_bad_packs_are_refused(change):
+    with pytest.raises(ValidationError):
+        satsuma(**change)

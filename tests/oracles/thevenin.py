@@ -1,0 +1,124 @@
+"""Independent truth for the kernel: the same equations, written plainly, integrated tightly.
+
+Shares with the kernel only the chemistry's smooth curves (not its lookup tables) and the meaning of
+the parameters.  Each stretch of constant demand is integrated on its own with DOP853 and dense
+output; limits are found by root finding inside the stretch.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.integrate import solve_ivp
+from scipy.optimize import brentq
+
+from zesty_cell.core import kernel as K
+from zesty_cell.core.chemistry import Chemistry, open_circuit_v, resistance_shape, temperature_factor
+
+
+def full_throttle_by_root(e: float, r_t: float, c: float) -> float:
+    """Current that satisfies i = c·(e − i·r_t)², found as a root, not by the closed form."""
+    return brentq(
+        lambda i: i - c * (e - i * r_t) ** 2, 0.0, e / r_t if r_t > 0 else 2.0 * c * e * e + 1.0, xtol=1e-14
+    )
+
+
+@dataclass
+class OracleFlight:
+    """The oracle's answer: end of the charge or floor, landing moments, and the state at any time."""
+
+    end_s: float
+    landing_used_s: float
+    pieces: list[tuple[float, float, object, int, float]]
+    params: np.ndarray
+    chemistry: Chemistry
+
+    def loaded_v(self, time_s: float) -> float:
+        """Loaded voltage at a time, with the demand that begins there."""
+        for start, stop, solution, kind, value in self.pieces:
+            if start - 1e-9 <= time_s < stop - 1e-9:
+                return _voltage(solution(time_s), kind, value, self.params, self.chemistry)[0]
+        start, stop, solution, kind, value = self.pieces[-1]
+        return _voltage(solution(min(time_s, stop)), kind, value, self.params, self.chemistry)[0]
+
+
+def _voltage(state, kind, value, p, chemistry):
+    z, v1, kelvin_c = state[0], state[1], state[2]
+    z = min(max(z, 0.0), 1.0)
+    ocv = float(open_circuit_v(chemistry=chemistry, charge_left=np.float64(z)))
+    shape = float(resistance_shape(chemistry=chemistry, charge_left=np.float64(z)))
+    r0 = p[K.R0_OHM] * shape * float(temperature_factor(chemistry=chemistry, temperature_c=np.float64(kelvin_c)))
+    e, r = ocv - v1, r0 + p[K.R_EXT_OHM]
+    if kind == K.CURRENT:
+        i = value
+    elif kind == K.FULL_THROTTLE and value >= 1.0:
+        i = full_throttle_by_root(e, r + p[K.R_MOTOR_OHM], p[K.FULL_THROTTLE_A_V2])
+    else:
+        power = value + p[K.AVIONICS_W]
+        if kind == K.FULL_THROTTLE:
+            i_full = full_throttle_by_root(e, r + p[K.R_MOTOR_OHM], p[K.FULL_THROTTLE_A_V2])
+            power = value * i_full * (e - i_full * r)
+        i = (e - math.sqrt(e * e - 4.0 * power * r)) / (2.0 * r)
+    return e - i * r, i, r0
+
+
+def fly(*, params, kinds, values, durations_s, chemistry, floor_v) -> OracleFlight:
+    """Integrate a repeated load program until the charge or the floor is reached."""
+    p = params
+    capacity_as = p[K.CAPACITY_AH] * 3600.0
+    z_used = p[K.START_CHARGE] - p[K.LAND_USED_AH] / p[K.CAPACITY_AH]
+
+    def make_rhs(kind, value):
+        def rhs(_t, y):
+            _, i, r0 = _voltage(y, kind, value, p, chemistry)
+            heat = i * i * r0 + i * y[1] - p[K.COOLING_W_K] * (y[2] - p[K.AIR_C])
+            r1 = p[K.POLARISATION_RATIO] * r0
+            return [-i / capacity_as, (i * r1 - y[1]) / p[K.POLARISATION_TAU_S], heat / p[K.HEAT_CAPACITY_J_K]]
+
+        return rhs
+
+    state = np.array([p[K.START_CHARGE], 0.0, p[K.START_C]])
+    t, pieces, landing = 0.0, [], math.inf
+    while True:
+        for kind, value, duration in zip(kinds, values, durations_s, strict=True):
+            if _voltage(state, kind, value, p, chemistry)[0] <= floor_v:
+                # The jump of the load itself passes the floor.
+                pieces.append((t, t, lambda _t, s=state: s, kind, value))
+                return OracleFlight(t, landing, pieces, p, chemistry)
+            stop = t + duration
+            run = solve_ivp(
+                make_rhs(kind, value),
+                (t, stop),
+                state,
+                method="DOP853",
+                rtol=1e-10,
+                atol=1e-12,
+                dense_output=True,
+                max_step=5.0,
+            )
+            times = np.linspace(t, stop, max(3, int(duration * 20)))
+            volts = np.array([_voltage(run.sol(x), kind, value, p, chemistry)[0] for x in times])
+            charge = run.sol(times)[0]
+            if landing == math.inf and charge.min() <= z_used:
+                k = int(np.argmax(charge <= z_used))
+                landing = brentq(lambda x, s=run.sol: s(x)[0] - z_used, times[k - 1], times[k], xtol=1e-10)
+            ends = []
+            if charge.min() <= 0.0:
+                k = int(np.argmax(charge <= 0.0))
+                ends.append(brentq(lambda x, s=run.sol: s(x)[0], times[k - 1], times[k], xtol=1e-10))
+            if volts.min() <= floor_v:
+                k = int(np.argmax(volts <= floor_v))
+                ends.append(
+                    brentq(
+                        lambda x, s=run.sol, a=kind, b=value: _voltage(s(x), a, b, p, chemistry)[0] - floor_v,
+                        times[k - 1],
+                        times[k],
+                        xtol=1e-10,
+                    )
+                )
+            pieces.append((t, min([stop, *ends]), run.sol, kind, value))
+            if ends:
+                return OracleFlight(min(ends), landing, pieces, p, chemistry)
+            state, t = run.y[:, -1], stop
