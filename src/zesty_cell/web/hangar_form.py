@@ -161,8 +161,8 @@ CRAFT_SECTIONS = (
             Field("limits.weight_class_name", "Weight class to watch", kind="text"),
             Field("limits.weight_class_kg", "Its limit, all-up", MASS),
         ),
-        note="Leave empty what you do not know: a check appears for each that you give. Weight classes are for your "
-        "local rules to decide.",
+        note="Leave empty what you do not know: a check appears for each that you give. Weight classes are for "
+        "your local rules to decide.",
     ),
 )
 _KNOWN = (("maker", "the label or maker"), ("measured", "a measurement"))

@@ -62,9 +62,8 @@ def wheel_segments(radius: float = 22.0, inner: float = 4.0, gap_degrees: float 
         tip = (inner * math.cos(mid), inner * math.sin(mid))
         p0 = (radius * math.cos(a0), radius * math.sin(a0))
         p1 = (radius * math.cos(a1), radius * math.sin(a1))
-        paths.append(
-            f"M{tip[0]:.1f} {tip[1]:.1f}L{p0[0]:.1f} {p0[1]:.1f}A{radius:g} {radius:g} 0 0 1 {p1[0]:.1f} {p1[1]:.1f}Z"
-        )
+        arc = f"A{radius:g} {radius:g} 0 0 1 {p1[0]:.1f} {p1[1]:.1f}"
+        paths.append(f"M{tip[0]:.1f} {tip[1]:.1f}L{p0[0]:.1f} {p0[1]:.1f}{arc}Z")
     return paths
 
 
@@ -97,9 +96,12 @@ def pack_picture(pack: Pack, *, width: float = 216.0) -> PackPicture:
 
 def _leads(left: float, top: float, foot: float, right: float) -> tuple[str, str, tuple[float, float]]:
     """Both leads from the pack's left side, under it, to the plug at its right."""
-    red = f"M{left + 4:.1f} {top + 12:.1f}C{left - 7:.1f} {top + 14:.1f} {left - 6:.1f} {foot:.1f} {left + 6:.1f} {foot:.1f}"
-    black = f"M{left + 4:.1f} {top:.1f}C{left - 12:.1f} {top + 4:.1f} {left - 11:.1f} {foot - 7:.1f} {left + 6:.1f} {foot - 7:.1f}"
-    return red + f"L{right:.1f} {foot:.1f}", black + f"L{right:.1f} {foot - 7:.1f}", (right, foot - 14.0)
+    edge, low = left + 4.0, foot - 7.0
+    red = f"M{edge:.1f} {top + 12:.1f}C{left - 7:.1f} {top + 14:.1f} {left - 6:.1f} {foot:.1f} {left + 6:.1f} {foot:.1f}"
+    black = (
+        f"M{edge:.1f} {top:.1f}C{left - 12:.1f} {top + 4:.1f} {left - 11:.1f} {low:.1f} {left + 6:.1f} {low:.1f}"
+    )
+    return red + f"L{right:.1f} {foot:.1f}", black + f"L{right:.1f} {low:.1f}", (right, foot - 14.0)
 
 
 def _round_picture(pack: Pack, width: float, tired: bool) -> PackPicture:
@@ -126,8 +128,7 @@ def _round_picture(pack: Pack, width: float, tired: bool) -> PackPicture:
     body = y0 + (rows - 0.5) * pitch
     foot = body + 12.0
     right = max(min(x0 + (columns - 0.5) * pitch + 16.0, width - 28.0), 60.0)
-    top = y0 if rows == 1 else y0 + pitch * 0.0
-    positive, negative, plug = _leads(x0 - size / 2.0, top, foot, right)
+    positive, negative, plug = _leads(x0 - size / 2.0, y0, foot, right)
     return PackPicture(
         "round", width, foot + 12.0, size, size, cells, links, positive, negative, plug, tired, _label(pack)
     )
