@@ -94,14 +94,18 @@ def pack_picture(pack: Pack, *, width: float = 216.0) -> PackPicture:
     return _pouch_picture(pack, width, tired)
 
 
+def _bend(*points: tuple[float, float]) -> str:
+    """A cubic curve from the first of four points to the last."""
+    start, *rest = (f"{x:.1f} {y:.1f}" for x, y in points)
+    return f"M{start}C{' '.join(rest)}"
+
+
 def _leads(left: float, top: float, foot: float, right: float) -> tuple[str, str, tuple[float, float]]:
     """Both leads from the pack's left side, under it, to the plug at its right."""
     edge, low = left + 4.0, foot - 7.0
-    red = f"M{edge:.1f} {top + 12:.1f}C{left - 7:.1f} {top + 14:.1f} {left - 6:.1f} {foot:.1f} {left + 6:.1f} {foot:.1f}"
-    black = (
-        f"M{edge:.1f} {top:.1f}C{left - 12:.1f} {top + 4:.1f} {left - 11:.1f} {low:.1f} {left + 6:.1f} {low:.1f}"
-    )
-    return red + f"L{right:.1f} {foot:.1f}", black + f"L{right:.1f} {low:.1f}", (right, foot - 14.0)
+    red = _bend((edge, top + 12), (left - 7, top + 14), (left - 6, foot), (left + 6, foot))
+    black = _bend((edge, top), (left - 12, top + 4), (left - 11, low), (left + 6, low))
+    return f"{red}L{right:.1f} {foot:.1f}", f"{black}L{right:.1f} {low:.1f}", (right, foot - 14.0)
 
 
 def _round_picture(pack: Pack, width: float, tired: bool) -> PackPicture:
