@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from scipy.interpolate import PchipInterpolator
 
 from zesty_cell.core.chemistry import (
     CHEMISTRIES,
@@ -11,6 +12,7 @@ from zesty_cell.core.chemistry import (
     charge_left_at_rest,
     chemistry_for,
     open_circuit_v,
+    resistance_shape,
     temperature_factor,
 )
 from zesty_cell.core.errors import UnknownNameError
@@ -67,6 +69,17 @@ def test_charge_at_rest_is_the_inverse_of_the_curve(key):
     for charge in (0.05, 0.2, 0.5, 0.93):
         volts = float(open_circuit_v(chemistry=chemistry, charge_left=np.float64(charge)))
         assert charge_left_at_rest(chemistry=chemistry, rest_v=volts) == pytest.approx(charge, abs=2e-3)
+
+
+@pytest.mark.parametrize("key", CHEMISTRIES)
+def test_the_curve_between_the_points_is_the_monotone_cubic_of_scipy(key):
+    chemistry, z = chemistry_for(key), np.linspace(0.0, 1.0, 777)
+    for knots, ours in (
+        (chemistry.ocv_v, open_circuit_v(chemistry=chemistry, charge_left=z)),
+        (chemistry.resistance_shape, resistance_shape(chemistry=chemistry, charge_left=z)),
+    ):
+        scipys = PchipInterpolator(np.linspace(0.0, 1.0, len(knots)), knots)(z)
+        assert ours == pytest.approx(scipys, abs=1e-12)
 
 
 def test_an_unknown_chemistry_says_what_there_is():

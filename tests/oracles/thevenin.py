@@ -1,7 +1,7 @@
 """Independent truth for the kernel: the same equations, written plainly, integrated tightly.
 
-Shares with the kernel only the chemistry's smooth curves (not its lookup tables) and the meaning of
-the parameters.  Each stretch of constant demand is integrated on its own with DOP853 and dense
+Shares with the kernel only the chemistry's points (not its lookup tables) and the meaning of the
+parameters.  Each stretch of constant demand is integrated on its own with DOP853 and dense
 output; limits are found by root finding inside the stretch.
 """
 
@@ -9,13 +9,15 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from scipy.integrate import solve_ivp
+from scipy.interpolate import PchipInterpolator
 from scipy.optimize import brentq
 
 from zesty_cell.core import kernel as K
-from zesty_cell.core.chemistry import Chemistry, open_circuit_v, resistance_shape, temperature_factor
+from zesty_cell.core.chemistry import Chemistry
 
 
 def full_throttle_by_root(e: float, r_t: float, c: float) -> float:
@@ -23,6 +25,30 @@ def full_throttle_by_root(e: float, r_t: float, c: float) -> float:
     return brentq(
         lambda i: i - c * (e - i * r_t) ** 2, 0.0, e / r_t if r_t > 0 else 2.0 * c * e * e + 1.0, xtol=1e-14
     )
+
+
+@lru_cache
+def _pieces(knots):
+    return PchipInterpolator(np.linspace(0.0, 1.0, len(knots)), knots).c.T.tolist()
+
+
+def _smooth(knots, z):
+    """SciPy's monotone cubic through the points, evaluated by hand for speed."""
+    last = len(knots) - 1
+    z = min(max(z, 0.0), 1.0)
+    k = min(int(z * last), last - 1)
+    x = z - k / last
+    a, b, c, d = _pieces(knots)[k]
+    return ((a * x + b) * x + c) * x + d
+
+
+def _arrhenius(chemistry, celsius):
+    """R(T)/R(25 °C): one Arrhenius factor above 10 °C, a steeper one below."""
+    kelvin = celsius + 273.15
+    if kelvin >= 283.15:
+        return math.exp(chemistry.arrhenius_b_k * (1 / kelvin - 1 / 298.15))
+    at_knee = math.exp(chemistry.arrhenius_b_k * (1 / 283.15 - 1 / 298.15))
+    return at_knee * math.exp(chemistry.arrhenius_cold_b_k * (1 / kelvin - 1 / 283.15))
 
 
 @dataclass
@@ -45,11 +71,9 @@ class OracleFlight:
 
 
 def _voltage(state, kind, value, p, chemistry):
-    z, v1, kelvin_c = state[0], state[1], state[2]
-    z = min(max(z, 0.0), 1.0)
-    ocv = float(open_circuit_v(chemistry=chemistry, charge_left=np.float64(z)))
-    shape = float(resistance_shape(chemistry=chemistry, charge_left=np.float64(z)))
-    r0 = p[K.R0_OHM] * shape * float(temperature_factor(chemistry=chemistry, temperature_c=np.float64(kelvin_c)))
+    z, v1, celsius = float(state[0]), float(state[1]), float(state[2])
+    ocv = _smooth(chemistry.ocv_v, z)
+    r0 = p[K.R0_OHM] * _smooth(chemistry.resistance_shape, z) * _arrhenius(chemistry, celsius)
     e, r = ocv - v1, r0 + p[K.R_EXT_OHM]
     if kind == K.CURRENT:
         i = value

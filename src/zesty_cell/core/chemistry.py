@@ -10,7 +10,6 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
 
 from zesty_cell.core.air import ZERO_CELSIUS_K
 from zesty_cell.core.entity import Entity
@@ -291,15 +290,36 @@ def chemistry_for(key: str) -> Chemistry:
     )
 
 
-@lru_cache(maxsize=len(CHEMISTRIES))
-def _ocv_curve(chemistry: Chemistry) -> PchipInterpolator:
-    return PchipInterpolator(np.linspace(0.0, 1.0, len(chemistry.ocv_v)), chemistry.ocv_v)
+def _monotone_cubic(knots: tuple[float, ...], z: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Monotone cubic through equally spaced knots on [0, 1] (Fritsch and Butland 1984).
 
-
-@lru_cache(maxsize=len(CHEMISTRIES))
-def _shape_curve(chemistry: Chemistry) -> PchipInterpolator:
-    shape = chemistry.resistance_shape
-    return PchipInterpolator(np.linspace(0.0, 1.0, len(shape)), shape)
+    Written out here, and checked against SciPy's in the tests, because importing SciPy's would cost
+    the server most of its start.
+    """
+    y = np.asarray(knots)
+    h = 1.0 / (y.size - 1)
+    slope = np.diff(y) / h
+    before, after = slope[:-1], slope[1:]
+    rising = before * after > 0.0
+    with np.errstate(divide="ignore", invalid="ignore"):
+        inner = np.where(rising, 2.0 * before * after / (before + after), 0.0)
+    ends = []
+    for first, second in ((slope[0], slope[1]), (slope[-1], slope[-2])):
+        end = 0.5 * (3.0 * first - second)
+        if end * first <= 0.0:
+            end = 0.0
+        elif first * second < 0.0 and abs(end) > 3.0 * abs(first):
+            end = 3.0 * first
+        ends.append(end)
+    d = np.concatenate(([ends[0]], inner, [ends[1]]))
+    k = np.clip((z / h).astype(np.int64), 0, y.size - 2)
+    t = z / h - k
+    return np.asarray(
+        (1 + 2 * t) * (1 - t) ** 2 * y[k]
+        + t * (1 - t) ** 2 * h * d[k]
+        + t * t * (3 - 2 * t) * y[k + 1]
+        - t * t * (1 - t) * h * d[k + 1]
+    )
 
 
 def open_circuit_v(*, chemistry: Chemistry, charge_left: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -316,12 +336,12 @@ def open_circuit_v(*, chemistry: Chemistry, charge_left: NDArray[np.float64]) ->
     array of float, same shape
         OCV(z) [V]; monotone cubic (PCHIP) through the 21 points of the chemistry.
     """
-    return np.asarray(_ocv_curve(chemistry)(charge_left), dtype=np.float64)
+    return _monotone_cubic(chemistry.ocv_v, np.asarray(charge_left, dtype=np.float64))
 
 
 def resistance_shape(*, chemistry: Chemistry, charge_left: NDArray[np.float64]) -> NDArray[np.float64]:
     """Resistance over state of charge as a multiple of the mid-charge value [1], shape as given."""
-    return np.asarray(_shape_curve(chemistry)(charge_left), dtype=np.float64)
+    return _monotone_cubic(chemistry.resistance_shape, np.asarray(charge_left, dtype=np.float64))
 
 
 def charge_left_at_rest(*, chemistry: Chemistry, rest_v: float) -> float:

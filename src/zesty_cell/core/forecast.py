@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cache
+from statistics import NormalDist
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import ndtri
 
 from zesty_cell.core.callouts.derive import CalloutPlan, ThresholdWatch, timers
 from zesty_cell.core.checks import Check, check_flight
@@ -98,7 +98,8 @@ def _normal_draws() -> NDArray[np.float64]:
     """Standard normal Latin hypercube, shape (SAMPLES, 6), seeded (McKay et al. 1979)."""
     rng = np.random.Generator(np.random.PCG64(_SEED))
     strata = np.stack([rng.permutation(SAMPLES) for _ in range(6)], axis=1)
-    draws = np.asarray(ndtri((strata + 0.5) / SAMPLES), dtype=np.float64)
+    quantiles = np.array([NormalDist().inv_cdf((k + 0.5) / SAMPLES) for k in range(SAMPLES)])
+    draws = quantiles[strata]
     draws.setflags(write=False)
     return draws
 

@@ -51,7 +51,7 @@ CRAFT_LIST = (
         description="65 mm indoor micro",
         dry_mass_kg=0.0205,
         avionics_w=1.6,
-        steady=MeasuredCharge(charge_ah=0.148, duration_s=250.0, voltage_v=3.72, all_up_mass_kg=0.0284),
+        steady=MeasuredCharge(charge_ah=0.19, duration_s=250.0, voltage_v=3.72, all_up_mass_kg=0.0284),
         full_throttle=EstimatedFullThrottle(power_over_steady=2.9, voltage_v=3.5),
         motor_resistance_ohm=0.06,
         cruise_speed_m_s=3.0,

@@ -63,9 +63,17 @@ class Database:
 
     @contextmanager
     def session(self) -> Iterator[Session]:
-        """One transaction: committed at the end, rolled back when anything is raised."""
-        with self._sessions.begin() as session:
-            yield session
+        """One transaction: committed at the end, rolled back when anything is raised.
+
+        Whoever catches an error of the database and goes on must roll back first.
+        """
+        with self._sessions() as session:
+            try:
+                yield session
+                session.commit()
+            except BaseException:
+                session.rollback()
+                raise
 
     def close(self) -> None:
         """Let go of the file."""

@@ -143,8 +143,18 @@ def _words(error: Mapping[str, Any], item: Field | None, system: System) -> str:
     return str(error["msg"])
 
 
-def build(model: type[Model], values: Mapping[str, Any], fields: Sequence[Field], state: FormState) -> Model | None:
-    """The model, or None with ``state.errors`` filled in words beside their fields."""
+def build(
+    model: type[Model],
+    values: Mapping[str, Any],
+    fields: Sequence[Field],
+    state: FormState,
+    *,
+    groups: Mapping[str, str],
+) -> Model | None:
+    """The model, or None with ``state.errors`` filled in words beside their fields.
+
+    ``groups`` names where an error of several fields together is shown, by their common path.
+    """
     if not state.ok:
         return None
     by_path = {item.path: item for item in fields}
@@ -154,7 +164,8 @@ def build(model: type[Model], values: Mapping[str, Any], fields: Sequence[Field]
         for item in error.errors(include_url=False, include_input=False):
             path = ".".join(str(part) for part in item["loc"])
             # The nearest field at or above the place of the error; else the form as a whole.
-            while path and path not in by_path:
+            while path and path not in by_path and path not in groups:
                 path = path.rpartition(".")[0]
+            path = groups.get(path, path)
             state.errors.setdefault(path, _words(item, by_path.get(path), state.units))
         return None

@@ -57,7 +57,7 @@ def show_hangar(request: Request, session: Store) -> HTMLResponse:
     context = {
         "crafts": [(row, CRAFTS.thing(row)) for row in CRAFTS.all(session)],
         "packs": [
-            (row, pack, pack_figures(pack), honest_current(pack), pack_picture(pack, width=120.0))
+            (row, pack, pack_figures(pack), honest_current(pack), pack_picture(pack, width=104.0))
             for row, pack in packs
         ],
         "chemistries": CHEMISTRIES,

@@ -287,7 +287,7 @@ def _read(sections: tuple[Section, ...], form: Mapping[str, str]) -> tuple[list[
 def read_craft(form: Mapping[str, str]) -> tuple[Craft | None, FormState]:
     """A craft from its form."""
     fields, values, state = _read(CRAFT_SECTIONS, form)
-    return build(Craft, values, fields, state), state
+    return build(Craft, values, fields, state, groups={}), state
 
 
 def read_pack(form: Mapping[str, str]) -> tuple[Pack | None, FormState]:
@@ -297,4 +297,4 @@ def read_pack(form: Mapping[str, str]) -> tuple[Pack | None, FormState]:
     if tiers and len(tiers) < 3:
         missing = next(k for k in ("continuous_a", "one_minute_a", "ten_second_a") if k not in tiers)
         state.errors[f"ratings.{missing}"] = "Give all three tiers, or none."
-    return build(Pack, values, fields, state), state
+    return build(Pack, values, fields, state, groups={"ratings": "ratings.continuous_a"}), state

@@ -132,5 +132,5 @@ def read_sheet_form(
         "pack": pack.model_dump() if pack else None,
         "flying": pattern.model_dump() if pattern else None,
     }
-    sheet = build(Sheet, values, fields, state)
+    sheet = build(Sheet, values, fields, state, groups={"landing": "landing"})
     return ReadSheet(sheet=sheet, state=state, craft_id=craft_id, pack_id=pack_id, version=version)

@@ -7,7 +7,9 @@ from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Form, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
+from sqlalchemy.orm.exc import StaleDataError
 
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flying import PATTERNS, FlyingPattern
@@ -43,7 +45,7 @@ def list_sheets(request: Request, session: Store) -> HTMLResponse:
 def _list_page(request: Request, session: Session, *, error: str = "", status: int = 200) -> HTMLResponse:
     rows = sorted(store.all_sheets(session), key=lambda r: r.updated_at, reverse=True)
     items = [
-        (row, sheet, pack_picture(sheet.pack, width=120.0)) for row in rows for sheet in (store.as_sheet(row),)
+        (row, sheet, pack_picture(sheet.pack, width=104.0)) for row in rows for sheet in (store.as_sheet(row),)
     ]
     context = {
         "items": items,
@@ -71,6 +73,17 @@ def new_sheet(session: Store) -> Response:
     return RedirectResponse(f"/sheets/{row.id}", 303)
 
 
+@router.post("/sheets/import")
+def import_sheet(request: Request, session: Store, file: Annotated[UploadFile, Form()]) -> Response:
+    """Load a sheet from a file."""
+    try:
+        sheet = read_sheet(file.file.read())
+    except FileFormatError as error:
+        return _list_page(request, session, error=str(error), status=422)
+    row = store.bring_in(session, sheet)
+    return say(RedirectResponse(f"/sheets/{row.id}", 303), "Loaded.")
+
+
 def _context(
     request: Request, session: Session, row: SheetRow, read: sheet_form.ReadSheet | None, *, conflict: str = ""
 ) -> dict[str, Any]:
@@ -86,6 +99,11 @@ def _context(
         sheet: Sheet | None = stored
     else:
         state, sheet = read.state, read.sheet
+        if sheet is not None and state.units != view.units and read.craft_id and read.pack_id:
+            # Typed in other units than the person now wants to see: show the same values in those.
+            state.texts = sheet_form.first_texts(
+                sheet, craft_id=read.craft_id, pack_id=read.pack_id, version=read.version, units=view.units
+            )
     figures = None
     if sheet is not None:
         try:
@@ -155,8 +173,12 @@ def change_sheet(request: Request, session: Store, sheet_id: int, form: PostedFo
     try:
         store.change(session, sheet_id, read.version, read.sheet, craft_id=read.craft_id, pack_id=read.pack_id)
     except EditConflictError as error:
-        session.rollback()
         return page(request, "sheet.html", context | {"conflict": str(error)}, status=409)
+    except (StaleDataError, OperationalError):
+        # Two saves in the same moment, or a database that is locked or full: what was typed stays.
+        session.rollback()
+        words = "This could not be stored just now. What you typed is still here: save it again."
+        return page(request, "sheet.html", context | {"conflict": words}, status=503)
     return say(RedirectResponse(f"/sheets/{sheet_id}", 303), "Saved.")
 
 
@@ -205,14 +227,3 @@ def export_sheet(session: Store, sheet_id: int) -> Response:
     return Response(
         write_sheet(store.as_sheet(row)), media_type="application/json", headers={"Content-Disposition": names}
     )
-
-
-@router.post("/sheets/import")
-def import_sheet(request: Request, session: Store, file: Annotated[UploadFile, Form()]) -> Response:
-    """Load a sheet from a file."""
-    try:
-        sheet = read_sheet(file.file.read())
-    except FileFormatError as error:
-        return _list_page(request, session, error=str(error), status=422)
-    row = store.bring_in(session, sheet)
-    return say(RedirectResponse(f"/sheets/{row.id}", 303), "Loaded.")

@@ -142,7 +142,7 @@ def _pouch_picture(pack: Pack, width: float, tired: bool) -> PackPicture:
     count = pack.cell_count
     room = width - 40.0 - 8.0 * (pack.parallel - 1)
     pitch = min(22.0, room / count)
-    size, tall = pitch * 0.84, 62.0
+    size, tall = pitch * 0.84, min(62.0, 0.3 * width)
     cells, links = [], []
     for group_index in range(pack.parallel):
         for k in range(pack.series):
@@ -153,7 +153,7 @@ def _pouch_picture(pack: Pack, width: float, tired: bool) -> PackPicture:
             links.append(Link(a.x + size * 0.7, y, b.x + size * 0.3, y))
     foot = 8.0 + tall + 13.0
     right = max(min(14.0 + count * pitch + 8.0 * (pack.parallel - 1) + 6.0, width - 28.0), 60.0)
-    positive, negative, plug = _leads(14.0, 34.0, foot, right)
+    positive, negative, plug = _leads(14.0, 8.0 + 0.42 * tall, foot, right)
     return PackPicture(
         "pouch", width, foot + 12.0, size, tall, cells, links, positive, negative, plug, tired, _label(pack)
     )
