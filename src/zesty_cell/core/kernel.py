@@ -103,19 +103,23 @@ _NEVER = math.inf
 
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
-def _cell_state(z, v1, temperature_c, r25, cell_table, temperature_table):
-    """Open-circuit voltage, e = OCV − v1 and ohmic resistance at a state (K1, K4)."""
-    x = z * _N
-    k = int(x)
+def _interval(z, cell_table):
+    """The stretch of the charge grid around z: its index, and OCV and shape as lines a + b·z (K4)."""
+    k = int(z * _N)
     k = 0 if k < 0 else (_N - 1 if k >= _N else k)
-    f = x - k
-    ocv = cell_table[k, 0] + f * (cell_table[k + 1, 0] - cell_table[k, 0])
-    shape = cell_table[k, 1] + f * (cell_table[k + 1, 1] - cell_table[k, 1])
+    ocv_b = (cell_table[k + 1, 0] - cell_table[k, 0]) * _N
+    shape_b = (cell_table[k + 1, 1] - cell_table[k, 1]) * _N
+    at = k / _N
+    return k, cell_table[k, 0] - ocv_b * at, ocv_b, cell_table[k, 1] - shape_b * at, shape_b
+
+
+@njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
+def _arrhenius(temperature_c, temperature_table):
+    """Resistance factor at a temperature, from its table (K4)."""
     y = (temperature_c - _T_LOW) * _T_PER_DEGREE
     j = int(y)
     j = 0 if j < 0 else (_T_LAST if j > _T_LAST else j)
-    arrhenius = temperature_table[j] + (y - j) * (temperature_table[j + 1] - temperature_table[j])
-    return ocv, ocv - v1, r25 * shape * arrhenius
+    return temperature_table[j] + (y - j) * (temperature_table[j + 1] - temperature_table[j])
 
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
@@ -230,13 +234,21 @@ def march(
     keep_v = loaded_v.size > 0
     keep_trace = trace.shape[1] > 0
 
+    # The charge moves slowly through its grid: the lines of the present stretch are kept until it is left.
+    k, ocv_a, ocv_b, shape_a, shape_b = _interval(z, cell_table)
+    z_low = k / _N if k > 0 else -1e9
+
     n = 0
     seg = 0
     running = True
     while running:
         kind = seg_kind[seg]
         value = seg_value[seg]
-        ocv, e, r0 = _cell_state(z, v1, temperature, r25, cell_table, temperature_table)
+        ocv = ocv_a + ocv_b * z
+        e = ocv - v1
+        arrhenius = _arrhenius(temperature, temperature_table)
+        arrhenius_before = arrhenius
+        r0 = r25 * arrhenius * (shape_a + shape_b * z)
         r = r0 + r_ext
         i, clipped = _demand(kind, value, e, r, r_motor, c, avionics)
         v = e - i * r
@@ -279,8 +291,8 @@ def march(
                 # Heun: look at the end of the step with the starting current, then average.
                 z_p = z - i * charge_per_a
                 v1_p = v1 * decay + i * ratio * r0 * grow
-                _o, e_p, r0_p = _cell_state(z_p, v1_p, temperature, r25, cell_table, temperature_table)
-                i_p, _c = _demand(kind, value, e_p, r0_p + r_ext, r_motor, c, avionics)
+                e_p = ocv_a + ocv_b * z_p - v1_p
+                i_p, _c = _demand(kind, value, e_p, r, r_motor, c, avionics)
                 i_mid = 0.5 * (i + i_p)
             else:
                 i_mid = 1.5 * i - 0.5 * i_before
@@ -291,18 +303,44 @@ def march(
             v1_before = v1
             z -= i_mid * charge_per_a
             v1_new = v1 * decay + i_mid * ratio * r0 * grow
+            # The factor at the end of this step is extrapolated from its start and the step before:
+            # second order, and it takes the slow heat equation off the critical path of the fast one.
+            arrhenius_now = _arrhenius(temperature, temperature_table)
+            arrhenius = 2.0 * arrhenius_now - arrhenius_before
+            arrhenius_before = arrhenius_now
             cell_heat = i_mid * (i_mid * r0 + 0.5 * (v1 + v1_new))
             temperature += kelvin_per_w * (cell_heat - cooling * (temperature - air))
+            if step == 0:  # nothing to extrapolate from across the jump
+                arrhenius = _arrhenius(temperature, temperature_table)
             v1 = v1_new
-            i_before = i
             n += 1
             t_before = t
             t = n * dt_s
 
-            ocv, e, r0 = _cell_state(z, v1, temperature, r25, cell_table, temperature_table)
+            if z < z_low:
+                k, ocv_a, ocv_b, shape_a, shape_b = _interval(z, cell_table)
+                z_low = k / _N if k > 0 else -1e9
+            ocv = ocv_a + ocv_b * z
+            e = ocv - v1
+            r0 = r25 * arrhenius * (shape_a + shape_b * z)
             r = r0 + r_ext
-            i, clipped = _demand(kind, value, e, r, r_motor, c, avionics)
-            v = e - i * r
+            # Constant power from the step before: one Newton step on r·i² − e·i + p = 0 from the
+            # extrapolated current is exact to 1e-9 and needs no root.  Anything near the pack's
+            # limit, above full throttle, or of another kind goes the long way.
+            guess = 2.0 * i - i_before
+            slope = e - 2.0 * r * guess
+            i_before = i
+            if kind == 0 and slope > 0.3 * e:
+                clipped = False
+                i = (value + avionics - r * guess * guess) / slope
+                v = e - i * r
+                v_motor = v - i * r_motor
+                if v_motor <= 0.0 or i > c * v_motor * v_motor:
+                    i, clipped = _demand(kind, value, e, r, r_motor, c, avionics)
+                    v = e - i * r
+            else:
+                i, clipped = _demand(kind, value, e, r, r_motor, c, avionics)
+                v = e - i * r
 
             share = 1.0  # of this step that is flown
             if z <= 0.0:
