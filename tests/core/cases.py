@@ -37,6 +37,7 @@ def cell_parameters(**changes: float) -> np.ndarray:
         "land_loaded_v": -1.0,
         "land_loaded_hold_s": 3.0,
         "max_time_s": 20_000.0,
+        "beyond_landing": np.inf,
     } | changes
     for name, value in values.items():
         p[getattr(K, name.upper())] = value

@@ -185,13 +185,15 @@ def set_up(sheet: Sheet) -> Setup:
     )
 
 
-def kernel_parameters(*, setup: Setup, factors: Factors) -> NDArray[np.float64]:
+def kernel_parameters(*, setup: Setup, factors: Factors, beyond_landing: float = np.inf) -> NDArray[np.float64]:
     """The kernel's parameters, one row per flight, all per cell.
 
     Parameters
     ----------
     setup : Setup
     factors : Factors, k flights
+    beyond_landing : float
+        How far past the landing to follow a flight, as a share of its time; to the end by default.
 
     Returns
     -------
@@ -228,7 +230,9 @@ def kernel_parameters(*, setup: Setup, factors: Factors) -> NDArray[np.float64]:
     )
     out[:, kernel.LAND_LOADED_V] = -1.0 if rule.loaded_v is None else rule.loaded_v
     out[:, kernel.LAND_LOADED_HOLD_S] = rule.loaded_hold_s
-    out[:, kernel.MAX_TIME_S] = MAX_FLIGHT_S
+    timer_s = np.inf if rule.timer_s is None else rule.timer_s * (1.0 + beyond_landing)
+    out[:, kernel.MAX_TIME_S] = min(MAX_FLIGHT_S, timer_s)
+    out[:, kernel.BEYOND_LANDING] = beyond_landing
     return out
 
 
@@ -352,7 +356,12 @@ def _pool() -> ThreadPoolExecutor:
 
 
 def fly_many(
-    setup: Setup, *, factors: Factors, longest_s: float = MAX_FLIGHT_S, visit: Visitor | None = None
+    setup: Setup,
+    *,
+    factors: Factors,
+    longest_s: float = MAX_FLIGHT_S,
+    beyond_landing: float = np.inf,
+    visit: Visitor | None = None,
 ) -> NDArray[np.float64]:
     """Many flights of one sheet, shared out over two threads.
 
@@ -361,6 +370,8 @@ def fly_many(
     factors : Factors, k flights
     longest_s : float
         No flight is followed for longer [s].
+    beyond_landing : float
+        How far past its landing each flight is followed, as a share of its time.
     visit : Visitor, optional
         Given each chunk's voltage traces while they exist; may run in two threads at once, each
         with its own rows.
@@ -379,7 +390,7 @@ def fly_many(
         shape = (len(part), max_steps if visit is not None else 0)
         loaded, cruise = np.empty(shape, dtype=np.float32), np.empty(shape, dtype=np.float32)
         kernel.march_many(
-            kernel_parameters(setup=setup, factors=part),
+            kernel_parameters(setup=setup, factors=part, beyond_landing=beyond_landing),
             program.kind,
             program.value,
             program.steps,

@@ -9,7 +9,7 @@ from statistics import NormalDist
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.callouts.derive import CalloutPlan, ThresholdWatch, timers
+from zesty_cell.core.callouts.derive import LATE_SHARE, CalloutPlan, ThresholdWatch, timers
 from zesty_cell.core.checks import Check, check_flight
 from zesty_cell.core.flight import Factors, Flight, Setup, fly, fly_many, landing_times_s, set_up
 from zesty_cell.core.honest import HonestCurrent, honest_current
@@ -144,7 +144,9 @@ def forecast(sheet: Sheet) -> Forecast:
     flight = fly(setup)
     factors = sampled_factors(setup)
     watch = ThresholdWatch(setup=setup, flight=flight, flights=len(factors))
-    summary = fly_many(setup, factors=factors, longest_s=3.0 * flight.end_s + 60.0, visit=watch.visit)
+    summary = fly_many(
+        setup, factors=factors, longest_s=3.0 * flight.end_s + 60.0, beyond_landing=LATE_SHARE, visit=watch.visit
+    )
     landing_s, _ = landing_times_s(setup=setup, summary=summary)
     low_s, middle_s, high_s = (float(q) for q in np.quantile(landing_s, (0.05, 0.5, 0.95)))
     spread = Range(low_s=low_s, middle_s=middle_s, high_s=high_s, landing_s=landing_s)

@@ -62,7 +62,7 @@ def discharge_hottest_c(*, pack: Pack, current_a: float) -> float:
     params[kernel.AIR_C] = params[kernel.START_C] = _BENCH_C
     params[kernel.START_CHARGE] = 1.0
     params[kernel.FLOOR_V] = chemistry.hard_floor_v
-    params[kernel.LAND_USED_AH] = np.inf
+    params[kernel.LAND_USED_AH] = params[kernel.BEYOND_LANDING] = np.inf
     params[kernel.LAND_CHARGE_LEFT] = params[kernel.LAND_LOADED_V] = -1.0
     params[kernel.MAX_TIME_S] = 1.2 * 3600.0 * figures.capacity_ah / current_a
     summary = np.empty(kernel.SUMMARY_COUNT)

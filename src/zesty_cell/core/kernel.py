@@ -63,7 +63,8 @@ LAND_CHARGE_LEFT = 17  # landing by rest voltage, as the charge it stands for; â
 LAND_LOADED_V = 18  # landing by loaded voltage held; âˆ’1 switches it off
 LAND_LOADED_HOLD_S = 19
 MAX_TIME_S = 20
-PARAMETER_COUNT = 21
+BEYOND_LANDING = 21  # how far past the first landing to go on, as a share of its time; infinity: to the end
+PARAMETER_COUNT = 22
 
 # Columns of a flight's summary.
 END_S = 0
@@ -207,6 +208,7 @@ def march(
     land_v = params[LAND_LOADED_V]
     land_hold = params[LAND_LOADED_HOLD_S]
     max_time = params[MAX_TIME_S]
+    beyond = 1.0 + params[BEYOND_LANDING]
 
     z0 = params[START_CHARGE]
     z = z0
@@ -238,6 +240,8 @@ def march(
     k, ocv_a, ocv_b, shape_a, shape_b = _interval(z, cell_table)
     z_low = k / _N if k > 0 else -1e9
 
+    last = min(max_steps, math.ceil(max_time / dt_s - 1e-9))
+    i_cruise = 1e18  # so that the first time is worked out with the root
     n = 0
     seg = 0
     running = True
@@ -266,7 +270,7 @@ def march(
             under_land_since = _NEVER
         i_before = i
         for step in range(seg_steps[seg]):
-            if n >= max_steps or t >= max_time:
+            if n >= last:
                 running = False
                 break
             if clipped and t < t_clipped:
@@ -275,9 +279,12 @@ def march(
                 t_floor_touched = under_floor_since
             if keep_v:
                 loaded_v[n] = v
-                p = cruise_w
-                disc = e * e - 4.0 * p * r
-                i_cruise = 2.0 * p / (e + math.sqrt(disc)) if disc > 0.0 else e / (2.0 * r)
+                slope = e - 2.0 * r * i_cruise
+                if slope > 0.3 * e:  # Newton from the step before, as below
+                    i_cruise = (cruise_w - r * i_cruise * i_cruise) / slope
+                else:
+                    disc = e * e - 4.0 * cruise_w * r
+                    i_cruise = 2.0 * cruise_w / (e + math.sqrt(disc)) if disc > 0.0 else e / (2.0 * r)
                 cruise_v[n] = e - i_cruise * r
             if keep_trace:
                 trace[T_CURRENT_A, n] = i
@@ -363,12 +370,15 @@ def march(
                     under_land_since = t_before + dt_s * (v_before - land_v) / (v_before - v)
                 if under_land_since + land_hold <= t and t_loaded == _NEVER:
                     t_loaded = max(under_land_since + land_hold, 0.0)
+                    last = min(last, math.ceil(min(t_loaded * beyond, max_time) / dt_s))
             else:
                 under_land_since = _NEVER
             if z <= z_used and t_used == _NEVER:
                 t_used = max(0.0, t_before + dt_s * (z_before - z_used) / (z_before - z))
+                last = min(last, math.ceil(min(t_used * beyond, max_time) / dt_s))
             if z <= land_left and t_rest == _NEVER:
                 t_rest = max(0.0, t_before + dt_s * (z_before - land_left) / (z_before - z))
+                last = min(last, math.ceil(min(t_rest * beyond, max_time) / dt_s))
 
             if keep_trace:  # the sampled flights need no energies
                 # i_before already holds this step's starting current

@@ -123,6 +123,6 @@ def create_app(database_path: Path, *, hosts: Iterable[str] = LOOPBACK_HOSTS) ->
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(OperationalError, _busy)
     app.add_exception_handler(Exception, _unknown)
-    app.add_middleware(GZipMiddleware, minimum_size=600)
+    app.add_middleware(GZipMiddleware, minimum_size=600, compresslevel=5)
     app.add_middleware(Guard, hosts=hosts)
     return app

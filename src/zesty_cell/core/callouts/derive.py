@@ -19,6 +19,8 @@ HOLDS_S: tuple[float, ...] = tuple(0.5 * k for k in range(1, 11))
 _MARGIN_S = 0.5
 #: A call up to this share of the flight before the pack is low in earnest is early, not false [1].
 EARLY_SHARE = 0.08
+#: A call that has not come by this share of the flight after the landing point is missed [1].
+LATE_SHARE = 0.08
 
 
 @dataclass(frozen=True)
@@ -187,7 +189,8 @@ def quieter_threshold(*, setup: Setup, flight: Flight, above: Threshold) -> Thre
 class ThresholdWatch:
     """Watches thresholds while sampled flights pass by; hand :meth:`visit` to ``fly_many``.
 
-    Each flight is judged up to its own end, so that a threshold that speaks too late is seen.
+    Each flight is followed a little past its landing (``LATE_SHARE``): a call that has not come by
+    then is missed.
     """
 
     def __init__(self, *, setup: Setup, flight: Flight, flights: int) -> None:
