@@ -140,6 +140,7 @@ CRAFT_SECTIONS = (
             Field("dry_mass_kg", "Dry weight, without pack", MASS, required=True),
             Field("avionics_w", "Video, camera, receiver", POWER, hint="3"),
             Field("cruise_speed_m_s", "Cruise speed", SPEED),
+            Field("motor_resistance_ohm", "Wiring and motors", MILLIOHM, hint="10"),
             Field(
                 "pack_cooling",
                 "The pack sits in",
@@ -284,10 +285,14 @@ def _read(sections: tuple[Section, ...], form: Mapping[str, str]) -> tuple[list[
     return fields, values, state
 
 
+#: Where an error of a choice as a whole is shown.
+_SOURCES = {"steady": "steady.source", "full_throttle": "full_throttle.source"}
+
+
 def read_craft(form: Mapping[str, str]) -> tuple[Craft | None, FormState]:
     """A craft from its form."""
     fields, values, state = _read(CRAFT_SECTIONS, form)
-    return build(Craft, values, fields, state, groups={}), state
+    return build(Craft, values, fields, state, groups=_SOURCES), state
 
 
 def read_pack(form: Mapping[str, str]) -> tuple[Pack | None, FormState]:

@@ -1,0 +1,135 @@
+"""The store: migrations match the tables, versions guard edits, deletes undo, a kill loses nothing."""
+
+from __future__ import annotations
+
+import os
+import signal
+import sqlite3
+import subprocess
+import sys
+import textwrap
+
+import pytest
+from alembic.autogenerate import compare_metadata
+from alembic.runtime.migration import MigrationContext
+
+from tests.sheets import sheet
+from zesty_cell.demo.club import load_club
+from zesty_cell.store import sheets
+from zesty_cell.store.database import Database
+from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
+from zesty_cell.store.hangar import CRAFTS
+from zesty_cell.store.tables import Base
+
+
+@pytest.fixture
+def database(tmp_path):
+    database = Database(tmp_path / "store.sqlite")
+    yield database
+    database.close()
+
+
+def test_migrations_make_exactly_the_tables(database):
+    with database.engine.connect() as connection:
+        assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
+
+
+def test_a_sheet_comes_back_as_it_was(database):
+    with database.session() as session:
+        number = sheets.bring_in(session, sheet()).id
+    with database.session() as session:
+        assert sheets.as_sheet(sheets.fetch(session, number)) == sheet()
+
+
+def test_equal_crafts_and_packs_are_kept_once(database):
+    with database.session() as session:
+        first, second = sheets.bring_in(session, sheet()), sheets.bring_in(session, sheet(name="another"))
+        assert (first.craft_id, first.pack_id) == (second.craft_id, second.pack_id)
+
+
+def test_a_late_edit_is_refused_and_changes_nothing(database):
+    with database.session() as session:
+        row = sheets.bring_in(session, sheet())
+        number, version = row.id, row.version
+    with database.session() as session:
+        sheets.rename(session, number, version, "first")
+    with pytest.raises(EditConflictError), database.session() as session:
+        sheets.rename(session, number, version, "second")
+    with database.session() as session:
+        assert sheets.fetch(session, number).name == "first"
+
+
+def test_an_error_in_a_transaction_leaves_nothing_behind(database):
+    def save_and_fail():
+        with database.session() as session:
+            sheets.bring_in(session, sheet())
+            raise RuntimeError
+
+    with pytest.raises(RuntimeError):
+        save_and_fail()
+    with database.session() as session:
+        assert sheets.all_sheets(session) == []
+        assert CRAFTS.all(session) == []
+
+
+def test_deleting_and_undoing(database):
+    with database.session() as session:
+        row = sheets.bring_in(session, sheet())
+        with pytest.raises(InUseError, match="Heron on Pomelo"):
+            CRAFTS.delete(session, row.craft_id)
+        sheets.delete(session, row.id)
+        CRAFTS.delete(session, row.craft_id)
+        with pytest.raises(MissingRecordError):
+            sheets.fetch(session, row.id)
+        back = sheets.restore(session, row.id)
+        assert CRAFTS.fetch(session, back.craft_id).name == "Heron"
+
+
+def test_the_club_loads_once(database):
+    with database.session() as session:
+        assert load_club(session) == 8
+        assert load_club(session) == 0
+
+
+def test_an_older_file_is_backed_up_before_it_is_migrated(tmp_path):
+    path = tmp_path / "old.sqlite"
+    with sqlite3.connect(path) as old:
+        old.execute("CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL)")
+        old.execute("INSERT INTO alembic_version VALUES ('0000')")
+    old.close()
+    # The made-up older revision is not one of ours, so the migration itself cannot go on.
+    with pytest.raises(Exception, match="0000"):
+        Database(path).close()
+    assert list(tmp_path.glob("old.before-*.backup"))
+
+
+def test_a_killed_writer_loses_no_acknowledged_save(tmp_path):
+    path = tmp_path / "killed.sqlite"
+    script = textwrap.dedent(
+        """
+        import sys
+        from pathlib import Path
+        from tests.sheets import sheet
+        from zesty_cell.store import sheets
+        from zesty_cell.store.database import Database
+        database = Database(Path(sys.argv[1]))
+        for k in range(10_000):
+            with database.session() as session:
+                sheets.bring_in(session, sheet(name=f"save {k}"))
+            print(k, flush=True)
+        """
+    )
+    writer = subprocess.Popen([sys.executable, "-c", script, str(path)], stdout=subprocess.PIPE, text=True)
+    acknowledged = [int(writer.stdout.readline()) for _ in range(25)]
+    os.kill(writer.pid, signal.SIGKILL)
+    acknowledged += [int(line) for line in writer.stdout.read().split() if line.isdigit()]
+    writer.wait()
+    writer.stdout.close()
+    database = Database(path)
+    with database.session() as session:
+        kept = {row.name for row in sheets.all_sheets(session)}
+        assert {f"save {k}" for k in acknowledged} <= kept
+        assert all(sheets.as_sheet(row).pack.name == "Pomelo" for row in sheets.all_sheets(session))
+    with database.engine.connect() as connection:
+        assert connection.exec_driver_sql("PRAGMA integrity_check").scalar() == "ok"
+    database.close()

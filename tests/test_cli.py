@@ -1,0 +1,56 @@
+"""The command line, as a person would run it."""
+
+from __future__ import annotations
+
+import io
+import json
+import sys
+
+import pytest
+
+from tests.sheets import sheet
+from zesty_cell.cli import main
+from zesty_cell.formats.sheet_json import write_sheet
+
+
+def test_forecast_of_a_file_prints_what_to_set(tmp_path, capsys):
+    path = tmp_path / "sheet.json"
+    path.write_text(write_sheet(sheet()))
+    assert main(["forecast", str(path)]) == 0
+    out = capsys.readouterr().out
+    assert "Be on the ground at" in out
+    assert "pack low" in out
+    assert "Checks" in out
+
+
+def test_forecast_of_standard_input_as_json(monkeypatch, capsys):
+    class Stdin:
+        buffer = io.BytesIO(write_sheet(sheet()).encode())
+
+    monkeypatch.setattr(sys, "stdin", Stdin)
+    assert main(["forecast", "-", "--json"]) == 0
+    assert json.loads(capsys.readouterr().out)["landing_reason"] == "charge used"
+
+
+@pytest.mark.parametrize(("content", "words"), [(None, "cannot read"), ("{", "Line 1"), ("{}", "not a Zesty Cell")])
+def test_bad_files_end_with_a_word_and_status_two(tmp_path, capsys, content, words):
+    path = tmp_path / "sheet.json"
+    if content is not None:
+        path.write_text(content)
+    assert main(["forecast", str(path)]) == 2
+    assert words in capsys.readouterr().err
+
+
+def test_schema_sheet_prints_a_json_schema(capsys):
+    assert main(["schema", "sheet"]) == 0
+    assert json.loads(capsys.readouterr().out)["$schema"].startswith("https://json-schema.org")
+
+
+@pytest.mark.parametrize(
+    "arguments", [["serve", "--port", "0"], ["serve", "--host", "moon"], ["schema", "moon"], []]
+)
+def test_wrong_arguments_are_refused(arguments, capsys):
+    with pytest.raises(SystemExit) as caught:
+        main(arguments)
+    assert caught.value.code == 2
+    assert "usage" in capsys.readouterr().err

@@ -1,0 +1,97 @@
+"""Who may talk to the server, and what the browser is told."""
+
+from __future__ import annotations
+
+import pytest
+from starlette.datastructures import Headers
+
+from zesty_cell.web.security import cross_site
+
+
+@pytest.mark.parametrize(
+    ("host", "status"),
+    [("127.0.0.1:8765", 200), ("localhost", 200), ("[::1]:8765", 200), ("evil.example", 421), ("", 421)],
+)
+def test_only_known_hosts_are_answered(client, host, status):
+    assert client.get("/sheets", headers={"host": host}).status_code == status
+
+
+@pytest.mark.parametrize(
+    ("headers", "refused"),
+    [
+        ({"sec-fetch-site": "same-origin"}, False),
+        ({"sec-fetch-site": "none"}, False),
+        ({"sec-fetch-site": "cross-site"}, True),
+        ({"sec-fetch-site": "same-site"}, True),
+        ({"origin": "http://127.0.0.1", "host": "127.0.0.1"}, False),
+        ({"origin": "http://evil.example", "host": "127.0.0.1"}, True),
+        ({"origin": "null", "host": "127.0.0.1"}, True),
+        ({}, False),
+    ],
+)
+def test_changes_from_other_sites_are_refused(headers, refused):
+    assert cross_site("POST", Headers(headers)) is refused
+    assert cross_site("GET", Headers(headers)) is False
+
+
+def test_a_cross_site_form_changes_nothing(client):
+    response = client.post("/sheets/8/delete", headers={"sec-fetch-site": "cross-site"})
+    assert response.status_code == 403
+    assert client.get("/sheets/8").status_code == 200
+
+
+def test_scripts_come_from_here_alone_and_nothing_is_inline(client):
+    response = client.get("/sheets/8")
+    policy = response.headers["content-security-policy"]
+    script = next(part for part in policy.split(";") if part.strip().startswith("script-src"))
+    assert script.strip() == "script-src 'self'"
+    assert "unsafe" not in policy
+    assert " style=" not in response.text
+    assert " onclick=" not in response.text
+    assert response.text.count("<script") == response.text.count('<script type="module" src=') + 1
+    assert '<script type="application/json"' in response.text
+    assert "//" not in response.text.replace("http://www.w3.org", "").split("<body", 1)[0].replace("/static//", "")
+
+
+def test_other_headers(client):
+    headers = client.get("/sheets").headers
+    assert headers["x-content-type-options"] == "nosniff"
+    assert headers["cache-control"] == "no-store"
+    assert "no-store" not in client.get("/static/app.js").headers.get("cache-control", "")
+
+
+def test_the_view_cookie_stays_with_this_site(client):
+    cookie = client.post("/view", data={"name": "units", "value": "imperial"}).headers["set-cookie"].lower()
+    assert "samesite=strict" in cookie
+    assert "httponly" in cookie
+
+
+def test_the_way_back_never_leaves_the_site(client):
+    for referer in ("http://evil.example/x", "//evil.example/x", "http://127.0.0.1//evil.example"):
+        response = client.post("/view", data={"name": "units", "value": "metric"}, headers={"referer": referer})
+        assert response.headers["location"].startswith("/")
+        assert not response.headers["location"].startswith("//")
+
+
+def test_oversized_and_endless_bodies_are_refused(client):
+    assert client.post("/api/forecast", content=b" " * 1_000_001).status_code == 413
+
+    def endless():
+        yield b"{}"
+
+    assert client.post("/api/forecast", content=endless()).status_code == 411
+
+
+def test_unknown_trouble_gives_a_page_with_a_reference(app, caplog):
+    from starlette.testclient import TestClient
+
+    @app.get("/boom")
+    def boom():
+        raise RuntimeError("secret detail")
+
+    with TestClient(app, base_url="http://127.0.0.1", raise_server_exceptions=False) as client:
+        response = client.get("/boom")
+    assert response.status_code == 500
+    assert "secret detail" not in response.text
+    reference = response.text.split("under the reference ")[1][:8]
+    assert reference in caplog.text
