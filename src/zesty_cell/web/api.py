@@ -19,8 +19,10 @@ from zesty_cell.store.tables import SheetRow
 from zesty_cell.web.sheets import Store
 
 router = APIRouter(prefix="/api", tags=["sheets"])
-_MISSING: dict[int | str, dict[str, Any]] = {404: {"description": "There is no such record."}}
-RecordId = Annotated[int, Path(ge=1, le=2**31)]
+_Responses = dict[int | str, dict[str, Any]]
+_UNREADABLE: _Responses = {400: {"description": "The body is not readable text."}}
+_MISSING: _Responses = {404: {"description": "There is no such record."}}
+RecordId = Annotated[int, Path(ge=1, le=2**31, examples=[8])]
 
 
 class Listed(BaseModel):
@@ -62,7 +64,7 @@ def _forecast(sheet: Sheet) -> ForecastDocument:
         raise HTTPException(status.HTTP_422_UNPROCESSABLE_CONTENT, detail) from error
 
 
-@router.post("/forecast")
+@router.post("/forecast", responses=_UNREADABLE)
 def forecast_of(sheet: SheetDocument) -> ForecastDocument:
     """Work out a sheet without storing anything."""
     return _forecast(_plain(sheet))
@@ -80,7 +82,7 @@ def list_sheets(session: Store) -> list[Listed]:
     return [Listed(id=r.id, version=r.version, name=r.name) for r in store.all_sheets(session)]
 
 
-@router.post("/sheets", status_code=201)
+@router.post("/sheets", status_code=201, responses=_UNREADABLE)
 def add_sheet(session: Store, sheet: SheetDocument) -> Stored:
     """Store a new sheet; its craft and pack join the hangar unless equal ones are there."""
     return _stored(store.bring_in(session, _plain(sheet)))
@@ -94,7 +96,7 @@ def get_sheet(session: Store, sheet_id: RecordId) -> Stored:
 
 @router.put(
     "/sheets/{sheet_id}",
-    responses=_MISSING | {409: {"description": "It was saved by someone else since that version."}},
+    responses=_MISSING | _UNREADABLE | {409: {"description": "It was saved by someone else since that version."}},
 )
 def put_sheet(session: Store, sheet_id: RecordId, change: NewVersion) -> Stored:
     """Store a changed sheet, provided it is still at the version given."""

@@ -18,7 +18,7 @@ for (const form of document.querySelectorAll("form[data-view]")) {
     if (!open) return;
     event.preventDefault();
     const body = new FormData(form, event.submitter);
-    await fetch(form.action, { method: "POST", body: new URLSearchParams(body), redirect: "manual" });
+    await fetch(form.getAttribute("action"), { method: "POST", body: new URLSearchParams(body), redirect: "manual" });
     open.dataset.leaving = "yes";
     open.submit();
   });

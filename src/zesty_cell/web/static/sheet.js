@@ -34,7 +34,7 @@ export const sheet = (Alpine) => () => ({
     this.asked = new AbortController();
     let response;
     try {
-      response = await fetch(this.form.action, {
+      response = await fetch(this.form.getAttribute("action"), {
         method: "POST",
         body: new URLSearchParams(new FormData(this.form)),
         signal: this.asked.signal,

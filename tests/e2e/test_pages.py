@@ -1,0 +1,50 @@
+"""Every page: axe finds nothing, nothing sticks out at phone width, in every theme."""
+
+from __future__ import annotations
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.e2e.conftest import axe_violations
+
+pytestmark = pytest.mark.e2e
+PAGES = [
+    "/sheets",
+    "/sheets/8",
+    "/sheets/5",
+    "/sheets/8/card",
+    "/hangar",
+    "/hangar/crafts/1",
+    "/hangar/packs/new",
+    "/find?q=heron",
+    "/nowhere",
+]
+
+
+@pytest.mark.parametrize("path", PAGES)
+def test_axe_finds_nothing_in_any_theme(page: Page, club: str, path: str):
+    for theme in ("day", "sun", "dusk"):
+        page.goto(club + path)
+        page.get_by_role("button", name=theme, exact=True).click()
+        expect(page.get_by_role("button", name=theme, exact=True)).to_have_attribute("aria-pressed", "true")
+        assert axe_violations(page) == []
+
+
+@pytest.mark.parametrize("path", PAGES)
+def test_nothing_sticks_out_at_phone_width(page: Page, club: str, path: str):
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.goto(club + path)
+    assert page.evaluate("document.documentElement.scrollWidth") <= 390
+
+
+def test_the_sheet_fits_a_laptop_without_scrolling(page: Page, club: str):
+    page.goto(f"{club}/sheets/8")
+    assert page.evaluate("document.documentElement.scrollHeight") <= 800
+    assert page.evaluate("document.documentElement.scrollWidth") <= 1280
+
+
+def test_bad_values_on_the_page_are_accessible_too(page: Page, club: str):
+    page.goto(f"{club}/sheets/8")
+    page.locator("#conditions-air_c").fill("hot")
+    expect(page.locator("#error-conditions-air_c")).to_contain_text("is not a number")
+    assert axe_violations(page) == []
