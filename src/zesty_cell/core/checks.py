@@ -370,9 +370,9 @@ def _charge_left(flight: Flight, stop: int) -> Check:
     )
 
 
-def _callouts(setup: Setup, callouts: CalloutPlan) -> Check:
+def _callouts(flight: Flight, callouts: CalloutPlan) -> Check:
     worst = max((callouts.pack_low, callouts.land_now), key=lambda c: c.false_flights)
-    if worst.hold_suffices and worst.false_flights == 0:
+    if worst.false_flights == 0:
         return Check(
             "false_calls",
             "ok",
@@ -386,13 +386,13 @@ def _callouts(setup: Setup, callouts: CalloutPlan) -> Check:
     return Check(
         "false_calls",
         "look",
-        "Whatever its hold, the voltage callout would cry wolf",
+        f"A voltage callout would cry wolf in {worst.false_flights} of {worst.flights} flights",
         float(worst.false_flights),
         0.0,
         "flights",
         None,
         "Warm the pack before flight: cold, it sags under the threshold from the start."
-        if setup.start_c < COLD_PACK_C
+        if bool(flight.cruise_v[: flight.cruise_v.size // 5].min() < worst.threshold.cell_v)
         else "Hard bursts outlast it. Trust the charge-used callout and the timer, or set a lower voltage.",
     )
 
@@ -418,6 +418,6 @@ def check_flight(
         _cold(setup),
         _thrust_fade(flight, stop),
         _weight_class(setup),
-        _callouts(setup, callouts),
+        _callouts(flight, callouts),
     )
     return tuple(sorted((c for c in found if c is not None), key=lambda c: _ORDER[c.status]))

@@ -76,8 +76,8 @@ PATTERNS: dict[str, FlyingPattern] = {
     "long_range": _pattern(
         "Long range",
         ("cruise", "steady", 0.92, 100),
-        ("turns", "steady", 1.15, 15),
-        ("climb", "steady", 2.0, 5),
+        ("turns", "steady", 1.15, 16),
+        ("climb", "steady", 2.0, 4),
     ),
     "freestyle": _pattern(
         "Freestyle",

@@ -99,7 +99,7 @@ CRAFT_LIST = (
         motor_resistance_ohm=0.012,
         cruise_speed_m_s=27.0,
         pack_cooling="still air",
-        limits=Limits(motor_a=70.0, esc_a=80.0, esc_cutoff_v_per_cell=3.2, maximum_v=25.5),
+        limits=Limits(motor_a=85.0, esc_a=100.0, esc_cutoff_v_per_cell=3.2, maximum_v=25.5),
     ),
     Craft(
         name="Kestrel",

@@ -82,7 +82,7 @@ def pattern_strip(pattern: FlyingPattern, width: float = 220.0) -> list[Strip]:
         if activity.of == "full throttle":
             tone = "full"
         else:
-            tone = "calm" if activity.share < 0.6 else "steady" if activity.share <= 1.2 else "hard"
+            tone = "calm" if activity.share < 0.6 else "steady" if activity.share <= 1.4 else "hard"
         strips.append(Strip(x, wide, tone, f"{activity.name} {activity.duration_s:g} s"))
         x += wide
     return strips
@@ -164,12 +164,12 @@ def _bar(result: Forecast) -> RangeBar:
 
 
 def _first_checks(checks: tuple[Check, ...]) -> tuple[Check, ...]:
-    """What stands in view: everything to mend, then the fine ones that matter most, four in all."""
+    """What stands in view: everything to mend, then the fine ones that matter most, three or four in all."""
     troubles = [c for c in checks if c.status != "ok"]
     fine = sorted(
         (c for c in checks if c.status == "ok" and c.key in _FIRST_FINE), key=lambda c: _FIRST_FINE.index(c.key)
     )
-    return (*troubles, *fine[: max(0, 4 - len(troubles))])
+    return (*troubles, *fine[: max(0, (4 if len(troubles) < 2 else 3) - len(troubles))])
 
 
 def figures_of(sheet: Sheet, face: Face) -> Figures:

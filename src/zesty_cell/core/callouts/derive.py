@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -17,6 +17,8 @@ from zesty_cell.core.flying import STEP_S
 #: Holds a transmitter can be set to [s].
 HOLDS_S: tuple[float, ...] = tuple(0.5 * k for k in range(1, 11))
 _MARGIN_S = 0.5
+#: Room left for livelier flights when a threshold is judged on the expected flight alone [s].
+_BURST_MARGIN_S = 1.0
 #: A call up to this share of the flight before the pack is low in earnest is early, not false [1].
 EARLY_SHARE = 0.08
 #: A call that has not come by this share of the flight after the landing point is missed [1].
@@ -35,12 +37,16 @@ class Threshold:
         Moment of the expected flight at which it should speak [s].
     floored : bool
         The chemistry's loaded floor was higher than what the moment asked for.
+    lowered_from_v : float or None
+        Pack voltage the moment asked for [V], where bursts outlast every hold at it and a lower
+        threshold, still in time, stays quiet.
     """
 
     pack_v: float
     cell_v: float
     wanted_s: float
     floored: bool
+    lowered_from_v: float | None = None
 
 
 @dataclass(frozen=True)
@@ -120,10 +126,69 @@ def _on_step(pack_v: float, step_v: float, *, up: bool) -> float:
     return round((math.ceil(steps - 1e-6) if up else math.floor(steps + 0.5)) * step_v, 2)
 
 
+def _hold_steps() -> NDArray[np.int64]:
+    hold_at = np.full(round(HOLDS_S[-1] / STEP_S) + 1, -1, dtype=np.int64)
+    for j, hold_s in enumerate(HOLDS_S):
+        hold_at[round(hold_s / STEP_S)] = j
+    return hold_at
+
+
+def _longest_burst_s(flight: Flight, threshold_v: float) -> float:
+    """Longest spell under a threshold before the end of the expected flight [s]."""
+    holds, longest = np.zeros((1, len(HOLDS_S))), np.zeros(1)
+    watch_threshold(
+        flight.loaded_v.astype(np.float32)[None, :],
+        flight.cruise_v.astype(np.float32)[None, :],
+        np.array([float(flight.time_s.size)]),
+        STEP_S,
+        threshold_v,
+        EARLY_SHARE,
+        _hold_steps(),
+        holds.astype(np.int64),
+        holds,
+        longest,
+    )
+    return float(longest[0])
+
+
+def quieter_threshold(*, setup: Setup, flight: Flight, above: Threshold) -> Threshold | None:
+    """The highest threshold under ``above`` whose bursts some hold outlasts on this flight.
+
+    Returns ``None`` when there is none above the chemistry's loaded floor.
+    """
+    series = setup.sheet.pack.series
+    step_v = voltage_step_v(series=series)
+    pack_v = round(above.pack_v - step_v, 2)
+    while pack_v / series >= setup.chemistry.loaded_floor_v - 1e-9:
+        if _longest_burst_s(flight, pack_v / series) + _BURST_MARGIN_S <= HOLDS_S[-1]:
+            low = flight.cruise_v < pack_v / series
+            wanted_s = float(flight.time_s[int(np.argmax(low))]) if low.any() else flight.end_s
+            return Threshold(
+                pack_v=pack_v,
+                cell_v=pack_v / series,
+                wanted_s=wanted_s,
+                floored=False,
+                lowered_from_v=above.pack_v,
+            )
+        pack_v = round(pack_v - step_v, 2)
+    return None
+
+
+def _usable(setup: Setup, flight: Flight, threshold: Threshold) -> Threshold:
+    """The threshold itself, or a quieter one where bursts outlast every hold and it is still in time."""
+    if _longest_burst_s(flight, threshold.cell_v) + _BURST_MARGIN_S <= HOLDS_S[-1]:
+        return threshold
+    quieter = quieter_threshold(setup=setup, flight=flight, above=threshold)
+    if quieter is not None and quieter.wanted_s <= (1.0 + LATE_SHARE) * threshold.wanted_s:
+        return quieter
+    return threshold
+
+
 def thresholds(*, setup: Setup, flight: Flight) -> dict[CalloutKey, Threshold]:
     """Thresholds as the cruise-loaded voltage at the moments wanted, on the transmitter's step.
 
-    "Land now" belongs to the landing point, "pack low" to the lead time before it.  "Pack low" is
+    "Land now" belongs to the landing point, "pack low" to the lead time before it.  Where bursts
+    outlast every hold there, a lower threshold that stays quiet is taken if it still speaks in time.  "Pack low" is
     rounded up (to speak early rather than late) and lies at least one step above "land now"; neither
     goes below the chemistry's loaded floor.
     """
@@ -138,52 +203,14 @@ def thresholds(*, setup: Setup, flight: Flight) -> dict[CalloutKey, Threshold]:
     low_s = max(flight.landing_s - setup.lead_s, 0.3 * flight.landing_s)
     land_v, land_floored = at(flight.landing_s, up=False)
     low_v, low_floored = at(low_s, up=True)
-    low_v = max(low_v, round(land_v + step_v, 2))
-    return {
-        "pack_low": Threshold(pack_v=low_v, cell_v=low_v / series, wanted_s=low_s, floored=low_floored),
-        "land_now": Threshold(
-            pack_v=land_v, cell_v=land_v / series, wanted_s=flight.landing_s, floored=land_floored
-        ),
-    }
-
-
-def _hold_steps() -> NDArray[np.int64]:
-    hold_at = np.full(round(HOLDS_S[-1] / STEP_S) + 1, -1, dtype=np.int64)
-    for j, hold_s in enumerate(HOLDS_S):
-        hold_at[round(hold_s / STEP_S)] = j
-    return hold_at
-
-
-def quieter_threshold(*, setup: Setup, flight: Flight, above: Threshold) -> Threshold | None:
-    """The highest threshold under ``above`` whose bursts some hold outlasts on this flight.
-
-    Returns ``None`` when there is none above the chemistry's loaded floor.
-    """
-    series = setup.sheet.pack.series
-    step_v = voltage_step_v(series=series)
-    loaded = flight.loaded_v.astype(np.float32)[None, :]
-    cruise = flight.cruise_v.astype(np.float32)[None, :]
-    holds, longest = np.zeros((1, len(HOLDS_S))), np.zeros(1)
-    pack_v = round(above.pack_v - step_v, 2)
-    while pack_v / series >= setup.chemistry.loaded_floor_v - 1e-9:
-        watch_threshold(
-            loaded,
-            cruise,
-            np.array([float(flight.time_s.size)]),
-            STEP_S,
-            pack_v / series,
-            EARLY_SHARE,
-            _hold_steps(),
-            holds.astype(np.int64),
-            holds.copy(),
-            longest,
-        )
-        if longest[0] + _MARGIN_S <= HOLDS_S[-1]:
-            low = flight.cruise_v < pack_v / series
-            wanted_s = float(flight.time_s[int(np.argmax(low))]) if low.any() else flight.end_s
-            return Threshold(pack_v=pack_v, cell_v=pack_v / series, wanted_s=wanted_s, floored=False)
-        pack_v = round(pack_v - step_v, 2)
-    return None
+    land = Threshold(pack_v=land_v, cell_v=land_v / series, wanted_s=flight.landing_s, floored=land_floored)
+    land = _usable(setup, flight, land)
+    low = Threshold(pack_v=low_v, cell_v=low_v / series, wanted_s=low_s, floored=low_floored)
+    low = _usable(setup, flight, low)
+    least_v = round(land.pack_v + step_v, 2)
+    if low.pack_v < least_v:
+        low = replace(low, pack_v=least_v, cell_v=least_v / series)
+    return {"pack_low": low, "land_now": land}
 
 
 class ThresholdWatch:

@@ -214,11 +214,13 @@ def _curve_words(forecast: Forecast, x: Scale, y: Scale, shape: Shape) -> list[W
         return x(seconds), flight.index_at(seconds)
 
     rest_x, rest_k = at(0.46)
-    cruise_x, cruise_k = at(0.2)
+    cruise_x, _ = at(0.2)
+    # The curve falls: the label must clear it at the label's right end.
+    cruise_k = flight.index_at(0.2 * flight.end_s + 66.0 / (x.stop - x.start) * flight.end_s)
     pattern = forecast.setup.sheet.flying
     words = [
         Words(rest_x, y(float(flight.rest_v[rest_k])) - 10.0, "at rest"),
-        Words(cruise_x, y(float(flight.cruise_v[cruise_k])) + 19.0, f"in {pattern.steady_activity().name}"),
+        Words(cruise_x, y(float(flight.cruise_v[cruise_k])) + 17.0, f"in {pattern.steady_activity().name}"),
     ]
     bursts = [a for a in pattern.activities if a.of == "full throttle"]
     if bursts:
