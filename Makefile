@@ -15,6 +15,9 @@ $(VENV)/.runtime: requirements/runtime.txt pyproject.toml
 	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
 	@$(PIP) requirements/runtime.txt $(QUIET_PIP)
 	@$(BIN)/pip --disable-pip-version-check install --quiet --no-deps --no-build-isolation -e . $(QUIET_PIP)
+	@$(BIN)/python -m compileall -q src
+	@echo "Compiling the flight kernel (once) …"
+	@$(BIN)/zesty-cell warm
 	@touch $@
 
 $(VENV)/.test: requirements/test.txt $(VENV)/.runtime

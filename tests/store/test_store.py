@@ -11,12 +11,14 @@ import textwrap
 
 import pytest
 from alembic.autogenerate import compare_metadata
+from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
 
 from tests.sheets import sheet
 from zesty_cell.demo.club import load_club
 from zesty_cell.store import sheets
-from zesty_cell.store.database import Database
+from zesty_cell.store.database import _MIGRATIONS, HEAD_REVISION, Database
 from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
 from zesty_cell.store.hangar import CRAFTS
 from zesty_cell.store.tables import Base
@@ -32,6 +34,12 @@ def database(tmp_path):
 def test_migrations_make_exactly_the_tables(database):
     with database.engine.connect() as connection:
         assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
+
+
+def test_the_newest_revision_is_the_one_the_application_asks_for():
+    config = Config()
+    config.set_main_option("script_location", str(_MIGRATIONS))
+    assert ScriptDirectory.from_config(config).get_current_head() == HEAD_REVISION
 
 
 def test_a_sheet_comes_back_as_it_was(database):
@@ -111,7 +119,7 @@ def test_a_killed_writer_loses_no_acknowledged_save(tmp_path):
         from pathlib import Path
         from tests.sheets import sheet
         from zesty_cell.store import sheets
-        from zesty_cell.store.database import Database
+        from zesty_cell.store.database import _MIGRATIONS, HEAD_REVISION, Database
         database = Database(Path(sys.argv[1]))
         for k in range(10_000):
             with database.session() as session:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -277,10 +278,26 @@ _REASONS: tuple[LandingReason, ...] = ("charge used", "rest voltage", "loaded vo
 def _moving_mean(values: NDArray[np.float64], window: int) -> NDArray[np.float64]:
     """Mean over the last ``window`` samples; over what there is at the beginning."""
     window = max(1, min(window, values.size))
-    sums = np.cumsum(np.concatenate(([0.0], values)))
-    upper = np.arange(1, values.size + 1)
-    lower = np.maximum(upper - window, 0)
-    return np.asarray((sums[upper] - sums[lower]) / (upper - lower))
+    mean = np.cumsum(values)
+    mean[window:] = (mean[window:] - mean[:-window]) / window
+    mean[:window] /= np.arange(1, window + 1)
+    return np.asarray(mean)
+
+
+_local = threading.local()
+
+
+def _room() -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float64]]:
+    """Room for the longest flight's traces, one per thread and used again: fresh pages cost more than flying."""
+    if not hasattr(_local, "room"):
+        steps = int(MAX_FLIGHT_S / STEP_S)
+        _local.room = (
+            np.empty(steps, dtype=np.float32),
+            np.empty(steps, dtype=np.float32),
+            np.empty((kernel.TRACE_COUNT, steps)),
+        )
+    room: tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float64]] = _local.room
+    return room
 
 
 def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
@@ -295,10 +312,7 @@ def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
     factors = Factors.expected() if factors is None else factors
     params = kernel_parameters(setup=setup, factors=factors)[0]
     program = _program(setup, factors)
-    max_steps = int(MAX_FLIGHT_S / STEP_S)
-    loaded = np.empty(max_steps, dtype=np.float32)
-    cruise = np.empty(max_steps, dtype=np.float32)
-    trace = np.empty((kernel.TRACE_COUNT, max_steps))
+    loaded, cruise, trace = _room()
     summary = np.empty((1, kernel.SUMMARY_COUNT))
     n = kernel.march(
         params,
@@ -308,7 +322,7 @@ def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
         cell_table(setup.chemistry),
         temperature_table(setup.chemistry),
         STEP_S,
-        max_steps,
+        loaded.size,
         loaded,
         cruise,
         trace,

@@ -8,14 +8,12 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from alembic import command
-from alembic.config import Config
-from alembic.runtime.migration import MigrationContext
-from alembic.script import ScriptDirectory
-from sqlalchemy import Engine, create_engine, event
+from sqlalchemy import Engine, create_engine, event, inspect, text
 from sqlalchemy.orm import Session, sessionmaker
 
 _MIGRATIONS = Path(__file__).parent / "migrations"
+#: The newest revision under migrations/versions; a test keeps the two together.
+HEAD_REVISION = "0001"
 
 
 def _on_connect(connection: Any, _record: Any) -> None:
@@ -26,11 +24,23 @@ def _on_connect(connection: Any, _record: Any) -> None:
     cursor.close()
 
 
-def _alembic_config(engine: Engine) -> Config:
+def _upgrade(engine: Engine) -> None:
+    # Imported only when there is something to migrate: most starts need none of it.
+    from alembic import command
+    from alembic.config import Config
+
     config = Config()
     config.set_main_option("script_location", str(_MIGRATIONS))
     config.attributes["engine"] = engine
-    return config
+    command.upgrade(config, "head")
+
+
+def _revision(engine: Engine) -> str | None:
+    """Revision of the tables in a file; None for an empty one."""
+    with engine.connect() as connection:
+        if not inspect(connection).has_table("alembic_version"):
+            return None
+        return connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
 
 
 class Database:
@@ -45,15 +55,12 @@ class Database:
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
     def _migrate(self) -> None:
-        config = _alembic_config(self.engine)
-        head = ScriptDirectory.from_config(config).get_current_head()
-        with self.engine.connect() as connection:
-            current = MigrationContext.configure(connection).get_current_revision()
-        if current == head:
+        current = _revision(self.engine)
+        if current == HEAD_REVISION:
             return
         if current is not None:
-            self._backup(self.path.with_name(f"{self.path.stem}.before-{head}.backup"))
-        command.upgrade(config, "head")
+            self._backup(self.path.with_name(f"{self.path.stem}.before-{HEAD_REVISION}.backup"))
+        _upgrade(self.engine)
 
     def _backup(self, target: Path) -> None:
         with sqlite3.connect(self.path) as source, sqlite3.connect(target) as copy:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from dataclasses import dataclass
 
 from zesty_cell.core.checks import Check
@@ -26,6 +27,8 @@ from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
 from zesty_cell.web.face import Face
 from zesty_cell.web.units import TEMPERATURE, group
 
+#: A forecast keeps two threads busy: more at once would only cost memory.
+_AT_ONCE = threading.BoundedSemaphore(2)
 #: Checks worth seeing even when they are fine.
 _FIRST_FINE = ("pack_rating", "false_calls", "thrust_fade", "power", "charge_left", "heat")
 _SOURCE_WORDS = {
@@ -180,7 +183,8 @@ def figures_of(sheet: Sheet, face: Face) -> Figures:
     OutOfRangeError
         When the sheet contradicts itself.
     """
-    result = forecast(sheet)
+    with _AT_ONCE:
+        result = forecast(sheet)
     as_pack = face.view.volts == "pack"
     unit = TEMPERATURE.unit(face.view.units)
     temperature = (unit.show(result.setup.start_c), unit.show(result.landing_c), unit.label)

@@ -1,0 +1,1 @@
+"""What `make bench` runs: each figure says what is inside the measured region."""

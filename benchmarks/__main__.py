@@ -1,0 +1,56 @@
+"""Run every benchmark, print the report, and keep it in docs/benchmarks.md."""
+
+from __future__ import annotations
+
+import os
+import platform
+from datetime import UTC, datetime
+from pathlib import Path
+
+from benchmarks import core, peer, server
+from benchmarks.timing import Row
+
+REPORT = Path(__file__).parents[1] / "docs" / "benchmarks.md"
+HEAD = """# Benchmarks
+
+Written by `make bench`, which runs them again and replaces this page. Each line says what lies inside
+the measured region; inputs are built outside it and code is warmed first. Ratios are taken in the same
+minute on the same machine. Absolute times on a shared machine wander by a factor of two from one
+minute to the next; accuracies and ratios do not.
+
+"""
+
+
+def _table(rows: list[Row]) -> str:
+    lines = [
+        "| what | measured | asked for | met | inside the measured region |",
+        "| --- | --- | --- | --- | --- |",
+    ]
+    lines += [f"| {r.what} | {r.measured} | {r.asked} | {'yes' if r.met else 'NO'} | {r.inside} |" for r in rows]
+    return "\n".join(lines) + "\n"
+
+
+def main() -> int:
+    """Returns 1 when a figure is not met."""
+    parts: list[tuple[str, list[Row]]] = []
+    for title, work in (
+        ("Accuracy", core.accuracy),
+        ("Speed of the core", core.speed),
+        ("Beside a general battery-model library", peer.compare),
+        ("The server", server.run),
+    ):
+        print(f"{title} …", flush=True)
+        rows = work()
+        for row in rows:
+            print(f"  {'ok' if row.met else 'NO'}  {row.what}: {row.measured} (asked: {row.asked})", flush=True)
+        parts.append((title, rows))
+    when = datetime.now(UTC).strftime("%Y-%m-%d")
+    machine = (
+        f"Measured {when}, {os.cpu_count()} cores ({platform.machine()}), Python {platform.python_version()}.\n\n"
+    )
+    REPORT.write_text(HEAD + machine + "\n".join(f"## {title}\n\n{_table(rows)}" for title, rows in parts))
+    return 0 if all(row.met for _, rows in parts for row in rows) else 1
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())
