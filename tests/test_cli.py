@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import socket
 import sys
 
 import pytest
@@ -39,6 +40,13 @@ def test_bad_files_end_with_a_word_and_status_two(tmp_path, capsys, content, wor
         path.write_text(content)
     assert main(["forecast", str(path)]) == 2
     assert words in capsys.readouterr().err
+
+
+def test_a_port_that_is_taken_is_a_word_and_not_a_trace(tmp_path, capsys):
+    with socket.create_server(("127.0.0.1", 0)) as taken:
+        port = str(taken.getsockname()[1])
+        assert main(["serve", "--port", port, "--database", str(tmp_path / "x.sqlite")]) == 2
+    assert "--port" in capsys.readouterr().err
 
 
 def test_schema_sheet_prints_a_json_schema(capsys):

@@ -6,6 +6,7 @@ import argparse
 import gc
 import ipaddress
 import json
+import socket
 import sys
 import threading
 from pathlib import Path
@@ -67,6 +68,16 @@ def _serve(arguments: argparse.Namespace) -> int:
     from zesty_cell.web.security import LOOPBACK_HOSTS
 
     host = arguments.host
+    try:
+        # Bound before anything else is said, so that a taken port is a word and not a trace.
+        listener = socket.create_server(
+            (host, arguments.port), family=socket.AF_INET6 if ":" in host else socket.AF_INET
+        )
+    except OSError as error:
+        print(f"zesty-cell: cannot listen on {host}, port {arguments.port}: {error.strerror}.", file=sys.stderr)
+        print(f"Something else uses it? Choose another: --port {arguments.port + 1}", file=sys.stderr)
+        warming.join()
+        return 2
     app = create_app(arguments.database, hosts=LOOPBACK_HOSTS | set(arguments.allow_host))
     if arguments.command == "demo":
         from zesty_cell.demo.club import load_club
@@ -81,7 +92,8 @@ def _serve(arguments: argparse.Namespace) -> int:
     print(f"Zesty Cell is at http://{shown}:{arguments.port}/  (Ctrl-C ends it)", flush=True)
     if not ipaddress.ip_address(host).is_loopback:
         print("It listens beyond this machine and has no passwords: use a network you trust.", flush=True)
-    uvicorn.run(app, host=host, port=arguments.port, log_level="warning", server_header=False)
+    server = uvicorn.Server(uvicorn.Config(app, log_level="warning", server_header=False))
+    server.run(sockets=[listener])
     return 0
 
 

@@ -202,6 +202,19 @@ def test_each_check_is_triggered_by_its_own_sheet(key, status, parts):
         assert check.mend
 
 
+@pytest.mark.parametrize(
+    "parts", [{"craft": heron(dry_mass_kg=12.0)}, {"pack": pomelo(mass_kg=14.0)}], ids=["craft", "pack"]
+)
+def test_what_is_too_heavy_to_fly_is_said_not_to_fly(parts):
+    result = forecast(sheet(**parts))
+    assert not result.flies
+    assert _check(result, "power").title == "The pack cannot lift this craft"
+
+
+def test_what_flies_is_said_to_fly(lighthouse):
+    assert lighthouse.flies
+
+
 def test_a_kept_warm_pack_is_not_cold():
     assert _check(forecast(sheet(conditions=Conditions(air_c=2.0, pack_c=25.0))), "cold") is None
 

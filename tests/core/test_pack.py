@@ -6,8 +6,9 @@ import pytest
 from pydantic import ValidationError
 
 from tests.sheets import pomelo, satsuma
+from zesty_cell.core.errors import UnequalPacksError
 from zesty_cell.core.honest import HOTTEST_ALLOWED_C, discharge_hottest_c, honest_current
-from zesty_cell.core.pack import CONNECTORS, Pack, lead_resistance_ohm, pack_figures, parallel_split
+from zesty_cell.core.pack import CONNECTORS, Pack, lead_resistance_ohm, pack_figures, parallel_pair, parallel_split
 
 
 def test_resistance_is_cells_leads_and_plug():
@@ -73,6 +74,40 @@ def test_two_packs_share_a_current_by_their_resistances():
     assert split.first_share == pytest.approx(0.6)
     assert split.second_share == pytest.approx(0.4)
     assert split.resistance_ohm == pytest.approx(0.012)
+
+
+def test_a_parallel_harness_adds_a_plug_for_each_pack():
+    plain, harness = pack_figures(satsuma(mass_kg=None)), pack_figures(satsuma(mass_kg=None, parallel_harness=True))
+    assert harness.adapter_ohm == pytest.approx(0.0004)
+    assert harness.resistance_ohm - plain.resistance_ohm == pytest.approx(harness.adapter_ohm)
+    assert harness.mass_kg > plain.mass_kg
+
+
+def test_a_good_pair_shares_evenly_and_an_unequal_one_is_warned_of():
+    pair = parallel_pair(first=satsuma(), second=satsuma(name="other"), first_rest_v=4.19, second_rest_v=4.17)
+    assert pair.split.first_share == pytest.approx(0.5)
+    assert pair.warning == ""
+    assert pair.capacity_ah == pytest.approx(2 * 1.3 * 0.95)
+    tired = satsuma(name="tired", cell_resistance_ohm=0.012)
+    warned = parallel_pair(first=satsuma(), second=tired, first_rest_v=4.2, second_rest_v=4.2)
+    assert "“Satsuma” carries 6" in warned.warning
+
+
+@pytest.mark.parametrize(
+    ("second", "volts", "words"),
+    [
+        (pomelo(), 4.2, "different chemistries"),
+        (satsuma(series=4), 4.2, "6S and 4S"),
+        (satsuma(), 4.1, "0.10 V a cell apart"),
+    ],
+)
+def test_packs_that_must_not_be_paired_are_refused(second, volts, words):
+    with pytest.raises(UnequalPacksError, match=words):
+        parallel_pair(first=satsuma(), second=second, first_rest_v=4.2, second_rest_v=volts)
+
+
+def test_voltages_just_close_enough_may_be_paired():
+    parallel_pair(first=satsuma(), second=satsuma(), first_rest_v=4.20, second_rest_v=4.15)
 
 
 def test_honest_current_by_voltage_is_ohms_law():

@@ -133,6 +133,16 @@ def test_every_school_can_land_alone(client, school, fields):
         assert answer(html) == "7:30"
 
 
+def test_a_pack_that_cannot_lift_itself_gets_no_time(client):
+    document = json.loads(client.get(f"{NEWEST}/export").content)
+    document["pack"]["mass_kg"] = 14.0
+    document["pack"]["name"] = "Anvil"
+    made = client.post("/sheets/import", files={"file": ("s.json", json.dumps(document))}).headers["location"]
+    html = client.get(made).text
+    assert "This does not fly" in html
+    assert "Be on the ground at" not in html
+
+
 def test_decimal_commas_and_thin_spaces_are_numbers(client):
     form = typed(client)
     comma = client.post(NEWEST, data=form | {"conditions.air_c": "12,5", "conditions.altitude_m": "1 200"}).text

@@ -25,6 +25,15 @@ class OutOfRangeError(ZestyCellError, ValueError):
         self.limit = limit
 
 
+class UnequalPacksError(ZestyCellError, ValueError):
+    """Two packs that must not be connected in parallel."""
+
+    def __init__(self, message: str, *, difference: float, limit: float) -> None:
+        super().__init__(message)
+        self.difference = difference
+        self.limit = limit
+
+
 class UnknownNameError(ZestyCellError, LookupError):
     """A key such as a chemistry or a pattern is not one we ship."""
 

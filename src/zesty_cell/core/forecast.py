@@ -18,6 +18,8 @@ from zesty_cell.core.sheet import Sheet
 #: Flights in the range; deterministic, the same draws for every sheet (common random numbers), so
 #: that a change of the sheet moves the range by the change alone.
 SAMPLES = 200
+#: Steady power that cannot be had this early is no flight [s].
+_TAKE_OFF_S = 1.0
 _SEED = 20_260_401
 #: One standard deviation of what differs from flight to flight: pattern intensity [1], air [°C].
 INTENSITY_SIGMA = 0.08
@@ -56,6 +58,8 @@ class Forecast:
     honest : HonestCurrent
     checks : tuple of Check
         Worst first.
+    flies : bool
+        Whether the pack can hold the craft up at all when fresh.
     landing_used_ah, landing_wh : float
         Drawn at landing [Ah], [Wh].
     reserve_ah : float
@@ -79,6 +83,7 @@ class Forecast:
     callouts: CalloutPlan
     honest: HonestCurrent
     checks: tuple[Check, ...]
+    flies: bool
     landing_used_ah: float
     landing_wh: float
     reserve_ah: float
@@ -169,6 +174,7 @@ def forecast(sheet: Sheet) -> Forecast:
         callouts=plan,
         honest=honest,
         checks=check_flight(setup=setup, flight=flight, callouts=plan, honest=honest),
+        flies=flight.first_clipped_s > _TAKE_OFF_S,
         landing_used_ah=used_ah,
         landing_wh=float(np.trapezoid(volts * flight.current_a[:stop], flight.time_s[:stop]) / 3600.0),
         reserve_ah=float(flight.charge_left[stop - 1]) * setup.figures.capacity_ah,

@@ -10,6 +10,7 @@ from pydantic import Field, model_validator
 
 from zesty_cell.core.chemistry import Chemistry, ChemistryKey, Quality, chemistry_for
 from zesty_cell.core.entity import Entity, Name
+from zesty_cell.core.errors import UnequalPacksError
 
 #: How a figure is known, best first.
 Known = Literal["measured", "maker", "estimated"]
@@ -66,6 +67,7 @@ class Ratings(Entity):
 class Pack(Entity):
     """One battery pack.
 
+    ``parallel_harness``: flown as two packs that meet in a harness, each through a plug of its own.
     ``capacity_ah`` is the whole pack's; ``cell_resistance_ohm`` is one cell's ohmic resistance at
     25 °C and mid-charge (a one-second, two-current test).  ``None`` means: estimate it.
     """
@@ -83,6 +85,7 @@ class Pack(Entity):
     cell_resistance_ohm: Annotated[float, Field(gt=0, le=2)] | None = None
     quality: Quality = "ordinary"
     connector: ConnectorKey = "large_60a"
+    parallel_harness: bool = False
     lead_length_m: Annotated[float, Field(ge=0, le=3)] = 0.10
     lead_area_mm2: Annotated[float, Field(ge=0.05, le=50)] = 3.3
     cycles: Annotated[int, Field(ge=0, le=3000)] = 0
@@ -105,8 +108,8 @@ class PackFigures:
         One standard deviation, relative [1].
     cell_resistance_ohm : float
         One cell [Ω], after age.
-    cells_ohm, leads_ohm, connector_ohm, resistance_ohm : float
-        The pack's parts and their sum [Ω].
+    cells_ohm, leads_ohm, connector_ohm, adapter_ohm, resistance_ohm : float
+        The pack's parts and their sum [Ω]; the adapter is a parallel harness.
     mass_kg, cell_mass_kg : float
         Whole pack, and one cell without leads and plug [kg].
     mass_known, resistance_known, capacity_known : Known
@@ -128,6 +131,7 @@ class PackFigures:
     cells_ohm: float
     leads_ohm: float
     connector_ohm: float
+    adapter_ohm: float
     resistance_ohm: float
     mass_kg: float
     mass_known: Known
@@ -141,8 +145,8 @@ class PackFigures:
     ratings_known: Known
 
     def external_ohm(self) -> float:
-        """Leads and plug together [Ω]."""
-        return self.leads_ohm + self.connector_ohm
+        """Leads, plug and adapter together [Ω]."""
+        return self.leads_ohm + self.connector_ohm + self.adapter_ohm
 
 
 # Ageing per full cycle where nothing was measured: see docs/physics.md, "Age".
@@ -167,7 +171,8 @@ def lead_resistance_ohm(*, length_m: float, area_mm2: float) -> float:
 
 def _leads_mass_kg(pack: Pack) -> float:
     copper = 2.0 * pack.lead_length_m * pack.lead_area_mm2 * 1e-6 * _COPPER_DENSITY_KG_M3
-    return 1.6 * copper + CONNECTORS[pack.connector].mass_kg  # insulation adds about 60 %
+    plugs = 3 if pack.parallel_harness else 1
+    return 1.6 * copper + plugs * CONNECTORS[pack.connector].mass_kg  # insulation adds about 60 %
 
 
 def pack_figures(pack: Pack) -> PackFigures:
@@ -203,6 +208,8 @@ def pack_figures(pack: Pack) -> PackFigures:
     cells_ohm = pack.series * cell_ohm / pack.parallel
     leads_ohm = lead_resistance_ohm(length_m=pack.lead_length_m, area_mm2=pack.lead_area_mm2)
     connector_ohm = CONNECTORS[pack.connector].contact_ohm
+    # Two further plugs, one for each pack, side by side.
+    adapter_ohm = 0.5 * connector_ohm if pack.parallel_harness else 0.0
     nominal_wh = pack.capacity_ah * pack.series * chemistry.nominal_v
     leads_kg = _leads_mass_kg(pack)
     if pack.mass_kg is not None:
@@ -226,7 +233,8 @@ def pack_figures(pack: Pack) -> PackFigures:
         cells_ohm=cells_ohm,
         leads_ohm=leads_ohm,
         connector_ohm=connector_ohm,
-        resistance_ohm=cells_ohm + leads_ohm + connector_ohm,
+        adapter_ohm=adapter_ohm,
+        resistance_ohm=cells_ohm + leads_ohm + connector_ohm + adapter_ohm,
         mass_kg=mass_kg,
         mass_known=mass_known,
         cell_mass_kg=cell_mass_kg,
@@ -270,6 +278,76 @@ def parallel_split(*, first_ohm: float, second_ohm: float) -> ParallelSplit:
         resistance_ohm=first_ohm * second_ohm / total,
         first_share=second_ohm / total,
         second_share=first_ohm / total,
+    )
+
+
+#: Largest difference at which two packs may be connected in parallel [V a cell] (PHYSICS 2).
+EQUAL_VOLTAGE_V = 0.05
+#: A share of the current above this wears the stronger pack and misleads the pilot [1].
+_UNEQUAL_SHARE = 0.55
+
+
+@dataclass(frozen=True)
+class ParallelPair:
+    """Two packs flown in parallel.
+
+    Attributes
+    ----------
+    split : ParallelSplit
+    capacity_ah, mass_kg : float
+        Of both together [Ah], [kg].
+    warning : str
+        What is unequal, in words; empty for a good pair.
+    """
+
+    split: ParallelSplit
+    capacity_ah: float
+    mass_kg: float
+    warning: str
+
+
+def parallel_pair(*, first: Pack, second: Pack, first_rest_v: float, second_rest_v: float) -> ParallelPair:
+    """Two packs in parallel: same chemistry and cell count, equal voltages (PHYSICS 2).
+
+    Parameters
+    ----------
+    first, second : Pack
+    first_rest_v, second_rest_v : float
+        Rest voltage of each [V a cell].
+
+    Raises
+    ------
+    UnequalPacksError
+        Different chemistry or cells in series, or voltages more than 0.05 V a cell apart.
+    """
+    if first.chemistry != second.chemistry:
+        raise UnequalPacksError("Never connect different chemistries in parallel.", difference=1.0, limit=0.0)
+    if first.series != second.series:
+        raise UnequalPacksError(
+            f"Never connect {first.series}S and {second.series}S in parallel: one would burn the other.",
+            difference=abs(first.series - second.series),
+            limit=0.0,
+        )
+    apart_v = abs(first_rest_v - second_rest_v)
+    if apart_v > EQUAL_VOLTAGE_V + 1e-9:
+        raise UnequalPacksError(
+            f"These packs are {apart_v:.2f} V a cell apart: charge both to the same voltage before joining them.",
+            difference=apart_v,
+            limit=EQUAL_VOLTAGE_V,
+        )
+    one, two = pack_figures(first), pack_figures(second)
+    split = parallel_split(first_ohm=one.resistance_ohm, second_ohm=two.resistance_ohm)
+    share, stronger = max((split.first_share, first.name), (split.second_share, second.name))
+    warning = (
+        f"“{stronger}” carries {100 * share:.0f} % of the current: its partner is the weaker pack."
+        if share > _UNEQUAL_SHARE
+        else ""
+    )
+    return ParallelPair(
+        split=split,
+        capacity_ah=one.capacity_ah + two.capacity_ah,
+        mass_kg=one.mass_kg + two.mass_kg,
+        warning=warning,
     )
 
 

@@ -257,6 +257,7 @@ PACK_LIST = (
         capacity_ah=3.1,
         label_c=100.0,
         mass_kg=0.376,
+        parallel_harness=True,
         quality="good",
         connector="large_60a",
         lead_length_m=0.14,

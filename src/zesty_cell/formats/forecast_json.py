@@ -56,6 +56,7 @@ class ForecastDocument(_Out):
     """What a sheet answers; SI units as the names say."""
 
     name: str
+    flies: bool
     landing_s: float
     landing_reason: str
     range_low_s: float
@@ -108,6 +109,7 @@ def forecast_document(forecast: Forecast) -> ForecastDocument:
     )
     return ForecastDocument(
         name=forecast.setup.sheet.name,
+        flies=forecast.flies,
         landing_s=round(flight.landing_s, 2),
         landing_reason=flight.landing_reason,
         range_low_s=round(forecast.range.low_s, 2),

@@ -225,6 +225,12 @@ PACK_SECTIONS = (
                 required=True,
                 options=tuple((c.key, c.name) for c in CONNECTORS.values()),
             ),
+            Field(
+                "parallel_harness",
+                "Flown as",
+                kind="choice",
+                options=(("False", "one pack"), ("True", "two packs in a parallel harness")),
+            ),
             Field("lead_length_m", "Length of the leads", LENGTH, hint="10"),
             Field("lead_area_mm2", "Copper", WIRE, hint="3.3"),
         ),
@@ -241,6 +247,7 @@ NEW_PACK: dict[str, Any] = {
     "capacity_known": "maker",
     "quality": "ordinary",
     "connector": "large_60a",
+    "parallel_harness": False,
     "parallel": 1,
 }
 

@@ -65,6 +65,7 @@ class Figures:
     doubts: list[str]
     shown_checks: tuple[Check, ...]
     folded_checks: tuple[Check, ...]
+    more: list[tuple[str, str]]
 
 
 @dataclass(frozen=True)
@@ -143,6 +144,27 @@ def _doubts(result: Forecast, face: Face) -> list[str]:
     return doubts
 
 
+def _more(result: Forecast, face: Face) -> list[tuple[str, str]]:
+    """The figures one step away: name and value."""
+    series, flight = result.setup.sheet.pack.series, result.flight
+    per_km = [] if result.mah_per_km is None else [("Charge a kilometre", f"{result.mah_per_km:.0f} mAh")]
+    return [
+        ("Energy to landing", f"{result.landing_wh:.1f} Wh"),
+        ("Charge a minute", f"{result.mah_per_minute:.0f} mAh"),
+        *per_km,
+        ("Mean current", f"{result.mean_a:.1f} A"),
+        ("Worst sag", f"{face.volts(result.worst_v, series)} at {face.time(result.worst_s)}"),
+        ("At rest on landing", face.volts(float(flight.rest_v[flight.index_at(flight.landing_s)]), series)),
+        ("Left at landing", face.mah(result.reserve_ah)),
+        ("Full-throttle thrust left", f"{100 * result.thrust_share:.0f} %"),
+        (
+            "Honest current",
+            f"{result.honest.current_a:.0f} A, by {'heat' if result.honest.limited_by == 'heat' else 'sag'}",
+        ),
+        ("Ready to fly", face.mass(result.setup.all_up_mass_kg)),
+    ]
+
+
 _REASON_WORDS = {
     "charge used": "by charge used",
     "rest voltage": "by rest voltage",
@@ -201,6 +223,7 @@ def figures_of(sheet: Sheet, face: Face) -> Figures:
         reason=_REASON_WORDS[result.flight.landing_reason],
         doubts=_doubts(result, face),
         shown_checks=shown,
+        more=_more(result, face),
         folded_checks=tuple(c for c in result.checks if c not in shown),
     )
 
