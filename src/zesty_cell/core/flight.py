@@ -254,7 +254,7 @@ def landing_times_s(*, setup: Setup, summary: NDArray[np.float64]) -> tuple[NDAr
 
     Returns
     -------
-    times_s : float64 array, shape (k,)
+    times_s : float64 array, shape (k,) [s]
     which : int64 array, shape (k,)
         0 charge used, 1 rest voltage, 2 loaded voltage, 3 timer, 4 the march's own end.
     """

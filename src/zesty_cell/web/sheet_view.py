@@ -86,7 +86,7 @@ def pattern_strip(pattern: FlyingPattern, width: float = 220.0) -> list[Strip]:
         if activity.of == "full throttle":
             tone = "full"
         else:
-            tone = "calm" if activity.share < 0.6 else "steady" if activity.share <= 1.4 else "hard"
+            tone = next(name for limit, name in _TONES if activity.share <= limit)
         strips.append(Strip(x, wide, tone, f"{activity.name} {activity.duration_s:g} s"))
         x += wide
     return strips
@@ -165,6 +165,8 @@ def _more(result: Forecast, face: Face) -> list[tuple[str, str]]:
     ]
 
 
+#: Tone of an activity in the strip, by its share of steady power.
+_TONES = ((0.6, "calm"), (1.2, "steady"), (1.8, "brisk"), (float("inf"), "hard"))
 _REASON_WORDS = {
     "charge used": "by charge used",
     "rest voltage": "by rest voltage",

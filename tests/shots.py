@@ -1,0 +1,52 @@
+"""`make shots`: a current picture of each main view, from the demo data."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import sync_playwright
+
+from tests.e2e.conftest import CHROMIUM_FLAGS, running
+
+OUT = Path(__file__).parents[1] / "docs" / "screenshots"
+#: Name, path, width, height, theme, and whether the whole page is taken.
+VIEWS = (
+    ("sheet", "/sheets/8", 1280, 800, "paper", False),
+    ("sheet-dusk", "/sheets/7", 1280, 800, "dusk", False),
+    ("sheet-phone", "/sheets/5", 390, 844, "sun", False),
+    ("sheets", "/sheets", 1280, 800, "paper", False),
+    ("hangar", "/hangar", 1280, 800, "paper", False),
+    ("craft", "/hangar/crafts/1", 1280, 800, "paper", True),
+    ("pack", "/hangar/packs/11", 1280, 800, "paper", True),
+    ("card", "/sheets/8/card", 1000, 1000, "paper", False),
+)
+
+
+def main() -> None:
+    """Start the demo in a folder of its own and photograph it."""
+    OUT.mkdir(parents=True, exist_ok=True)
+    with (
+        tempfile.TemporaryDirectory() as folder,
+        running("demo", Path(folder) / "shots.sqlite") as (address, _),
+        sync_playwright() as playwright,
+    ):
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=CHROMIUM_FLAGS)
+        for name, path, width, height, theme, whole in VIEWS:
+            context = browser.new_context(viewport={"width": width, "height": height})
+            view = {
+                "name": "zesty_cell_view",
+                "value": f"units-metric.volts-cell.theme-{theme}",
+                "url": address,
+            }
+            context.add_cookies([view])
+            page = context.new_page()
+            page.goto(address + path, wait_until="networkidle")
+            page.screenshot(path=OUT / f"{name}.png", full_page=whole)
+            context.close()
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
