@@ -103,8 +103,7 @@ STEADY = Choice(
 FULL = Choice(
     "full_throttle.source",
     "Full throttle",
-    "With propellers on, a craft at full throttle on the bench can cut you: hold it fast, stand behind it, or read "
-    "it from telemetry in a climb.",
+    "Read it from telemetry in a short climb. Propellers off whenever a powered craft is on the bench.",
     (
         (
             "measured",

@@ -130,7 +130,7 @@ def _round_picture(pack: Pack, width: float, tired: bool) -> PackPicture:
             if (k + 1) % pack.parallel:
                 links.append(Link(cells[k].x, cells[k].y, cells[k + 1].x, cells[k + 1].y))
     body = y0 + (rows - 0.5) * pitch
-    foot = body + 12.0
+    foot = body + 17.0
     right = max(min(x0 + (columns - 0.5) * pitch + 16.0, width - 28.0), 60.0)
     positive, negative, plug = _leads(x0 - size / 2.0, y0, foot, right)
     return PackPicture(
@@ -151,7 +151,7 @@ def _pouch_picture(pack: Pack, width: float, tired: bool) -> PackPicture:
             a, b = cells[-pack.series + k], cells[-pack.series + k + 1]
             y = 5.0
             links.append(Link(a.x + size * 0.7, y, b.x + size * 0.3, y))
-    foot = 8.0 + tall + 13.0
+    foot = 8.0 + tall + 18.0
     right = max(min(14.0 + count * pitch + 8.0 * (pack.parallel - 1) + 6.0, width - 28.0), 60.0)
     positive, negative, plug = _leads(14.0, 8.0 + 0.42 * tall, foot, right)
     return PackPicture(
