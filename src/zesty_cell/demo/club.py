@@ -111,7 +111,7 @@ CRAFT_LIST = (
         full_throttle=MeasuredFullThrottle(current_a=52.0, voltage_v=14.2),
         motor_resistance_ohm=0.015,
         pack_cooling="still air",
-        limits=Limits(motor_a=60.0, esc_a=60.0, esc_cutoff_v_per_cell=3.0, maximum_v=17.0),
+        limits=Limits(motor_a=75.0, esc_a=80.0, esc_cutoff_v_per_cell=3.0, maximum_v=17.0),
     ),
 )
 
