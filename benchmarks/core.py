@@ -9,7 +9,8 @@ from tests.sheets import heron, sheet
 
 from benchmarks.timing import Row, measure
 from zesty_cell.core import kernel
-from zesty_cell.core.chemistry import cell_table, chemistry_for, temperature_table
+from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.chemistry import cell_table, temperature_table
 from zesty_cell.core.flight import Factors, fly, fly_many, kernel_parameters, set_up
 from zesty_cell.core.flying import load_program
 from zesty_cell.core.forecast import SAMPLES, forecast, sampled_factors

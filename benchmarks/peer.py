@@ -14,13 +14,8 @@ from tests.core.cases import cell_parameters, march
 
 from benchmarks.timing import Row, Timed, measure
 from zesty_cell.core import kernel
-from zesty_cell.core.chemistry import (
-    TEMPERATURE_GRID_HIGH_C,
-    TEMPERATURE_GRID_LOW_C,
-    cell_table,
-    chemistry_for,
-    temperature_table,
-)
+from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.chemistry import TEMPERATURE_GRID_HIGH_C, TEMPERATURE_GRID_LOW_C, cell_table, temperature_table
 
 START = 0.98
 R0, RATIO, TAU_S = 0.0125, 0.6, 25.0

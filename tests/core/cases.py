@@ -7,7 +7,8 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from zesty_cell.core import kernel as K
-from zesty_cell.core.chemistry import cell_table, chemistry_for, temperature_table
+from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.chemistry import cell_table, temperature_table
 
 STEP_S = 0.1
 

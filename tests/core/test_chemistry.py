@@ -6,11 +6,10 @@ import numpy as np
 import pytest
 from scipy.interpolate import PchipInterpolator
 
+from zesty_cell.core.chemistries import CHEMISTRIES, chemistry_for
 from zesty_cell.core.chemistry import (
-    CHEMISTRIES,
     cell_table,
     charge_left_at_rest,
-    chemistry_for,
     open_circuit_v,
     resistance_shape,
     temperature_factor,

@@ -9,11 +9,13 @@ from hypothesis import strategies as st
 
 from tests.sheets import heron, pomelo, satsuma, sheet
 from zesty_cell.core import kernel
-from zesty_cell.core.chemistry import charge_left_at_rest, chemistry_for
+from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.chemistry import charge_left_at_rest
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import Factors, fly, fly_many, landing_times_s, set_up
+from zesty_cell.core.flight import Factors, fly, fly_many, kernel_parameters, landing_times_s, set_up
 from zesty_cell.core.flying import PATTERNS, Activity, load_program
 from zesty_cell.core.landing import LandingRule, time_home_s
+from zesty_cell.core.pack import pack_figures
 from zesty_cell.core.sheet import Conditions
 
 
@@ -57,22 +59,38 @@ def test_without_a_rule_that_speaks_in_time_the_floor_ends_the_flight():
     assert flight.landing_s == flight.end_s
 
 
-def test_the_pack_as_one_cell_scales_exactly():
-    # Twelve cells of a craft twelve times as hungry fly like one cell: only leads and plug differ.
-    bare = dict(lead_length_m=0.0, capacity_known="measured", connector="bullet_150a")
-    one = fly(set_up(sheet(pack=pomelo(**bare, series=6, parallel=1, mass_kg=0.4))))
-    doubled = heron(
+def test_twice_the_cells_for_twice_the_craft_is_the_same_cell():
+    """A craft twice as hungry on twice the cells in parallel asks each cell exactly the same."""
+    hungry = heron(
         steady={"source": "measured", "current_a": 17.8, "voltage_v": 21.3, "all_up_mass_kg": 1.063},
         full_throttle={"source": "measured", "current_a": 144.0, "voltage_v": 21.0},
         avionics_w=14.0,
         motor_resistance_ohm=0.01,
-        dry_mass_kg=0.618,
     )
-    # Twice the cells at the same pack weight keep the craft's weight; half the cell mass heats faster,
-    # so the pack is held at one temperature by a long cooling-free comparison of the first minute.
-    two = fly(set_up(sheet(craft=doubled, pack=pomelo(**bare, series=6, parallel=2, capacity_ah=8.4, mass_kg=0.4))))
-    first = slice(0, 50)
-    assert two.loaded_v[first] == pytest.approx(one.loaded_v[first], abs=0.02)
+    doubled = pomelo(parallel=2, capacity_ah=8.4)
+    one = kernel_parameters(setup=set_up(sheet()), factors=Factors.expected())[0]
+    two = kernel_parameters(setup=set_up(sheet(craft=hungry, pack=doubled)), factors=Factors.expected())[0]
+    for column in (
+        kernel.CAPACITY_AH,
+        kernel.R0_OHM,
+        kernel.FULL_THROTTLE_A_V2,
+        kernel.R_MOTOR_OHM,
+        kernel.AVIONICS_W,
+        kernel.CRUISE_W,
+        kernel.LAND_USED_AH,
+    ):
+        assert two[column] == pytest.approx(one[column], rel=1e-12)
+    # Only the shared leads and plug now carry twice the current.
+    assert two[kernel.R_EXT_OHM] == pytest.approx(2.0 * one[kernel.R_EXT_OHM])
+
+
+def test_half_the_resistance_is_half_the_sag():
+    half = fly(set_up(sheet(pack=pomelo(cell_resistance_ohm=0.00625))))
+    whole = fly(set_up(sheet()))
+    ext = pack_figures(pomelo()).external_ohm() / 6
+    sag_half = (half.rest_v[0] - half.loaded_v[0]) / half.current_a[0] - ext
+    sag_whole = (whole.rest_v[0] - whole.loaded_v[0]) / whole.current_a[0] - ext
+    assert sag_half == pytest.approx(sag_whole / 2, rel=1e-5)
 
 
 def test_time_home_grows_with_headwind_and_refuses_what_does_not_get_home():

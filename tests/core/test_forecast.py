@@ -8,8 +8,10 @@ import pytest
 from tests.sheets import heron, pomelo, satsuma, sheet
 from zesty_cell.core.callouts.derive import HOLDS_S, voltage_step_v
 from zesty_cell.core.callouts.kernel import watch_threshold
+from zesty_cell.core.chemistries import CHEMISTRIES
 from zesty_cell.core.craft import RotorGeometry
 from zesty_cell.core.flight import set_up
+from zesty_cell.core.flying import PATTERNS
 from zesty_cell.core.forecast import SAMPLES, forecast, sampled_factors
 from zesty_cell.core.landing import LandingRule
 from zesty_cell.core.sheet import Conditions
@@ -29,6 +31,24 @@ def test_the_same_sheet_gives_the_same_forecast(lighthouse):
     assert np.array_equal(again.range.landing_s, lighthouse.range.landing_s)
     assert again.callouts == lighthouse.callouts
     assert again.checks == lighthouse.checks
+
+
+@pytest.mark.parametrize("pattern", PATTERNS)
+def test_no_pattern_divides_by_zero_or_overflows(pattern):
+    with np.errstate(all="raise"):
+        result = forecast(sheet(pattern=pattern, conditions=Conditions(air_c=-30.0)))
+    assert np.all(np.isfinite(result.flight.loaded_v))
+    assert np.all(np.isfinite(result.range.landing_s))
+
+
+@pytest.mark.parametrize("chemistry", CHEMISTRIES)
+def test_every_chemistry_flies_every_kind_of_plan(chemistry):
+    pack = pomelo(chemistry=chemistry, cell_resistance_ohm=None, series=12 if chemistry == "nimh" else 6)
+    result = forecast(sheet(pack=pack, pattern="gentle_hover"))
+    assert result.flies
+    assert result.range.low_s <= result.flight.landing_s <= result.range.high_s
+    floor = result.setup.chemistry.loaded_floor_v
+    assert result.callouts.pack_low.threshold.cell_v > result.callouts.land_now.threshold.cell_v >= floor - 1e-9
 
 
 def test_the_range_surrounds_the_answer_and_covers_nine_in_ten(lighthouse):

@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 from tests.core.cases import STEP_S, cell_parameters, march
 from tests.oracles import thevenin
 from zesty_cell.core import kernel as K
-from zesty_cell.core.chemistry import cell_table, chemistry_for
+from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.chemistry import cell_table
 
 CLIMBS = [(K.POWER, 29.0, 9.0), (K.FULL_THROTTLE, 1.0, 1.0), (K.POWER, 40.0, 4.0), (K.POWER, 6.0, 3.0)]
 

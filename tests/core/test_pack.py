@@ -8,7 +8,8 @@ from pydantic import ValidationError
 from tests.sheets import pomelo, satsuma
 from zesty_cell.core.errors import UnequalPacksError
 from zesty_cell.core.honest import HOTTEST_ALLOWED_C, discharge_hottest_c, honest_current
-from zesty_cell.core.pack import CONNECTORS, Pack, lead_resistance_ohm, pack_figures, parallel_pair, parallel_split
+from zesty_cell.core.pack import CONNECTORS, Pack, lead_resistance_ohm, pack_figures
+from zesty_cell.core.parallel import parallel_pair, parallel_split
 
 
 def test_resistance_is_cells_leads_and_plug():

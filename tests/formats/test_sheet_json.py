@@ -6,6 +6,7 @@ import json
 import re
 from pathlib import Path
 
+import jsonschema_rs
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -78,4 +79,7 @@ def test_the_documented_example_is_a_sheet_and_the_schema_accepts_it():
     example = re.search(r"```json\n(.*?)```", (DOCS / "formats.md").read_text(), re.DOTALL)[1]
     read = read_sheet(example)
     assert read.craft.name == "Heron"
-    assert set(json.loads(example)) <= set(sheet_schema()["properties"])
+    validator = jsonschema_rs.validator_for(sheet_schema())
+    assert validator.is_valid(json.loads(example))
+    assert not validator.is_valid(json.loads(example) | {"surprise": 1})
+    assert not validator.is_valid(json.loads(example) | {"format": "another"})

@@ -143,6 +143,17 @@ def test_delete_and_undo(client):
     assert ">Quince<" in client.get("/hangar").text
 
 
+def test_editing_from_a_sheet_leads_back_to_it(client):
+    link = re.search(r'href="(/hangar/packs/\d+\?back=8)"', client.get("/sheets/8").text)[1]
+    html = client.get(link).text
+    assert 'href="/sheets/8">Back without saving' in html
+    form = PACK | {"version": "1", "back": "8"}
+    assert client.post(link.partition("?")[0], data=form).headers["location"] == "/sheets/8"
+    for nonsense in ("//evil.example", "8/../../x", "²", ""):
+        response = client.post("/hangar/packs/new", data=PACK | {"back": nonsense})
+        assert response.headers["location"] == "/hangar"
+
+
 def test_two_tabs_editing_one_pack(client):
     client.post("/hangar/packs/new", data=PACK)
     number = re.search(r'/hangar/packs/(\d+)">Quince<', client.get("/hangar").text)[1]

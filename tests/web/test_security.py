@@ -57,7 +57,9 @@ def test_other_headers(client):
     headers = client.get("/sheets").headers
     assert headers["x-content-type-options"] == "nosniff"
     assert headers["cache-control"] == "no-store"
-    assert "no-store" not in client.get("/static/app.js").headers.get("cache-control", "")
+    static = client.get("/static/app.js").headers
+    assert static["cache-control"] == "no-cache"
+    assert client.get("/static/app.js", headers={"if-none-match": static["etag"]}).status_code == 304
 
 
 def test_the_view_cookie_stays_with_this_site(client):

@@ -13,13 +13,8 @@ from numpy.typing import NDArray
 
 from zesty_cell.core import kernel
 from zesty_cell.core.air import air_density_kg_m3
-from zesty_cell.core.chemistry import (
-    Chemistry,
-    cell_table,
-    charge_left_at_rest,
-    chemistry_for,
-    temperature_table,
-)
+from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.chemistry import Chemistry, cell_table, charge_left_at_rest, temperature_table
 from zesty_cell.core.craft import CraftLoad, craft_load
 from zesty_cell.core.flying import STEP_S, LoadProgram, load_program
 from zesty_cell.core.landing import LandingReason, pack_low_lead_s, time_home_s

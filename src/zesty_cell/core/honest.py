@@ -9,7 +9,8 @@ from typing import Literal
 import numpy as np
 
 from zesty_cell.core import kernel
-from zesty_cell.core.chemistry import cell_table, chemistry_for, temperature_table
+from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.chemistry import cell_table, temperature_table
 from zesty_cell.core.pack import Pack, cell_cooling_w_k, pack_figures
 
 HOTTEST_ALLOWED_C = 60.0

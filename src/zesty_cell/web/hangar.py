@@ -6,10 +6,10 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Path, Request
+from fastapi import APIRouter, Path, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from zesty_cell.core.chemistry import CHEMISTRIES
+from zesty_cell.core.chemistries import CHEMISTRIES
 from zesty_cell.core.craft import Craft
 from zesty_cell.core.honest import honest_current
 from zesty_cell.core.pack import Pack, pack_figures
@@ -83,9 +83,16 @@ def _form_page(
         "record_id": record_id,
         "version": version,
         "conflict": conflict,
+        "back": _way_back(state.texts),
         "chemistry": CHEMISTRIES.get(state.texts.get("chemistry", ""), CHEMISTRIES["lipo"]),  # type: ignore[call-overload]
     }
     return page(request, "hangar_form.html", context, status=status)
+
+
+def _way_back(form: Mapping[str, str]) -> str:
+    """Where saving leads: to the sheet the form was opened from, or to the hangar."""
+    sheet_id = form.get("back", "")
+    return f"/sheets/{sheet_id}" if sheet_id.isascii() and sheet_id.isdigit() and len(sheet_id) < 10 else "/hangar"
 
 
 def _version(form: Mapping[str, str]) -> int:
@@ -113,12 +120,19 @@ def add_thing(request: Request, session: Store, shelf: ShelfName, form: PostedFo
 
 
 @router.get("/{shelf}/{record_id}")
-def edit_thing(request: Request, session: Store, shelf: ShelfName, record_id: int) -> HTMLResponse:
-    """The form of a craft or pack."""
+def edit_thing(
+    request: Request,
+    session: Store,
+    shelf: ShelfName,
+    record_id: int,
+    back: Annotated[str, Query(max_length=12)] = "",
+) -> HTMLResponse:
+    """The form of a craft or pack; ``back`` is the number of the sheet to return to."""
     desk, units = _desk(shelf), preferences_of(request).units
     row = desk.shelf.fetch(session, record_id)
     values = desk.shelf.thing(row).model_dump()
-    state = FormState(texts=hangar_form.first_texts(desk.sections, values, units), units=units)
+    texts = hangar_form.first_texts(desk.sections, values, units) | {"back": back}
+    state = FormState(texts=texts, units=units)
     return _form_page(request, desk, state, record_id=record_id, version=row.version)
 
 
@@ -136,7 +150,7 @@ def change_thing(request: Request, session: Store, shelf: ShelfName, record_id: 
         return _form_page(
             request, desk, state, record_id=record_id, version=_version(form), status=409, conflict=str(error)
         )
-    return say(RedirectResponse("/hangar", 303), f"“{row.name}” is saved.")
+    return say(RedirectResponse(_way_back(form), 303), f"“{row.name}” is saved.")
 
 
 @router.post("/{shelf}/{record_id}/delete")

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from zesty_cell.core.chemistry import CHEMISTRIES
+from zesty_cell.core.chemistries import CHEMISTRIES
 from zesty_cell.core.craft import Craft
 from zesty_cell.core.pack import CONNECTORS, Pack
 from zesty_cell.web.forms import Field, FormState, build, get, read_fields, texts_of

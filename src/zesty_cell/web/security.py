@@ -81,8 +81,8 @@ class Guard:
                 headers = MutableHeaders(scope=message)
                 for name, value in _HEADERS.items():
                     headers[name] = value
-                if not scope["path"].startswith("/static/"):
-                    headers["Cache-Control"] = "no-store"
+                # Static files may be kept but are asked about again, so that an update is seen at once.
+                headers["Cache-Control"] = "no-cache" if scope["path"].startswith("/static/") else "no-store"
             await send(message)
 
         refusal = self._refusal(scope, Headers(scope=scope))

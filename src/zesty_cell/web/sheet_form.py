@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from zesty_cell.core.chemistry import chemistry_for
+from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.craft import Craft
 from zesty_cell.core.flying import PATTERNS, FlyingPattern
 from zesty_cell.core.pack import Pack

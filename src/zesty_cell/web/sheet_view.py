@@ -6,7 +6,7 @@ import threading
 from dataclasses import dataclass
 
 from zesty_cell.core.checks import Check
-from zesty_cell.core.chemistry import chemistry_for
+from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.craft import MeasuredFullThrottle
 from zesty_cell.core.flying import FlyingPattern
 from zesty_cell.core.forecast import Forecast, forecast

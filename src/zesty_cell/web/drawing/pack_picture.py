@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from zesty_cell.core.chemistry import chemistry_for
+from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.pack import Pack
 
 #: A wheel has ten segments, so that one stands for a tenth of the charge.

@@ -1,0 +1,34 @@
+"""What the README says of the demo sheet is what the demo sheet says."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+from zesty_cell.core.forecast import forecast
+from zesty_cell.store import sheets
+from zesty_cell.web.units import minutes
+
+ROOT = Path(__file__).parents[1]
+
+
+def test_the_walk_quotes_the_sheet_as_it_is(app):
+    with app.state.database.session() as session:
+        newest = max(sheets.all_sheets(session), key=lambda row: row.id)
+        result = forecast(sheets.as_sheet(newest))
+    text = (ROOT / "README.md").read_text()
+    assert newest.name in text
+    times = (result.flight.landing_s, result.range.low_s, result.range.high_s)
+    assert [minutes(t) for t in times] == re.findall(r"\b\d\d:\d\d\b", text)[:3]
+    cutoff = next(c for c in result.checks if c.key == "esc_cutoff")
+    assert cutoff.status == "look"
+    assert "2.8 V a cell" in cutoff.mend
+    assert "2.8 V a cell" in text
+
+
+def test_every_picture_linked_is_there_and_every_picture_there_is_linked():
+    text = (ROOT / "README.md").read_text()
+    linked = set(re.findall(r"docs/screenshots/([\w-]+\.png)", text))
+    there = {p.name for p in (ROOT / "docs" / "screenshots").glob("*.png")}
+    assert linked == there
+    assert len(there) < 20
