@@ -144,6 +144,7 @@ def test_honest_current_of_a_label_is_far_below_it():
         {"chemistry": "unobtainium"},
         {"cell_resistance_ohm": -0.01},
         {"mass_kg": 0.0},
+        {"mass_kg": 0.005},
         {"connector": "bent nail"},
         {"ratings": {"continuous_a": 60, "one_minute_a": 40, "ten_second_a": 80}},
         {"surprise": 1},

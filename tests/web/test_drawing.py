@@ -137,8 +137,8 @@ def test_the_cursor_reads_the_lowest_voltage_around_its_moment(lighthouse):
         (satsuma(), "pouch", 6),
         (satsuma(series=1), "pouch", 1),
         (satsuma(parallel=2), "pouch", 12),
-        (satsuma(series=24, parallel=3), "pouch", 72),
-        (pomelo(series=24, parallel=24, capacity_ah=100), "round", 576),
+        (satsuma(series=24, parallel=3, mass_kg=None), "pouch", 72),
+        (pomelo(series=24, parallel=24, capacity_ah=100, mass_kg=None), "round", 576),
     ],
 )
 @pytest.mark.parametrize("width", [216.0, 104.0])

@@ -83,14 +83,14 @@ def test_every_source_of_steady_power(source, fields):
         (read_pack, PACK, "chemistry", "unobtainium", "Choose one"),
         (read_pack, PACK, "name", "y" * 10_000, "At most 80"),
         (read_pack, PACK, "ratings.continuous_a", "30", "all three"),
+        (read_pack, PACK, "mass_kg", "2", "which no cell holds"),
     ],
 )
 def test_bad_input_is_said_beside_its_field(reader, form, field, text, words):
     thing, state = reader(form | {field: text})
     assert thing is None
-    found = state.errors.get(field) or next(
-        (v for k, v in state.errors.items() if k.startswith(field.partition(".")[0])), ""
-    )
+    group = field.partition(".")[0]
+    found = state.errors.get(field) or next((v for k, v in state.errors.items() if k.startswith(group)), "")
     assert words in found
     assert state.texts[field] == text
 

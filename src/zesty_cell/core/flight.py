@@ -14,8 +14,9 @@ from numpy.typing import NDArray
 from zesty_cell.core import kernel
 from zesty_cell.core.air import air_density_kg_m3
 from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.chemistry import Chemistry, cell_table, charge_left_at_rest, temperature_table
+from zesty_cell.core.chemistry import Chemistry, cell_table, charge_left_at_rest, open_circuit_v, temperature_table
 from zesty_cell.core.craft import CraftLoad, craft_load
+from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flying import STEP_S, LoadProgram, load_program
 from zesty_cell.core.landing import LandingReason, pack_low_lead_s, time_home_s
 from zesty_cell.core.pack import PackFigures, cell_cooling_w_k, pack_figures
@@ -151,13 +152,34 @@ class Flight:
         return int(np.clip(int(time_s / STEP_S + 1e-9), 0, self.time_s.size - 1))
 
 
+def _check_take_off(sheet: Sheet, chemistry: Chemistry) -> None:
+    """Refuse landing rules that land before the craft has left the ground."""
+    start, rule = sheet.conditions.start_charge, sheet.landing
+    if rule.charge_kept is not None and rule.charge_kept >= start:
+        raise OutOfRangeError(
+            f"You take off with {100 * start:.0f} %: keep less than that, or charge the pack.",
+            field="landing.charge_kept",
+            value=rule.charge_kept,
+            limit=start,
+        )
+    rest_v = float(open_circuit_v(chemistry=chemistry, charge_left=np.array([start]))[0])
+    if rule.rest_v is not None and rule.rest_v >= rest_v - 0.005:
+        raise OutOfRangeError(
+            f"This pack takes off resting at {rest_v:.2f} V a cell: landing at {rule.rest_v:.2f} V is at once.",
+            field="landing.rest_v",
+            value=rule.rest_v,
+            limit=rest_v,
+        )
+
+
 def set_up(sheet: Sheet) -> Setup:
     """Work a sheet out as far as it goes without flying.
 
     Raises
     ------
     OutOfRangeError
-        When a headwind is faster than the craft, or its speed is unknown.
+        When a headwind is faster than the craft or its speed is unknown, or when a landing rule would
+        land before take-off.
     """
     chemistry = chemistry_for(sheet.pack.chemistry)
     figures = pack_figures(sheet.pack)
@@ -165,6 +187,7 @@ def set_up(sheet: Sheet) -> Setup:
     density = air_density_kg_m3(temperature_c=sheet.conditions.air_c, altitude_m=sheet.conditions.altitude_m)
     home_s = time_home_s(rule=sheet.landing, cruise_speed_m_s=sheet.craft.cruise_speed_m_s)
     kept = sheet.landing.charge_kept
+    _check_take_off(sheet, chemistry)
     return Setup(
         sheet=sheet,
         chemistry=chemistry,

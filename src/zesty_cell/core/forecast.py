@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from zesty_cell.core.callouts.derive import LATE_SHARE, CalloutPlan, ThresholdWatch, timers
 from zesty_cell.core.checks import Check, check_flight
 from zesty_cell.core.flight import Factors, Flight, Setup, fly, fly_many, landing_times_s, set_up
+from zesty_cell.core.flying import STEP_S
 from zesty_cell.core.honest import HonestCurrent, honest_current
 from zesty_cell.core.sheet import Sheet
 
@@ -165,7 +166,7 @@ def forecast(sheet: Sheet) -> Forecast:
     used_ah = float(flight.used_ah[stop - 1])
     worst = int(np.argmin(flight.loaded_v[:stop]))
     volts = flight.loaded_v[:stop] * sheet.pack.series
-    mean_a = used_ah * 3600.0 / flight.landing_s
+    mean_a = used_ah * 3600.0 / max(flight.landing_s, STEP_S)  # the sorriest pack lasts less than a step
     speed = sheet.craft.cruise_speed_m_s
     return Forecast(
         setup=setup,

@@ -10,7 +10,7 @@ Model (per cell; P cells in parallel carry the pack current I_pack = P·i)
 (K2)  dz/dt = −i / Q
 (K3)  dv1/dt = (i·r1 − v1)/τ,  r1 = ratio·r0                  exact exponential step over dt
 (K4)  r0 = R(25 °C)·shape(z)·arrhenius(T)                     both read from uniform tables
-(K5)  m·c·dT/dt = i²·r0 + i·v1 − hA·(T − T_air)
+(K5)  m·c·dT/dt = i²·r0 + i·v1 − hA·(T − T_air)               exact over a step of constant heat
 (K6)  constant power p:   i = 2p / (e + √(e² − 4·p·r)),  e = OCV − v1, r = r0 + r_ext
 (K7)  full throttle:      i = c·(e − i·r_t)²  ⇒  i = 2c·e² / (2c·e·r_t + 1 + √(4c·e·r_t + 1))
       (the closed form of PHYSICS 3 multiplied through by its conjugate: no cancellation, and
@@ -117,9 +117,9 @@ def _interval(z, cell_table):
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
 def _arrhenius(temperature_c, temperature_table):
     """Resistance factor at a temperature, from its table (K4)."""
-    y = (temperature_c - _T_LOW) * _T_PER_DEGREE
+    y = (min(max(temperature_c, _T_LOW), _T_HIGH) - _T_LOW) * _T_PER_DEGREE
     j = int(y)
-    j = 0 if j < 0 else (_T_LAST if j > _T_LAST else j)
+    j = min(j, _T_LAST)
     return temperature_table[j] + (y - j) * (temperature_table[j + 1] - temperature_table[j])
 
 
@@ -217,7 +217,10 @@ def march(
     charge_per_a = dt_s / (3600.0 * capacity)
     decay = math.exp(-dt_s / params[POLARISATION_TAU_S])
     grow = 1.0 - decay
+    # (K5) over one step of constant heat, exactly: stable however light the cell.
     kelvin_per_w = dt_s / params[HEAT_CAPACITY_J_K]
+    heat_decay = math.exp(-cooling * kelvin_per_w)
+    heat_gain = (1.0 - heat_decay) / cooling if cooling > 0.0 else kelvin_per_w
     hours = dt_s / 3600.0
     z_used = z0 - land_used / capacity
 
@@ -313,10 +316,10 @@ def march(
             # The factor at the end of this step is extrapolated from its start and the step before:
             # second order, and it takes the slow heat equation off the critical path of the fast one.
             arrhenius_now = _arrhenius(temperature, temperature_table)
-            arrhenius = 2.0 * arrhenius_now - arrhenius_before
+            arrhenius = max(2.0 * arrhenius_now - arrhenius_before, 0.5 * arrhenius_now)
             arrhenius_before = arrhenius_now
             cell_heat = i_mid * (i_mid * r0 + 0.5 * (v1 + v1_new))
-            temperature += kelvin_per_w * (cell_heat - cooling * (temperature - air))
+            temperature = air + (temperature - air) * heat_decay + cell_heat * heat_gain
             if step == 0:  # nothing to extrapolate from across the jump
                 arrhenius = _arrhenius(temperature, temperature_table)
             v1 = v1_new

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.chemistries import CHEMISTRIES, chemistry_for
 from zesty_cell.core.chemistry import Chemistry, ChemistryKey, Quality
 from zesty_cell.core.entity import Entity, Name
 
@@ -18,6 +18,8 @@ Known = Literal["measured", "maker", "estimated"]
 #: Resistance of copper wire by cross-section at 25 °C [Ω·m] (CODATA-era handbook value).
 _COPPER_OHM_M = 1.75e-8
 _COPPER_DENSITY_KG_M3 = 8960.0
+#: No cell on sale or in a laboratory comes near this energy density [Wh/kg].
+MOST_WH_PER_KG = 700.0
 
 
 class ConnectorClass(Entity):
@@ -89,6 +91,18 @@ class Pack(Entity):
     lead_length_m: Annotated[float, Field(ge=0, le=3)] = 0.10
     lead_area_mm2: Annotated[float, Field(ge=0.05, le=50)] = 3.3
     cycles: Annotated[int, Field(ge=0, le=3000)] = 0
+
+    @model_validator(mode="after")
+    def _believable(self) -> Pack:
+        if self.mass_kg is not None:
+            watt_hours = self.capacity_ah * self.series * CHEMISTRIES[self.chemistry].nominal_v
+            density = watt_hours / self.mass_kg
+            if density > MOST_WH_PER_KG:
+                raise ValueError(
+                    f"{watt_hours:.3g} Wh in {self.mass_kg * 1000:.3g} g would be {density:,.0f} Wh a kilogram, "
+                    "which no cell holds: check weight, cells and capacity."
+                )
+        return self
 
     @property
     def cell_count(self) -> int:

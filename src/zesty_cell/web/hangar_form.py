@@ -308,4 +308,4 @@ def read_pack(form: Mapping[str, str]) -> tuple[Pack | None, FormState]:
     if tiers and len(tiers) < 3:
         missing = next(k for k in ("continuous_a", "one_minute_a", "ten_second_a") if k not in tiers)
         state.errors[f"ratings.{missing}"] = "Give all three tiers, or none."
-    return build(Pack, values, fields, state, groups={"ratings": "ratings.continuous_a"}), state
+    return build(Pack, values, fields, state, groups={"ratings": "ratings.continuous_a", "": "mass_kg"}), state
