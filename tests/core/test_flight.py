@@ -12,7 +12,7 @@ from zesty_cell.core import kernel
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import charge_left_at_rest
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import Factors, fly, fly_many, kernel_parameters, landing_times_s, set_up
+from zesty_cell.core.flight import Factors, fly, fly_many, kernel_parameters, landing_times_s, sample_step_s, set_up
 from zesty_cell.core.flying import PATTERNS, Activity, load_program
 from zesty_cell.core.landing import LandingRule, time_home_s
 from zesty_cell.core.pack import pack_figures
@@ -117,6 +117,23 @@ def test_sampled_flights_are_the_detailed_flight_at_no_departure():
     assert np.all(times == flight.landing_s)
     assert np.all(which == 0)
     assert np.all(summary[:, kernel.END_S] == flight.end_s)
+
+
+def test_long_flights_are_sampled_at_half_the_rate_and_agree():
+    setup = set_up(sheet())
+    assert sample_step_s(end_s=1800.0) == 0.1
+    assert sample_step_s(end_s=1801.0) == 0.2
+    fine = fly_many(setup, factors=Factors.expected(1))
+    coarse = fly_many(setup, factors=Factors.expected(1), step_s=0.2)
+    for column in (kernel.END_S, kernel.LAND_BY_USED_S, kernel.HOTTEST_C):
+        assert coarse[0, column] == pytest.approx(fine[0, column], rel=5e-4)
+
+
+def test_a_flight_longer_than_we_look_says_so():
+    glider = heron(steady={"source": "measured", "current_a": 0.2, "voltage_v": 21.0, "all_up_mass_kg": 1.063})
+    flight = fly(set_up(sheet(craft=glider, pattern="gentle_hover")))
+    assert flight.landing_reason == "longest"
+    assert flight.landing_s == flight.end_s == 3 * 3600.0
 
 
 def test_a_visitor_sees_every_flight_once():

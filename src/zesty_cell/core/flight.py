@@ -28,6 +28,9 @@ MAX_FLIGHT_S = 3 * 3600.0
 #: a climb, so that one dip (a check of its own) does not end the picture.
 FLOOR_HOLD_S = 5.0
 _FLIGHTS_A_CHUNK = 25
+#: From this length on, the sampled flights are marched at 5 Hz: nobody waits for tenths of a second
+#: in an hour, and the answer stays live.  The flight shown is always marched at 10 Hz.
+LONG_FLIGHT_S = 1800.0
 
 
 @dataclass(frozen=True)
@@ -255,11 +258,17 @@ def kernel_parameters(*, setup: Setup, factors: Factors, beyond_landing: float =
     return out
 
 
-def _program(setup: Setup, factors: Factors) -> LoadProgram:
+def sample_step_s(*, end_s: float) -> float:
+    """Step of the sampled flights of a flight that ends at ``end_s`` [s]."""
+    return STEP_S if end_s <= LONG_FLIGHT_S else 2.0 * STEP_S
+
+
+def _program(setup: Setup, factors: Factors, step_s: float = STEP_S) -> LoadProgram:
     return load_program(
         pattern=setup.sheet.flying,
         steady_cell_w=setup.load.steady_w / setup.sheet.pack.cell_count * factors.power,
         intensity=factors.intensity,
+        step_s=step_s,
     )
 
 
@@ -290,6 +299,11 @@ def landing_times_s(*, setup: Setup, summary: NDArray[np.float64]) -> tuple[NDAr
     return candidates[np.arange(candidates.shape[0]), which], which
 
 
+_END_REASONS: dict[int, LandingReason] = {
+    kernel.OUT_OF_TIME: "longest",
+    kernel.EMPTY: "empty",
+    kernel.AT_FLOOR: "floor",
+}
 _REASONS: tuple[LandingReason, ...] = ("charge used", "rest voltage", "loaded voltage", "timer")
 
 
@@ -349,7 +363,7 @@ def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
     trace = trace[:, :n]
     landing_s, which = landing_times_s(setup=setup, summary=summary)
     end_reason = int(summary[0, kernel.END_REASON])
-    at_end: LandingReason = "floor" if end_reason == kernel.AT_FLOOR else "empty"
+    at_end = _END_REASONS[end_reason]
     p = setup.sheet.pack.parallel
     charge_left = trace[kernel.T_CHARGE_LEFT].copy()
     polarisation = trace[kernel.T_POLARISATION_V]
@@ -393,6 +407,7 @@ def fly_many(
     factors: Factors,
     longest_s: float = MAX_FLIGHT_S,
     beyond_landing: float = np.inf,
+    step_s: float = STEP_S,
     visit: Visitor | None = None,
 ) -> NDArray[np.float64]:
     """Many flights of one sheet, shared out over two threads.
@@ -404,6 +419,8 @@ def fly_many(
         No flight is followed for longer [s].
     beyond_landing : float
         How far past its landing each flight is followed, as a share of its time.
+    step_s : float
+        The kernel's step [s].
     visit : Visitor, optional
         Given each chunk's voltage traces while they exist; may run in two threads at once, each
         with its own rows.
@@ -412,13 +429,13 @@ def fly_many(
     -------
     float64 array, shape (k, kernel.SUMMARY_COUNT)
     """
-    max_steps = int(min(longest_s, MAX_FLIGHT_S) / STEP_S) + 1
+    max_steps = int(min(longest_s, MAX_FLIGHT_S) / step_s) + 1
     summary = np.empty((len(factors), kernel.SUMMARY_COUNT))
     tables = cell_table(setup.chemistry), temperature_table(setup.chemistry)
 
     def chunk(rows: slice) -> None:
         part = factors.part(rows)
-        program = _program(setup, part)
+        program = _program(setup, part, step_s)
         shape = (len(part), max_steps if visit is not None else 0)
         loaded, cruise = np.empty(shape, dtype=np.float32), np.empty(shape, dtype=np.float32)
         kernel.march_many(
@@ -427,7 +444,7 @@ def fly_many(
             program.value,
             program.steps,
             *tables,
-            STEP_S,
+            step_s,
             max_steps,
             loaded,
             cruise,

@@ -133,7 +133,7 @@ class LoadProgram:
     value : float64 array, shape (k, m)
         Propulsive power per cell [W], or share of full throttle [1]; one row per flight.
     steps : int64 array, shape (k, m)
-        Steps of :data:`STEP_S` each, at least 1.
+        Steps of one length each, at least 1.
     """
 
     kind: NDArray[np.int64]
@@ -142,7 +142,11 @@ class LoadProgram:
 
 
 def load_program(
-    *, pattern: FlyingPattern, steady_cell_w: NDArray[np.float64], intensity: NDArray[np.float64]
+    *,
+    pattern: FlyingPattern,
+    steady_cell_w: NDArray[np.float64],
+    intensity: NDArray[np.float64],
+    step_s: float = STEP_S,
 ) -> LoadProgram:
     """Turn a pattern into the kernel's load program, one row per flight.
 
@@ -153,6 +157,8 @@ def load_program(
     intensity : float64 array, shape (k,)
         How lively the pattern is flown, 1 as drawn: what is above steady power grows with it, and
         so does the length of full-throttle bursts; calm activities stay.
+    step_s : float
+        The kernel's step [s].
     """
     acts = pattern.activities
     full = np.array([a.of == "full throttle" for a in acts])
@@ -162,6 +168,6 @@ def load_program(
     shares = np.where((share > 1.0) & ~full, 1.0 + (share - 1.0) * lively, share)
     value = np.where(full, share, shares * steady_cell_w[:, None])
     lengths = np.where(full, duration_s * lively, duration_s)
-    steps = np.maximum(1, np.rint(lengths / STEP_S)).astype(np.int64)
+    steps = np.maximum(1, np.rint(lengths / step_s)).astype(np.int64)
     kind = np.where(full, kernel.FULL_THROTTLE, kernel.POWER).astype(np.int64)
     return LoadProgram(kind=kind, value=np.ascontiguousarray(value), steps=np.ascontiguousarray(steps))

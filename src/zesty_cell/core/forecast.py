@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from zesty_cell.core.callouts.derive import LATE_SHARE, CalloutPlan, ThresholdWatch, timers
 from zesty_cell.core.checks import Check, check_flight
-from zesty_cell.core.flight import Factors, Flight, Setup, fly, fly_many, landing_times_s, set_up
+from zesty_cell.core.flight import Factors, Flight, Setup, fly, fly_many, landing_times_s, sample_step_s, set_up
 from zesty_cell.core.flying import STEP_S
 from zesty_cell.core.honest import HonestCurrent, honest_current
 from zesty_cell.core.sheet import Sheet
@@ -149,9 +149,15 @@ def forecast(sheet: Sheet) -> Forecast:
     setup = set_up(sheet)
     flight = fly(setup)
     factors = sampled_factors(setup)
-    watch = ThresholdWatch(setup=setup, flight=flight, flights=len(factors))
+    step_s = sample_step_s(end_s=flight.end_s)
+    watch = ThresholdWatch(setup=setup, flight=flight, flights=len(factors), step_s=step_s)
     summary = fly_many(
-        setup, factors=factors, longest_s=3.0 * flight.end_s + 60.0, beyond_landing=LATE_SHARE, visit=watch.visit
+        setup,
+        factors=factors,
+        longest_s=3.0 * flight.end_s + 60.0,
+        beyond_landing=LATE_SHARE,
+        step_s=step_s,
+        visit=watch.visit,
     )
     landing_s, _ = landing_times_s(setup=setup, summary=summary)
     low_s, middle_s, high_s = (float(q) for q in np.quantile(landing_s, (0.05, 0.5, 0.95)))

@@ -9,7 +9,8 @@ from pydantic import Field, model_validator
 from zesty_cell.core.entity import Entity
 from zesty_cell.core.errors import OutOfRangeError
 
-LandingReason = Literal["charge used", "rest voltage", "loaded voltage", "timer", "floor", "empty"]
+#: What ended a flight; "longest" is where the forecast looks no further.
+LandingReason = Literal["charge used", "rest voltage", "loaded voltage", "timer", "floor", "empty", "longest"]
 
 
 class LandingRule(Entity):

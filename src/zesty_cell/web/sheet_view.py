@@ -174,6 +174,7 @@ _REASON_WORDS = {
     "timer": "by your timer",
     "floor": "the cells are at their floor",
     "empty": "the pack is empty",
+    "longest": "we look no further than three hours",
 }
 
 

@@ -126,10 +126,11 @@ def _on_step(pack_v: float, step_v: float, *, up: bool) -> float:
     return round((math.ceil(steps - 1e-6) if up else math.floor(steps + 0.5)) * step_v, 2)
 
 
-def _hold_steps() -> NDArray[np.int64]:
-    hold_at = np.full(round(HOLDS_S[-1] / STEP_S) + 1, -1, dtype=np.int64)
+def _hold_steps(step_s: float = STEP_S) -> NDArray[np.int64]:
+    """For each number of steps under the threshold, the index of the hold met by then, or −1."""
+    hold_at = np.full(math.ceil(HOLDS_S[-1] / step_s - 1e-9) + 1, -1, dtype=np.int64)
     for j, hold_s in enumerate(HOLDS_S):
-        hold_at[round(hold_s / STEP_S)] = j
+        hold_at[math.ceil(hold_s / step_s - 1e-9)] = j
     return hold_at
 
 
@@ -220,11 +221,11 @@ class ThresholdWatch:
     then is missed.
     """
 
-    def __init__(self, *, setup: Setup, flight: Flight, flights: int) -> None:
-        self._setup, self._flight = setup, flight
+    def __init__(self, *, setup: Setup, flight: Flight, flights: int, step_s: float = STEP_S) -> None:
+        self._setup, self._flight, self._step_s = setup, flight, step_s
         self._thresholds = thresholds(setup=setup, flight=flight)
         self._flights = flights
-        self._hold_at = _hold_steps()
+        self._hold_at = _hold_steps(step_s)
         shape = (flights, len(HOLDS_S))
         self._false = {key: np.zeros(shape, dtype=np.int64) for key in self._thresholds}
         self._first = {key: np.full(shape, np.inf) for key in self._thresholds}
@@ -243,7 +244,7 @@ class ThresholdWatch:
                 loaded_v,
                 cruise_v,
                 np.ascontiguousarray(summary[:, kernel.STEPS]),
-                STEP_S,
+                self._step_s,
                 threshold.cell_v,
                 EARLY_SHARE,
                 self._hold_at,
