@@ -182,6 +182,38 @@ def test_nonsense_for_the_view_changes_nothing(client):
     assert "g · °C" in client.get(NEWEST).text
 
 
+def test_copying_what_does_not_make_sense_loses_nothing(client):
+    form = typed(client) | {"conditions.air_c": "hot", "name": "Half typed"}
+    response = client.post(f"{NEWEST}/copy", data=form)
+    assert response.status_code == 422
+    assert 'value="Half typed"' in response.text
+    assert "is not a number" in error_at(response.text, "conditions.air_c")
+
+
+@pytest.mark.parametrize("version", ["²", "", "-1", "9" * 40, "one"])
+def test_a_mangled_version_is_a_conflict_and_not_a_crash(client, version):
+    response = client.post(NEWEST, data=typed(client) | {"version": version, "action": "save"})
+    assert response.status_code == 409
+
+
+def test_a_database_that_is_locked_keeps_what_is_typed(client, app):
+    import sqlite3
+
+    form = typed(client) | {"name": "While locked", "action": "save"}
+    with app.state.database.engine.connect() as connection:
+        connection.exec_driver_sql("PRAGMA busy_timeout=50")
+    blocker = sqlite3.connect(app.state.database.path)
+    blocker.execute("BEGIN IMMEDIATE")
+    try:
+        response = client.post(NEWEST, data=form)
+    finally:
+        blocker.rollback()
+        blocker.close()
+    assert response.status_code == 503
+    assert 'value="While locked"' in response.text
+    assert client.post(NEWEST, data=form).status_code == 303
+
+
 def test_new_rename_duplicate_delete_and_undo(client):
     made = client.post("/sheets").headers["location"]
     form = typed(client, made) | {"name": "Dyke at dusk", "action": "save"}

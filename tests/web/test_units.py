@@ -40,7 +40,7 @@ def test_times(text, seconds):
     assert read_duration_s(text) == seconds
 
 
-@pytest.mark.parametrize("text", ["1:75", "a:b", "1:2:3:4", ":", "-1:00"])
+@pytest.mark.parametrize("text", ["1:75", "a:b", "1:2:3:4", ":", "-1:00", "1:²"])
 def test_what_is_no_time_says_so(text):
     with pytest.raises(ValueError, match="is not a"):
         read_duration_s(text)

@@ -71,14 +71,18 @@ def rename(session: Session, sheet_id: int, version: int, name: str) -> SheetRow
     return row
 
 
-def duplicate(session: Session, sheet_id: int) -> SheetRow:
-    """Keep a copy under a name of its own."""
-    row = fetch(session, sheet_id)
+def add_copy(session: Session, sheet: Sheet, *, craft_id: int, pack_id: int) -> SheetRow:
+    """Keep a sheet under a name of its own, made from the name it has."""
     taken = {r.name for r in all_sheets(session)}
-    base = row.name[: _NAME_LENGTH - 10]
+    base = sheet.name[: _NAME_LENGTH - 10]
     name = next(n for k in range(1, 10_000) if (n := f"{base}, copy" + (f" {k}" if k > 1 else "")) not in taken)
-    sheet = as_sheet(row).model_copy(update={"name": name})
-    return add(session, sheet, craft_id=row.craft_id, pack_id=row.pack_id)
+    return add(session, sheet.model_copy(update={"name": name}), craft_id=craft_id, pack_id=pack_id)
+
+
+def duplicate(session: Session, sheet_id: int) -> SheetRow:
+    """Keep a copy of a stored sheet."""
+    row = fetch(session, sheet_id)
+    return add_copy(session, as_sheet(row), craft_id=row.craft_id, pack_id=row.pack_id)
 
 
 def bring_in(session: Session, sheet: Sheet) -> SheetRow:

@@ -47,6 +47,11 @@ def form_units(form: Mapping[str, str]) -> System:
     return "imperial" if form.get("units") == "imperial" else "metric"
 
 
+def whole_number(text: str) -> int:
+    """A number we wrote into the form ourselves, such as a version; 0 for anything else."""
+    return int(text) if text.isascii() and text.isdigit() and len(text) < 10 else 0
+
+
 def put(target: dict[str, Any], path: str, value: Any) -> None:
     """Set a dotted path in nested dictionaries."""
     *parents, last = path.split(".")

@@ -17,7 +17,7 @@ from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecord
 from zesty_cell.store.hangar import CRAFTS, PACKS, Shelf
 from zesty_cell.web import hangar_form
 from zesty_cell.web.drawing.pack_picture import pack_picture
-from zesty_cell.web.forms import FormState
+from zesty_cell.web.forms import FormState, whole_number
 from zesty_cell.web.messages import say
 from zesty_cell.web.preferences import preferences_of
 from zesty_cell.web.sheets import PostedForm, Store
@@ -91,13 +91,8 @@ def _form_page(
 
 def _way_back(form: Mapping[str, str]) -> str:
     """Where saving leads: to the sheet the form was opened from, or to the hangar."""
-    sheet_id = form.get("back", "")
-    return f"/sheets/{sheet_id}" if sheet_id.isascii() and sheet_id.isdigit() and len(sheet_id) < 10 else "/hangar"
-
-
-def _version(form: Mapping[str, str]) -> int:
-    text = form.get("version", "0")
-    return int(text) if text.isdigit() and len(text) < 10 else 0
+    sheet_id = whole_number(form.get("back", ""))
+    return f"/sheets/{sheet_id}" if sheet_id else "/hangar"
 
 
 @router.get("/{shelf}/new")
@@ -143,12 +138,20 @@ def change_thing(request: Request, session: Store, shelf: ShelfName, record_id: 
     desk.shelf.fetch(session, record_id)
     thing, state = desk.read(form)
     if thing is None:
-        return _form_page(request, desk, state, record_id=record_id, version=_version(form), status=422)
+        return _form_page(
+            request, desk, state, record_id=record_id, version=whole_number(form.get("version", "")), status=422
+        )
     try:
-        row = desk.shelf.change(session, record_id, _version(form), thing)
+        row = desk.shelf.change(session, record_id, whole_number(form.get("version", "")), thing)
     except EditConflictError as error:
         return _form_page(
-            request, desk, state, record_id=record_id, version=_version(form), status=409, conflict=str(error)
+            request,
+            desk,
+            state,
+            record_id=record_id,
+            version=whole_number(form.get("version", "")),
+            status=409,
+            conflict=str(error),
         )
     return say(RedirectResponse(_way_back(form), 303), f"“{row.name}” is saved.")
 

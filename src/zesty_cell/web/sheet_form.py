@@ -11,7 +11,7 @@ from zesty_cell.core.craft import Craft
 from zesty_cell.core.flying import PATTERNS, FlyingPattern
 from zesty_cell.core.pack import Pack
 from zesty_cell.core.sheet import Sheet
-from zesty_cell.web.forms import Field, FormState, build, put, read_fields, texts_of
+from zesty_cell.web.forms import Field, FormState, build, put, read_fields, texts_of, whole_number
 from zesty_cell.web.units import ALTITUDE, COUNT, DURATION, SECONDS, SHARE, SPEED, TEMPERATURE, VOLTAGE, System
 
 OWN_PATTERN = "own"
@@ -124,8 +124,7 @@ def read_sheet_form(
         state.errors["pattern"] = "Choose a flying pattern."
     if "charge" not in active:
         put(values, "landing.charge_kept", None)
-    version_text = form.get("version", "0")
-    version = int(version_text) if version_text.isdigit() and len(version_text) < 10 else 0
+    version = whole_number(form.get("version", ""))
     # Dumped, not passed as models: the sheet is validated whole, in one go.
     values |= {
         "craft": craft.model_dump() if craft else None,

@@ -33,6 +33,7 @@ from zesty_cell.web.templating import page
 router = APIRouter(include_in_schema=False)
 Store = Annotated[Session, SESSION]
 
+#: What a new sheet flies, by kind of craft.
 _FIRST_PATTERN = {"multirotor": "cruise", "wing": "long_range", "ducted fan": "jet", "helicopter": "heli_sport"}
 
 
@@ -172,6 +173,7 @@ def change_sheet(request: Request, session: Store, sheet_id: int, form: PostedFo
         return page(request, "sheet.html", context, status=422)
     try:
         store.change(session, sheet_id, read.version, read.sheet, craft_id=read.craft_id, pack_id=read.pack_id)
+        session.commit()  # here, not after the handler: a full disk must not cost what was typed
     except EditConflictError as error:
         return page(request, "sheet.html", context | {"conflict": str(error)}, status=409)
     except (StaleDataError, OperationalError):
@@ -183,17 +185,17 @@ def change_sheet(request: Request, session: Store, sheet_id: int, form: PostedFo
 
 
 @router.post("/sheets/{sheet_id}/copy")
-def save_as_copy(session: Store, sheet_id: int, form: PostedForm) -> Response:
-    """Keep what is being typed as a new sheet, or the stored one when nothing was typed."""
+def save_as_copy(request: Request, session: Store, sheet_id: int, form: PostedForm) -> Response:
+    """Keep what is being typed as a new sheet; from the list, where nothing is typed, the stored one."""
     row = store.fetch(session, sheet_id)
-    if "craft_id" in form:
-        read = _read(session, form, store.as_sheet(row).flying)
-        if read.sheet is not None and read.craft_id is not None and read.pack_id is not None:
-            sheet = read.sheet.model_copy(update={"name": f"{read.sheet.name[:70]}, copy"})
-            copy = store.add(session, sheet, craft_id=read.craft_id, pack_id=read.pack_id)
-            return say(RedirectResponse(f"/sheets/{copy.id}", 303), "Kept as a copy.")
-    copy = store.duplicate(session, sheet_id)
-    return say(RedirectResponse(f"/sheets/{copy.id}", 303), "This is the copy.")
+    if "craft_id" not in form:
+        copy = store.duplicate(session, sheet_id)
+        return say(RedirectResponse(f"/sheets/{copy.id}", 303), "This is the copy.")
+    read = _read(session, form, store.as_sheet(row).flying)
+    if read.sheet is None or read.craft_id is None or read.pack_id is None:
+        return page(request, "sheet.html", _context(request, session, row, read), status=422)
+    copy = store.add_copy(session, read.sheet, craft_id=read.craft_id, pack_id=read.pack_id)
+    return say(RedirectResponse(f"/sheets/{copy.id}", 303), "Kept as a copy.")
 
 
 @router.post("/sheets/{sheet_id}/delete")

@@ -121,7 +121,11 @@ def read_duration_s(text: str) -> float:
     parts = text.strip().split(":")
     if len(parts) == 1:
         return read_number(text)
-    if len(parts) > 3 or not all(p.isdigit() and len(p) <= 4 for p in parts) or any(int(p) > 59 for p in parts[1:]):
+    if (
+        len(parts) > 3
+        or not all(p.isascii() and p.isdigit() and len(p) <= 4 for p in parts)
+        or any(int(p) > 59 for p in parts[1:])
+    ):
         raise ValueError(f"“{text.strip()[:24]}” is not a time: write minutes and seconds as 1:30.")
     total = 0.0
     for part in parts:
