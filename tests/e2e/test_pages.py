@@ -37,8 +37,9 @@ def test_nothing_sticks_out_at_phone_width(page: Page, club: str, path: str):
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
 
 
-def test_the_sheet_fits_a_laptop_without_scrolling(page: Page, club: str):
-    page.goto(f"{club}/sheets/8")
+@pytest.mark.parametrize("number", range(1, 9))
+def test_every_sheet_of_the_club_fits_a_laptop_without_scrolling(page: Page, club: str, number: int):
+    page.goto(f"{club}/sheets/{number}")
     assert page.evaluate("document.documentElement.scrollHeight") <= 800
     assert page.evaluate("document.documentElement.scrollWidth") <= 1280
 

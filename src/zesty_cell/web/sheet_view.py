@@ -191,13 +191,20 @@ def _bar(result: Forecast) -> RangeBar:
     return RangeBar(low=place(low), high=place(high), middle=place(result.flight.landing_s))
 
 
-def _first_checks(checks: tuple[Check, ...]) -> tuple[Check, ...]:
-    """What stands in view: everything to mend, then the fine ones that matter most, three or four in all."""
-    troubles = [c for c in checks if c.status != "ok"]
+def _first_checks(result: Forecast) -> tuple[Check, ...]:
+    """What stands in view: everything to mend, then the fine ones that matter most.
+
+    Four in all, fewer where troubles or a note on the callouts need the room: the sheet fits a laptop.
+    """
+    troubles = [c for c in result.checks if c.status != "ok"]
     fine = sorted(
-        (c for c in checks if c.status == "ok" and c.key in _FIRST_FINE), key=lambda c: _FIRST_FINE.index(c.key)
+        (c for c in result.checks if c.status == "ok" and c.key in _FIRST_FINE),
+        key=lambda c: _FIRST_FINE.index(c.key),
     )
-    return (*troubles, *fine[: max(0, (4 if len(troubles) < 2 else 3) - len(troubles))])
+    land_now = result.callouts.land_now
+    noted = land_now.threshold.lowered_from_v is not None or land_now.quieter is not None
+    room = 4 - (len(troubles) > 1) - noted
+    return (*troubles, *fine[: max(0, room - len(troubles))])
 
 
 def figures_of(sheet: Sheet, face: Face) -> Figures:
@@ -213,7 +220,7 @@ def figures_of(sheet: Sheet, face: Face) -> Figures:
     as_pack = face.view.volts == "pack"
     unit = TEMPERATURE.unit(face.view.units)
     temperature = (unit.show(result.setup.start_c), unit.show(result.landing_c), unit.label)
-    shown = _first_checks(result.checks)
+    shown = _first_checks(result)
     return Figures(
         forecast=result,
         wide=voltage_picture(result, shape=WIDE, as_pack=as_pack),
