@@ -187,6 +187,32 @@ def test_two_tabs_saving_one_sheet_lose_nothing(page: Page, club: str):
     expect(page.locator("#conditions-air_c")).to_have_value("3")
 
 
+def test_a_server_that_is_gone_is_said_and_nothing_typed_is_lost(page: Page, club: str):
+    open_sheet(page, club)
+    page.context.set_offline(True)
+    page.locator("#conditions-air_c").fill("25")
+    expect(page.locator("#saved")).to_contain_text("does not answer. What you typed is still here")
+    expect(page.locator("#conditions-air_c")).to_have_value("25")
+    page.context.set_offline(False)
+    page.locator("#conditions-air_c").fill("26")
+    expect(page.locator("#saved")).to_contain_text("not saved yet")
+
+
+def test_landing_by_each_school_from_the_keyboard(page: Page, club: str):
+    open_sheet(page, club)
+    page.locator("#landing-summary").focus()
+    page.keyboard.press("Enter")
+    page.get_by_label("by timer alone").focus()
+    page.keyboard.press("Space")
+    page.locator("#landing-timer_s").fill("4:30")
+    expect(page.locator("#answer .big")).to_have_text("4:30")
+    page.get_by_label("by timer alone").uncheck()
+    page.get_by_label("by charge used").uncheck()
+    expect(page.locator("#error-landing")).to_contain_text("at least one landing rule")
+    page.get_by_label("by loaded voltage").check()
+    expect(page.locator("#answer")).to_contain_text("You land by loaded voltage")
+
+
 def test_without_scripts_the_forms_still_work(browser, club: str):
     context = browser.new_context(java_script_enabled=False)
     page = context.new_page()
