@@ -14,8 +14,10 @@ from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
+# A busy machine may take its time: five seconds are not enough for every answer there.
+expect.set_options(timeout=20_000)
 CHROMIUM_FLAGS = [
     "--headless",
     "--no-sandbox",

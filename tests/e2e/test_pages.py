@@ -46,6 +46,7 @@ def test_every_sheet_of_the_club_fits_a_laptop_without_scrolling(page: Page, clu
 
 def test_bad_values_on_the_page_are_accessible_too(page: Page, club: str):
     page.goto(f"{club}/sheets/8")
+    expect(page.locator("html[data-ready=yes]")).to_be_attached()
     page.locator("#conditions-air_c").fill("hot")
     expect(page.locator("#error-conditions-air_c")).to_contain_text("is not a number")
     assert axe_violations(page) == []

@@ -12,10 +12,17 @@ pytestmark = pytest.mark.e2e
 LIGHTHOUSE = "Heron on Pomelo, lighthouse run"
 
 
-def open_sheet(page: Page, club: str, name: str = LIGHTHOUSE) -> None:
+def open_sheet(page: Page, club: str, name: str = LIGHTHOUSE, *, scripts: bool = True) -> None:
     page.goto(f"{club}/sheets")
     page.get_by_role("link", name=name, exact=True).first.click()
     expect(page.locator("#answer .big")).to_be_visible()
+    if scripts:
+        wait_for_scripts(page)
+
+
+def wait_for_scripts(page: Page) -> None:
+    """A key pressed before the scripts are there is nobody's."""
+    expect(page.locator("html[data-ready=yes]")).to_be_attached()
 
 
 def answer_s(page: Page) -> int:
@@ -51,6 +58,7 @@ def test_a_sheet_from_nothing_by_keyboard_alone(page: Page, empty: str):
     page.get_by_role("button", name="New sheet").focus()
     page.keyboard.press("Enter")
     expect(page.locator("#answer .big")).to_be_visible()
+    wait_for_scripts(page)
     before = answer_s(page)
     page.keyboard.press("a")
     page.keyboard.type("-5")
@@ -128,6 +136,7 @@ def test_units_and_volts_change_without_losing_what_is_typed(page: Page, club: s
     expect(page.locator("#saved")).to_contain_text("not saved yet")
     page.get_by_role("button", name="oz · °F").click()
     expect(page.locator("#conditions-air_c")).to_have_value("68")
+    wait_for_scripts(page)
     page.get_by_role("button", name="pack", exact=True).click()
     expect(page.get_by_text("Voltage of the pack")).to_be_visible()
 
@@ -175,6 +184,7 @@ def test_two_tabs_saving_one_sheet_lose_nothing(page: Page, club: str):
     open_sheet(page, club, "Skua on Lime, jet day")
     other = page.context.new_page()
     other.goto(page.url)
+    wait_for_scripts(other)
     other.locator("#conditions-air_c").fill("25")
     other.get_by_role("button", name="Save").click()
     expect(other.get_by_text("Saved.")).to_be_visible()
@@ -216,7 +226,7 @@ def test_landing_by_each_school_from_the_keyboard(page: Page, club: str):
 def test_without_scripts_the_forms_still_work(browser, club: str):
     context = browser.new_context(java_script_enabled=False)
     page = context.new_page()
-    open_sheet(page, club)
+    open_sheet(page, club, scripts=False)
     page.locator("#conditions-air_c").fill("2")
     page.get_by_role("button", name="Work it out").click()
     expect(page.locator("#saved")).to_contain_text("not saved yet")

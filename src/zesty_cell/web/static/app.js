@@ -8,6 +8,7 @@ Alpine.plugin(morph);
 Alpine.data("sheet", sheet(Alpine));
 Alpine.start();
 listenForKeys();
+document.documentElement.dataset.ready = "yes";
 
 document.querySelector("[data-print]")?.addEventListener("click", () => window.print());
 

@@ -17,6 +17,9 @@ export const sheet = (Alpine) => () => ({
       if (this.form.dataset.saved === "no" && this.form.dataset.leaving !== "yes") event.preventDefault();
     });
     this.markErrors();
+    // Typed before this script came, or put back by the browser: answer that too.
+    const early = [...this.form.querySelectorAll("input[type=text]")].find((i) => i.value !== i.defaultValue);
+    if (early) this.changed(early);
   },
 
   changed(input) {
