@@ -10,6 +10,7 @@ from zesty_cell.core.callouts.derive import HOLDS_S, voltage_step_v
 from zesty_cell.core.callouts.kernel import watch_threshold
 from zesty_cell.core.chemistries import CHEMISTRIES
 from zesty_cell.core.craft import RotorGeometry
+from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight import set_up
 from zesty_cell.core.flying import PATTERNS
 from zesty_cell.core.forecast import SAMPLES, forecast, sampled_factors
@@ -136,9 +137,20 @@ def test_bursts_that_outlast_any_hold_are_said_and_a_quieter_threshold_offered()
     result = forecast(sheet(pack=satsuma(), pattern="jet"))
     callout = result.callouts.pack_low
     assert not callout.hold_suffices
-    assert _check(result, "false_calls").status == "look"
+    assert _check(result, "voltage_callouts").status == "look"
     if callout.quieter is not None:
         assert callout.quieter.pack_v < callout.threshold.pack_v
+
+
+@pytest.mark.parametrize(("pattern", "wolf"), [("long_range", False), ("aerobatics", True)])
+def test_a_call_that_comes_late_is_counted_beside_the_false_ones(pattern, wolf):
+    result = forecast(sheet(pack=satsuma(), pattern=pattern))
+    late = SAMPLES - result.callouts.land_now.called_flights
+    assert late > 0.05 * SAMPLES  # polymer's flat end: capacity is spent while the voltage still stands
+    check = _check(result, "voltage_callouts")
+    assert check.status == "look"
+    assert f"late in {late}" in check.title
+    assert ("cry wolf" in check.title) is wolf
 
 
 def _watch(loaded, cruise, threshold, holds=(0.5, 1.0)):
@@ -229,6 +241,20 @@ def test_what_is_too_heavy_to_fly_is_said_not_to_fly(parts):
     result = forecast(sheet(**parts))
     assert not result.flies
     assert _check(result, "power").title == "The pack cannot lift this craft"
+
+
+@pytest.mark.parametrize(
+    ("rule", "field"),
+    [
+        (LandingRule(charge_kept=None, loaded_v=4.3), "landing.loaded_v"),
+        (LandingRule(charge_kept=None, rest_v=4.3), "landing.rest_v"),
+    ],
+)
+def test_a_rule_that_lands_at_once_is_refused_at_its_field(rule, field):
+    with pytest.raises(OutOfRangeError) as caught:
+        forecast(sheet(landing=rule))
+    assert caught.value.field == field
+    assert caught.value.value == 4.3
 
 
 def test_what_flies_is_said_to_fly(lighthouse):

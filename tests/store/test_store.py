@@ -59,10 +59,11 @@ def test_a_late_edit_is_refused_and_changes_nothing(database):
     with database.session() as session:
         row = sheets.bring_in(session, sheet())
         number, version = row.id, row.version
+        parts = {"craft_id": row.craft_id, "pack_id": row.pack_id}
     with database.session() as session:
-        sheets.rename(session, number, version, "first")
+        sheets.change(session, number, version, sheet(name="first"), **parts)
     with pytest.raises(EditConflictError), database.session() as session:
-        sheets.rename(session, number, version, "second")
+        sheets.change(session, number, version, sheet(name="second"), **parts)
     with database.session() as session:
         assert sheets.fetch(session, number).name == "first"
 

@@ -7,6 +7,7 @@ import re
 import pytest
 
 from tests.web.test_sheets import error_at
+from zesty_cell.core.craft import Limits
 from zesty_cell.web import hangar_form
 from zesty_cell.web.hangar_form import CRAFT_SECTIONS, PACK_SECTIONS, first_texts, read_craft, read_pack
 
@@ -162,6 +163,23 @@ def test_two_tabs_editing_one_pack(client):
     assert late.status_code == 409
     assert "saved from another tab" in late.text
     assert 'value="9"' in late.text
+
+
+def test_every_figure_of_the_models_has_its_field():
+    """What a form leaves out it would silently reset on saving."""
+    for sections, names in ((CRAFT_SECTIONS, "Craft"), (PACK_SECTIONS, "Pack")):
+        paths = [f.path for s in sections for f in s.fields]
+        paths += [s.choice.path for s in sections if s.choice]
+        tops = {path.partition(".")[0] for path in paths}
+        assert set(getattr(hangar_form, names).model_fields) == tops
+    limits = {f.path.partition(".")[2] for s in CRAFT_SECTIONS for f in s.fields if f.path.startswith("limits.")}
+    assert limits == set(Limits.model_fields)
+
+
+def test_where_a_weight_comes_from_survives_the_form():
+    pack, state = read_pack(PACK | {"mass_kg": "105", "mass_known": "maker"})
+    assert state.ok
+    assert first_texts(PACK_SECTIONS, pack.model_dump(), "metric")["mass_known"] == "maker"
 
 
 def test_every_field_of_the_forms_has_a_place_in_the_model():

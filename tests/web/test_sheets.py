@@ -143,6 +143,23 @@ def test_a_pack_that_cannot_lift_itself_gets_no_time(client):
     assert "Be on the ground at" not in html
 
 
+def test_a_sheet_brought_in_is_unchanged_by_its_own_form(client):
+    document = json.loads(client.get(f"{NEWEST}/export").content)
+    document["landing"] |= {"loaded_hold_s": 1.5, "pack_low_lead_s": 75, "headwind_m_s": 2.0}
+    document["conditions"] |= {"altitude_m": 431.5, "pack_c": 21.5, "start_charge": 0.95}
+    document["flying"]["name"] = "An own way"
+    made = client.post("/sheets/import", files={"file": ("s.json", json.dumps(document))}).headers["location"]
+    before = client.get(f"{made}/export").content
+    assert "not saved yet" not in client.post(made, data=typed(client, made)).text
+    assert client.post(made, data=typed(client, made) | {"action": "save"}).status_code == 303
+    assert client.get(f"{made}/export").content == before
+
+
+def test_a_loaded_voltage_above_the_fresh_pack_is_said_at_its_field(client):
+    form = typed(client) | {"school.loaded": "on", "landing.loaded_v": "4.3"}
+    assert "is at once" in error_at(client.post(NEWEST, data=form).text, "landing.loaded_v")
+
+
 def test_decimal_commas_and_thin_spaces_are_numbers(client):
     form = typed(client)
     comma = client.post(NEWEST, data=form | {"conditions.air_c": "12,5", "conditions.altitude_m": "1 200"}).text

@@ -204,11 +204,6 @@ def craft_load(*, craft: Craft, mass_kg: float, density_kg_m3: float) -> CraftLo
 
     Full throttle: c = I/(V − I·R_motor)² from the measured point (PHYSICS 3), times ρ/ρ_ref because
     a propeller's torque, and so its current at one speed, goes with density.
-
-    Raises
-    ------
-    OutOfRangeError
-        Never here; bounds are the entity's.
     """
     steady_w = steady_power_w(craft=craft, mass_kg=mass_kg, density_kg_m3=density_kg_m3)
     full = craft.full_throttle

@@ -202,7 +202,7 @@ def set_up(sheet: Sheet) -> Setup:
         lead_s=pack_low_lead_s(rule=sheet.landing, home_s=home_s),
         start_c=sheet.conditions.air_c if sheet.conditions.pack_c is None else sheet.conditions.pack_c,
         landing_used_ah=(
-            float("inf") if kept is None else max(sheet.conditions.start_charge - kept, 0.0) * figures.capacity_ah
+            float("inf") if kept is None else (sheet.conditions.start_charge - kept) * figures.capacity_ah
         ),
     )
 

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
 from zesty_cell.core import kernel
+from zesty_cell.core.craft import CraftKind
 from zesty_cell.core.entity import Entity, Name
 
 #: Step of the kernel [s] (10 Hz).
@@ -119,6 +120,15 @@ PATTERNS: dict[str, FlyingPattern] = {
         ("collective pumps", "full throttle", 1.0, 2),
         ("hover", "steady", 1.1, 6),
     ),
+}
+
+
+#: What a new sheet flies, by kind of craft.
+FIRST_PATTERN: dict[CraftKind, str] = {
+    "multirotor": "cruise",
+    "wing": "long_range",
+    "ducted fan": "jet",
+    "helicopter": "heli_sport",
 }
 
 

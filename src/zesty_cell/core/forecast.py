@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from zesty_cell.core.callouts.derive import LATE_SHARE, CalloutPlan, ThresholdWatch, timers
 from zesty_cell.core.checks import Check, check_flight
+from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight import Factors, Flight, Setup, fly, fly_many, landing_times_s, sample_step_s, set_up
 from zesty_cell.core.flying import STEP_S
 from zesty_cell.core.honest import HonestCurrent, honest_current
@@ -138,16 +139,31 @@ def _cruise_current_a(setup: Setup, flight: Flight) -> float:
     return float(np.mean(power_w / (flight.cruise_v[:stop] * setup.sheet.pack.series)))
 
 
+def _check_not_landed_at_once(setup: Setup, flight: Flight) -> None:
+    """Refuse a loaded landing voltage that the fresh pack is already under."""
+    rule = setup.sheet.landing
+    if flight.landing_reason == "loaded voltage" and flight.landing_s <= rule.loaded_hold_s + _TAKE_OFF_S:
+        fresh_v = float(flight.loaded_v[0])
+        limit_v = rule.loaded_v if rule.loaded_v is not None else fresh_v
+        raise OutOfRangeError(
+            f"The fresh pack is at {fresh_v:.2f} V a cell under load: landing at {limit_v:.2f} V is at once.",
+            field="landing.loaded_v",
+            value=limit_v,
+            limit=fresh_v,
+        )
+
+
 def forecast(sheet: Sheet) -> Forecast:
     """Work out everything a sheet answers; the same sheet always gives the same forecast.
 
     Raises
     ------
     OutOfRangeError
-        When the sheet contradicts itself (a headwind faster than the craft).
+        When the sheet contradicts itself: a headwind faster than the craft, a rule that lands at once.
     """
     setup = set_up(sheet)
     flight = fly(setup)
+    _check_not_landed_at_once(setup, flight)
     factors = sampled_factors(setup)
     step_s = sample_step_s(end_s=flight.end_s)
     watch = ThresholdWatch(setup=setup, flight=flight, flights=len(factors), step_s=step_s)

@@ -62,15 +62,6 @@ def change(session: Session, sheet_id: int, version: int, sheet: Sheet, *, craft
     return row
 
 
-def rename(session: Session, sheet_id: int, version: int, name: str) -> SheetRow:
-    """Give a sheet another name."""
-    row = records.fetch_version(session, SheetRow, sheet_id, version)
-    sheet = as_sheet(row).model_copy(update={"name": name})
-    row.name = Sheet.model_validate(sheet.model_dump()).name
-    session.flush()
-    return row
-
-
 def add_copy(session: Session, sheet: Sheet, *, craft_id: int, pack_id: int) -> SheetRow:
     """Keep a sheet under a name of its own, made from the name it has."""
     taken = {r.name for r in all_sheets(session)}

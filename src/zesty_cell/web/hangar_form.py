@@ -165,7 +165,7 @@ CRAFT_SECTIONS = (
         "your local rules to decide.",
     ),
 )
-_KNOWN = (("maker", "the label or maker"), ("measured", "a measurement"))
+_KNOWN = (("maker", "the label or maker"), ("measured", "a measurement"), ("estimated", "an estimate"))
 PACK_SECTIONS = (
     Section(
         "The pack",
@@ -189,6 +189,7 @@ PACK_SECTIONS = (
         "Weight and resistance",
         (
             Field("mass_kg", "Weight with leads and plug", MASS, hint="estimate"),
+            Field("mass_known", "Weight comes from", kind="choice", options=_KNOWN),
             Field("cell_resistance_ohm", "Resistance of one cell, 25 °C", MILLIOHM, hint="estimate"),
             Field(
                 "quality",
@@ -244,6 +245,7 @@ NEW_CRAFT: dict[str, Any] = {
 NEW_PACK: dict[str, Any] = {
     "chemistry": "lipo",
     "capacity_known": "maker",
+    "mass_known": "measured",
     "quality": "ordinary",
     "connector": "large_60a",
     "parallel_harness": False,

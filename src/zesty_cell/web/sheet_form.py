@@ -23,6 +23,7 @@ CONDITIONS = (
     Field("conditions.pack_c", "Pack at take-off", TEMPERATURE, hint="as the air"),
     Field("conditions.start_charge", "Charge at take-off", SHARE, required=True),
 )
+LOADED_HOLD = Field("landing.loaded_hold_s", "held for", SECONDS, required=True)
 #: Each school: its switch, and the fields that belong to it.
 SCHOOLS: tuple[tuple[str, str, tuple[Field, ...]], ...] = (
     ("charge", "by charge used", (Field("landing.charge_kept", "Charge kept", SHARE, required=True),)),
@@ -32,7 +33,7 @@ SCHOOLS: tuple[tuple[str, str, tuple[Field, ...]], ...] = (
         "by loaded voltage",
         (
             Field("landing.loaded_v", "Loaded voltage, a cell", VOLTAGE, required=True),
-            Field("landing.loaded_hold_s", "held for", SECONDS, required=True),
+            LOADED_HOLD,
         ),
     ),
     ("timer", "by timer alone", (Field("landing.timer_s", "Land at", DURATION, required=True),)),
@@ -122,6 +123,10 @@ def read_sheet_form(
     pattern = own_pattern if chosen == OWN_PATTERN else PATTERNS.get(chosen)
     if pattern is None:
         state.errors["pattern"] = "Choose a flying pattern."
+    if "loaded" not in active:
+        # The hold has no "off" of its own: what stands in the form is kept, or saving would reset it.
+        hold, _ = read_fields((LOADED_HOLD,), form)
+        values["landing"] = values.get("landing", {}) | hold.get("landing", {})
     if "charge" not in active:
         put(values, "landing.charge_kept", None)
     version = whole_number(form.get("version", ""))

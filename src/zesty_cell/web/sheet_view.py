@@ -30,7 +30,7 @@ from zesty_cell.web.units import TEMPERATURE, group
 #: A forecast keeps two threads busy: more at once would only cost memory.
 _AT_ONCE = threading.BoundedSemaphore(2)
 #: Checks worth seeing even when they are fine.
-_FIRST_FINE = ("pack_rating", "false_calls", "thrust_fade", "power", "charge_left", "heat")
+_FIRST_FINE = ("pack_rating", "voltage_callouts", "thrust_fade", "power", "charge_left", "heat")
 _SOURCE_WORDS = {
     "learned": "learned from flights",
     "measured": "measured",

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from sqlalchemy.orm.exc import StaleDataError
 
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flying import PATTERNS, FlyingPattern
+from zesty_cell.core.flying import FIRST_PATTERN, PATTERNS, FlyingPattern
 from zesty_cell.core.landing import LandingRule
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.formats.errors import FileFormatError
@@ -32,9 +32,6 @@ from zesty_cell.web.templating import page
 
 router = APIRouter(include_in_schema=False)
 Store = Annotated[Session, SESSION]
-
-#: What a new sheet flies, by kind of craft.
-_FIRST_PATTERN = {"multirotor": "cruise", "wing": "long_range", "ducted fan": "jet", "helicopter": "heli_sport"}
 
 
 @router.get("/sheets")
@@ -67,7 +64,7 @@ def new_sheet(session: Store) -> Response:
         name=f"{craft.name}, new sheet",
         craft=craft,
         pack=PACKS.thing(packs[0]),
-        flying=PATTERNS[_FIRST_PATTERN[craft.kind]],
+        flying=PATTERNS[FIRST_PATTERN[craft.kind]],
         landing=LandingRule(),
     )
     row = store.add(session, sheet, craft_id=crafts[0].id, pack_id=packs[0].id)

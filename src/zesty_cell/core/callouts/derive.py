@@ -189,9 +189,9 @@ def thresholds(*, setup: Setup, flight: Flight) -> dict[CalloutKey, Threshold]:
     """Thresholds as the cruise-loaded voltage at the moments wanted, on the transmitter's step.
 
     "Land now" belongs to the landing point, "pack low" to the lead time before it.  Where bursts
-    outlast every hold there, a lower threshold that stays quiet is taken if it still speaks in time.  "Pack low" is
-    rounded up (to speak early rather than late) and lies at least one step above "land now"; neither
-    goes below the chemistry's loaded floor.
+    outlast every hold there, a lower threshold that stays quiet is taken if it still speaks in time.
+    "Pack low" is rounded up (to speak early rather than late) and lies at least one step above "land
+    now"; neither goes below the chemistry's loaded floor.
     """
     series = setup.sheet.pack.series
     step_v = voltage_step_v(series=series)
