@@ -393,12 +393,14 @@ def _callouts(flight: Flight, callouts: CalloutPlan) -> Check:
         title = f"“Land now” would come late in {late} of {flights} flights"
         mend = "Voltage falls too slowly here to tell the time: go by charge used and the timer."
     else:
-        title = wolf if late <= LATE_CALLS_OK * flights else f"{wolf}, and come late in {late}"
+        too_late = late > LATE_CALLS_OK * flights
+        title = f"{wolf}, and come late in {late}" if too_late else wolf
+        lower = "" if too_late else " Or set a lower voltage."
         cold = bool(flight.cruise_v[: flight.cruise_v.size // 5].min() < worst.threshold.cell_v)
         mend = (
             "Warm the pack before flight: cold, it sags under the threshold from the start."
             if cold
-            else "Hard bursts outlast it. Trust the charge-used callout and the timer, or set a lower voltage."
+            else f"Hard bursts outlast its hold. Trust the charge-used callout and the timer.{lower}"
         )
     return Check("voltage_callouts", "look", title, float(false + late), 0.0, "flights", None, mend)
 
