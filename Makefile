@@ -43,10 +43,11 @@ chromium:
 
 ifeq ($(E2E),no)
 test: $(VENV)/.test
-	@$(BIN)/pytest -m "not e2e"
+	@$(BIN)/pytest -n 2 -m "not e2e"
 else
 test: $(VENV)/.test chromium
-	@$(BIN)/pytest
+	@$(BIN)/pytest -n 2 -m "not e2e"
+	@$(BIN)/pytest -m e2e
 endif
 
 check: $(VENV)/.test

@@ -7,7 +7,7 @@ import platform
 from datetime import UTC, datetime
 from pathlib import Path
 
-from benchmarks import core, peer, server
+from benchmarks import callouts, choosing, core, peer, server
 from benchmarks.timing import Row
 
 REPORT = Path(__file__).parents[1] / "docs" / "benchmarks.md"
@@ -36,7 +36,10 @@ def main() -> int:
     for title, work in (
         ("Accuracy", core.accuracy),
         ("Speed of the core", core.speed),
+        ("Choosing a pack", choosing.choosing),
+        ("Callouts", callouts.callouts),
         ("Beside a general battery-model library", peer.compare),
+        ("The hangar", choosing.hangar),
         ("The server", server.run),
     ):
         print(f"{title} …", flush=True)

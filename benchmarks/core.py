@@ -11,7 +11,7 @@ from benchmarks.timing import Row, measure
 from zesty_cell.core import kernel
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import cell_table, temperature_table
-from zesty_cell.core.flight import Factors, fly, fly_many, kernel_parameters, set_up
+from zesty_cell.core.flight import Factors, fly, kernel_parameters, set_up, start_many
 from zesty_cell.core.flying import load_program
 from zesty_cell.core.forecast import SAMPLES, forecast, sampled_factors
 
@@ -62,7 +62,8 @@ def speed() -> list[Row]:
         intensity=np.ones(1),
     )
     room = flight.time_s.size + 10
-    traces = np.empty(room, np.float32), np.empty(room, np.float32), np.empty((kernel.TRACE_COUNT, room))
+    volts, empty = (np.empty(room, np.float32), np.empty(room, np.float32)), np.empty(0, np.float32)
+    traces = *volts, empty, empty, np.empty((kernel.TRACE_COUNT, room))
     written = np.empty(kernel.SUMMARY_COUNT)
     flown = (row, program.kind, program.value[0], program.steps[0])
     pair = cell_table(setup.chemistry), temperature_table(setup.chemistry)
@@ -70,7 +71,7 @@ def speed() -> list[Row]:
     if written[kernel.END_S] != flight.end_s:
         raise RuntimeError("the measured flight is not the one that fly() flies")
     factors = sampled_factors(setup)
-    many = measure(lambda: fly_many(setup, factors=factors), runs=30)
+    many = measure(lambda: start_many(setup, factors=factors)(), runs=30)
     whole = measure(lambda: forecast(one), runs=30)
     params = cell_parameters(floor_hold_s=5.0)
     steps = 14_000
@@ -80,10 +81,10 @@ def speed() -> list[Row]:
     cell = chemistry_for("liion_power")
     nothing = np.empty((1, 0), np.float32)
     summary = np.empty((1, kernel.SUMMARY_COUNT))
-    tables = cell_table(cell), temperature_table(cell)
+    tables = cell_table(cell)[None], temperature_table(cell)[None], np.zeros(1, dtype=np.int64)
     params = params[None, :]
     bare = measure(
-        lambda: kernel.march_many(params, kinds, values, counts, *tables, STEP_S, steps, nothing, nothing, summary),
+        lambda: kernel.march_many(params, kinds, values, counts, *tables, STEP_S, steps, *[nothing] * 4, summary),
         runs=100,
     )
     steps = int(summary[0, kernel.STEPS])
@@ -107,7 +108,7 @@ def speed() -> list[Row]:
             f"{many.median_ms:.0f} ms median, {many.best_ms:.0f} best",
             "120 ms",
             many.median_ms <= 120.0,
-            "fly_many(): all flights to the end of the charge, two threads",
+            "start_many(): all flights to the end of the charge, two threads",
         ),
         Row(
             "A whole forecast",

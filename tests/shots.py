@@ -19,7 +19,16 @@ VIEWS = (
     ("sheets", "/sheets", 1280, 800, "paper", False),
     ("hangar", "/hangar", 1280, 800, "paper", False),
     ("craft", "/hangar/crafts/1", 1280, 800, "paper", True),
+    ("hangar-phone", "/hangar", 390, 844, "paper", False),
     ("pack", "/hangar/packs/11", 1280, 800, "paper", True),
+    ("pair", "/hangar/pair?first=7&second=18", 1280, 800, "dusk", False),
+    ("compare", "/choose/8", 1280, 800, "paper", True),
+    ("compare-phone", "/choose/8", 390, 844, "sun", False),
+    ("search", "/choose/8/search", 1280, 800, "paper", True),
+    ("buys", "/choose/4/buys", 1280, 800, "paper", True),
+    ("crafts", "/choose/8/crafts", 1280, 800, "dusk", False),
+    ("callouts", "/callouts/8?days=yes", 1280, 800, "paper", True),
+    ("callouts-phone", "/callouts/7?days=yes", 390, 844, "sun", False),
     ("card", "/sheets/8/card", 1000, 1000, "paper", False),
 )
 

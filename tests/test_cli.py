@@ -62,3 +62,16 @@ def test_wrong_arguments_are_refused(arguments, capsys):
         main(arguments)
     assert caught.value.code == 2
     assert "usage" in capsys.readouterr().err
+
+
+def test_schema_callouts_prints_a_json_schema(capsys):
+    assert main(["schema", "callouts"]) == 0
+    assert json.loads(capsys.readouterr().out)["title"] == "Zesty Cell callouts"
+
+
+def test_a_taken_port_of_the_bench_transmitter_is_a_word(capsys):
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        assert main(["bench-transmitter", "--port", str(taken.getsockname()[1])]) == 2
+    assert "is taken" in capsys.readouterr().err

@@ -1,4 +1,4 @@
-"""The command line: demo, serve, forecast, schema."""
+"""The command line: demo, serve, bench-transmitter, forecast, schema."""
 
 from __future__ import annotations
 
@@ -6,14 +6,21 @@ import argparse
 import gc
 import ipaddress
 import json
+import os
+import signal
 import socket
+import subprocess
 import sys
 import threading
+from collections.abc import Iterator
+from contextlib import contextmanager, nullcontext
 from pathlib import Path
 
 from zesty_cell import __version__
 
 DEFAULT_PORT = 8765
+DEFAULT_BENCH_PORT = 8766
+_BENCH_DELAY_S = 4.0
 
 
 def _read_input(name: str) -> bytes:
@@ -44,9 +51,11 @@ def _forecast(arguments: argparse.Namespace) -> int:
 
 
 def _schema(arguments: argparse.Namespace) -> int:
+    from zesty_cell.formats.plan_json import plan_schema
     from zesty_cell.formats.sheet_json import sheet_schema
 
-    print(json.dumps(sheet_schema(), indent=2, ensure_ascii=False))
+    schema = sheet_schema() if arguments.what == "sheet" else plan_schema()
+    print(json.dumps(schema, indent=2, ensure_ascii=False))
     return 0
 
 
@@ -78,7 +87,11 @@ def _serve(arguments: argparse.Namespace) -> int:
         print(f"Something else uses it? Choose another: --port {arguments.port + 1}", file=sys.stderr)
         warming.join()
         return 2
-    app = create_app(arguments.database, hosts=LOOPBACK_HOSTS | set(arguments.allow_host))
+    app = create_app(
+        arguments.database,
+        hosts=LOOPBACK_HOSTS | set(arguments.allow_host),
+        bench_port=arguments.bench_port,
+    )
     if arguments.command == "demo":
         from zesty_cell.demo.club import load_club
 
@@ -93,8 +106,64 @@ def _serve(arguments: argparse.Namespace) -> int:
     if not ipaddress.ip_address(host).is_loopback:
         print("It listens beyond this machine and has no passwords: use a network you trust.", flush=True)
     server = uvicorn.Server(uvicorn.Config(app, log_level="warning", server_header=False))
-    server.run(sockets=[listener])
+    with _bench_beside(arguments.bench_port) if arguments.command == "demo" else nullcontext():
+        server.run(sockets=[listener])
     return 0
+
+
+def _bench_transmitter(arguments: argparse.Namespace) -> int:
+    from zesty_cell.standins.bench_transmitter import serve
+
+    if not _is_free(arguments.port):
+        print(f"zesty-cell: port {arguments.port} is taken: another bench transmitter?", file=sys.stderr)
+        return 2
+    if arguments.until_eof:
+        threading.Thread(target=_end_with_input, daemon=True).start()
+    print(f"The bench transmitter is at http://127.0.0.1:{arguments.port}/  (Ctrl-C ends it)", flush=True)
+    serve(port=arguments.port)
+    return 0
+
+
+def _end_with_input() -> None:
+    sys.stdin.buffer.read()
+    os.kill(os.getpid(), signal.SIGTERM)
+
+
+def _is_free(port: int) -> bool:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError:
+            return False
+        return True
+
+
+@contextmanager
+def _bench_beside(port: int) -> Iterator[None]:
+    """The bench transmitter as a process of its own beside the demo, unless one is there already."""
+    started: list[subprocess.Popen[bytes]] = []
+
+    def start() -> None:
+        if _is_free(port):
+            command = [sys.executable, "-m", "zesty_cell", "bench-transmitter", "--port", str(port), "--until-eof"]
+            silent = subprocess.DEVNULL
+            # Its input is a pipe that closes with this process, however it ends.
+            started.append(
+                subprocess.Popen(command, stdin=subprocess.PIPE, stdout=silent, stderr=silent)  # noqa: S603
+            )
+
+    # Not at once: the first page should not have to share the machine with it.
+    timer = threading.Timer(_BENCH_DELAY_S, start)
+    timer.daemon = True
+    timer.start()
+    try:
+        yield
+    finally:
+        timer.cancel()
+        for process in started:
+            process.terminate()
+            process.wait(5)
 
 
 def _address(text: str) -> str:
@@ -122,14 +191,21 @@ def _parser() -> argparse.ArgumentParser:
         command.add_argument("--host", type=_address, default="127.0.0.1", help="address to listen on")
         command.add_argument("--port", type=_port, default=DEFAULT_PORT)
         command.add_argument("--database", type=Path, default=database, help="SQLite file")
+        command.add_argument(
+            "--bench-port", type=_port, default=DEFAULT_BENCH_PORT, help="where the bench transmitter is"
+        )
         command.add_argument("--allow-host", action="append", default=[], help="a further name to answer to")
         command.set_defaults(run=_serve)
     command = commands.add_parser("forecast", help="forecast a sheet from a file")
     command.add_argument("sheet", metavar="SHEET.json", help="a sheet, or - for standard input")
     command.add_argument("--json", action="store_true", help="print JSON instead of text")
     command.set_defaults(run=_forecast)
+    command = commands.add_parser("bench-transmitter", help="start the stand-in that runs callout plans")
+    command.add_argument("--port", type=_port, default=DEFAULT_BENCH_PORT)
+    command.add_argument("--until-eof", action="store_true", help=argparse.SUPPRESS)
+    command.set_defaults(run=_bench_transmitter)
     command = commands.add_parser("schema", help="print a JSON Schema")
-    command.add_argument("what", choices=["sheet"])
+    command.add_argument("what", choices=["sheet", "callouts"])
     command.set_defaults(run=_schema)
     command = commands.add_parser("warm", help="compile the kernel into its cache")
     command.set_defaults(run=_warm)

@@ -70,6 +70,7 @@ def march(
     """Run the kernel over segments of (kind, value, seconds)."""
     cell = chemistry_for(chemistry)
     loaded, cruise = np.empty(max_steps, np.float32), np.empty(max_steps, np.float32)
+    nothing = np.empty(0, np.float32)
     trace, summary = np.empty((K.TRACE_COUNT, max_steps)), np.empty(K.SUMMARY_COUNT)
     n = K.march(
         params,
@@ -82,6 +83,8 @@ def march(
         max_steps,
         loaded,
         cruise,
+        nothing,
+        nothing,
         trace,
         summary,
     )

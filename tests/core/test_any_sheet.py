@@ -10,6 +10,7 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from tests.sheets import satsuma, sheet
+from zesty_cell.core.changes import CHANGES
 from zesty_cell.core.chemistries import CHEMISTRIES
 from zesty_cell.core.craft import (
     Craft,
@@ -103,12 +104,12 @@ _landings = st.builds(
     loaded_v=st.one_of(st.none(), st.floats(0.8, 4.35)),
     timer_s=st.just(600.0),  # whatever else is on, so that the 200 flights of a glider stay short
     home_s=st.floats(0.0, 3600.0),
-    headwind_m_s=st.one_of(st.just(0.0), st.floats(0.0, 60.0)),
+    headwind_m_s=st.one_of(st.just(0.0), st.floats(-60.0, 60.0)),
 )
 _conditions = st.builds(
     Conditions, air_c=st.floats(-30, 55), altitude_m=st.floats(-450, 6000), start_charge=st.floats(0.3, 1.0)
 )
-_sheets = st.builds(
+any_sheets = st.builds(
     Sheet,
     name=st.just("any"),
     craft=_crafts,
@@ -116,11 +117,12 @@ _sheets = st.builds(
     flying=_patterns,
     conditions=_conditions,
     landing=_landings,
+    trying=st.lists(st.sampled_from(sorted(CHANGES)), max_size=4, unique=True).map(tuple),
 )
 
 
 @settings(max_examples=40)
-@given(any_sheet=_sheets)
+@given(any_sheet=any_sheets)
 @example(any_sheet=sheet(pack=satsuma(capacity_ah=0.02)))
 @example(any_sheet=sheet(pack=satsuma(cell_resistance_ohm=2.0)))
 @example(any_sheet=sheet(landing=LandingRule(charge_kept=0.9), conditions=Conditions(start_charge=0.3)))
@@ -141,7 +143,13 @@ def test_any_sheet_gets_numbers_or_a_clear_refusal(any_sheet):
     assert 0.0 <= result.range.low_s <= result.range.high_s
     assert np.all(np.diff(flight.used_ah) >= 0.0)
     assert flight.loaded_v.min() >= -1e-6
-    for number in (result.mean_a, result.mah_per_minute, result.worst_v, result.thrust_share, result.landing_wh):
+    for number in (
+        result.mean_a,
+        result.mah_per_minute,
+        result.brief.worst_v,
+        result.brief.thrust_share,
+        result.used_wh,
+    ):
         assert math.isfinite(number)
     assert result.callouts.timers.timer_s > 0.0
     assert result.callouts.pack_low.threshold.pack_v > result.callouts.land_now.threshold.pack_v

@@ -40,6 +40,7 @@ UNITLESS = {
     "quieter_threshold",
     "timers",
     "warm",
+    "refused",
 }
 
 

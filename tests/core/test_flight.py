@@ -12,7 +12,15 @@ from zesty_cell.core import kernel
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import charge_left_at_rest
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import Factors, fly, fly_many, kernel_parameters, landing_times_s, sample_step_s, set_up
+from zesty_cell.core.flight import (
+    Factors,
+    fly,
+    kernel_parameters,
+    landing_times_s,
+    sample_step_s,
+    set_up,
+    start_many,
+)
 from zesty_cell.core.flying import PATTERNS, Activity, load_program
 from zesty_cell.core.landing import LandingRule, time_home_s
 from zesty_cell.core.pack import pack_figures
@@ -80,8 +88,9 @@ def test_twice_the_cells_for_twice_the_craft_is_the_same_cell():
         kernel.LAND_USED_AH,
     ):
         assert two[column] == pytest.approx(one[column], rel=1e-12)
-    # Only the shared leads and plug now carry twice the current.
-    assert two[kernel.R_EXT_OHM] == pytest.approx(2.0 * one[kernel.R_EXT_OHM])
+    # Only the shared leads and plug now carry twice the current; each string has links of its own.
+    links = 6 * two[kernel.R_EXT_OHM] - 2.0 * (6 * one[kernel.R_EXT_OHM])
+    assert links == pytest.approx(-pack_figures(pomelo()).links_ohm)
 
 
 def test_half_the_resistance_is_half_the_sag():
@@ -112,7 +121,7 @@ def test_energy_delivered_is_what_left_the_pack():
 def test_sampled_flights_are_the_detailed_flight_at_no_departure():
     setup = set_up(sheet())
     flight = fly(setup)
-    summary = fly_many(setup, factors=Factors.expected(60))
+    summary = start_many(setup, factors=Factors.expected(60))()
     times, which = landing_times_s(setup=setup, summary=summary)
     assert np.all(times == flight.landing_s)
     assert np.all(which == 0)
@@ -123,8 +132,8 @@ def test_long_flights_are_sampled_at_half_the_rate_and_agree():
     setup = set_up(sheet())
     assert sample_step_s(end_s=1800.0) == 0.1
     assert sample_step_s(end_s=1801.0) == 0.2
-    fine = fly_many(setup, factors=Factors.expected(1))
-    coarse = fly_many(setup, factors=Factors.expected(1), step_s=0.2)
+    fine = start_many(setup, factors=Factors.expected(1))()
+    coarse = start_many(setup, factors=Factors.expected(1), step_s=0.2)()
     for column in (kernel.END_S, kernel.LAND_BY_USED_S, kernel.HOTTEST_C):
         assert coarse[0, column] == pytest.approx(fine[0, column], rel=5e-4)
 
@@ -138,7 +147,11 @@ def test_a_flight_longer_than_we_look_says_so():
 
 def test_a_visitor_sees_every_flight_once():
     setup, seen = set_up(sheet(pattern="freestyle", pack=satsuma())), []
-    fly_many(setup, factors=Factors.expected(60), visit=lambda rows, v, c, s: seen.append((rows, v.shape[0])))
+    start_many(
+        setup,
+        factors=Factors.expected(60),
+        visit=lambda rows, traces: seen.append((rows, traces.loaded_v.shape[0])),
+    )()
     assert sorted((r.start, r.stop) for r, _ in seen) == [(0, 25), (25, 50), (50, 60)]
     assert all(count == r.stop - r.start for r, count in seen)
 

@@ -167,19 +167,22 @@ def test_many_flights_are_the_same_as_one_by_one():
     values = np.tile([s[1] for s in CLIMBS], (3, 1))
     steps = np.tile([round(s[2] / STEP_S) for s in CLIMBS], (3, 1)).astype(np.int64)
     summary = np.empty((3, K.SUMMARY_COUNT))
-    loaded, cruise = np.empty((3, 30_000), np.float32), np.empty((3, 30_000), np.float32)
+    loaded, cruise, charge_left, current_a = (np.empty((3, 30_000), np.float32) for _ in range(4))
     cell = chemistry_for("liion_power")
     K.march_many(
         rows,
         kinds,
         values,
         steps,
-        cell_table(cell),
-        temperature_table(cell),
+        cell_table(cell)[None],
+        temperature_table(cell)[None],
+        np.zeros(3, dtype=np.int64),
         STEP_S,
         30_000,
         loaded,
         cruise,
+        charge_left,
+        current_a,
         summary,
     )
     for k in range(3):
@@ -187,6 +190,14 @@ def test_many_flights_are_the_same_as_one_by_one():
         for column in (K.END_S, K.LAND_BY_USED_S, K.END_CHARGE_LEFT, K.HOTTEST_C, K.STEPS):
             assert summary[k, column] == one.summary[column]
         assert np.array_equal(loaded[k, : one.n], one.loaded_v)
+        assert charge_left[k, : one.n] == pytest.approx(one.trace[K.T_CHARGE_LEFT], abs=1e-6)
+        assert current_a[k, : one.n] == pytest.approx(one.trace[K.T_CURRENT_A], rel=1e-6)
+
+
+def test_next_to_nothing_is_nothing():
+    # Numbers near the smallest a machine holds are a hundred times slower: a page would wait for them.
+    run = march(cell_parameters(avionics_w=5e-324, max_time_s=60.0), [(K.POWER, 5e-324, 5.0)])
+    assert run.trace[K.T_CURRENT_A].max() == 0.0
 
 
 _PATTERN = st.lists(st.tuples(st.just(K.POWER), st.floats(1.0, 60.0), st.floats(0.5, 20.0)), min_size=1, max_size=4)

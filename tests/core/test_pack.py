@@ -12,12 +12,15 @@ from zesty_cell.core.pack import CONNECTORS, Pack, lead_resistance_ohm, pack_fig
 from zesty_cell.core.parallel import parallel_pair, parallel_split
 
 
-def test_resistance_is_cells_leads_and_plug():
+def test_resistance_is_cells_links_leads_and_plug():
     figures = pack_figures(pomelo())
     assert figures.cells_ohm == pytest.approx(6 * 0.0125)
     # Two leads of 12 cm, 3.3 mm²: 1.75e-8 · 0.24 / 3.3e-6.
     assert figures.leads_ohm == pytest.approx(1.2727e-3, rel=1e-3)
-    assert figures.resistance_ohm == pytest.approx(figures.cells_ohm + figures.leads_ohm + 0.0008)
+    assert figures.links_ohm == pytest.approx(5 * 0.0005)
+    assert figures.resistance_ohm == pytest.approx(
+        figures.cells_ohm + figures.links_ohm + figures.leads_ohm + 0.0008
+    )
 
 
 def test_doubling_in_parallel_halves_the_cells_and_tripling_in_series_triples_them():
@@ -89,9 +92,22 @@ def test_a_good_pair_shares_evenly_and_an_unequal_one_is_warned_of():
     assert pair.split.first_share == pytest.approx(0.5)
     assert pair.warning == ""
     assert pair.capacity_ah == pytest.approx(2 * 1.3 * 0.95)
+    # 0.02 V a cell over six cells, through both packs.
+    assert pair.joining_a == pytest.approx(0.12 / (2 * pack_figures(satsuma()).resistance_ohm))
+    assert pair.honest_a == pytest.approx(2 * honest_current(satsuma()).current_a)
+    assert pair.lost_a == pytest.approx(0.0, abs=1e-9)
     tired = satsuma(name="tired", cell_resistance_ohm=0.012)
     warned = parallel_pair(first=satsuma(), second=tired, first_rest_v=4.2, second_rest_v=4.2)
     assert "“Satsuma” carries 6" in warned.warning
+    assert warned.first.burst_share > 0.6
+    assert warned.first.lasting_share == pytest.approx(0.5)
+    # One of them reaches its honest current first: the pair is worth less than both.
+    assert max(h.carries_a / h.honest_a for h in (warned.first, warned.second)) == pytest.approx(1.0)
+    assert warned.lost_a > 0
+    small = satsuma(name="small", capacity_ah=0.8, mass_kg=0.14, cell_resistance_ohm=0.006)
+    uneven = parallel_pair(first=satsuma(), second=small, first_rest_v=4.2, second_rest_v=4.2)
+    assert "“small” holds only 38 % of the charge" in uneven.warning
+    assert uneven.second.c_rate > uneven.first.c_rate
 
 
 @pytest.mark.parametrize(

@@ -43,7 +43,10 @@ def running(command: str, database: Path) -> Iterator[tuple[str, subprocess.Pope
     """The application as its own process; yields its address once it answers."""
     port = free_port()
     process = subprocess.Popen(
-        [sys.executable, "-m", "zesty_cell", command, "--port", str(port), "--database", str(database)],
+        [
+            *(sys.executable, "-m", "zesty_cell", command, "--port", str(port), "--database", str(database)),
+            *("--bench-port", str(free_port())),
+        ],
         stdout=subprocess.DEVNULL,
     )
     address = f"http://127.0.0.1:{port}"

@@ -16,6 +16,15 @@ PAGES = [
     "/hangar",
     "/hangar/crafts/1",
     "/hangar/packs/new",
+    "/hangar/packs/11",
+    "/hangar/cells/1",
+    "/hangar/pair",
+    "/choose/8",
+    "/choose/8/search",
+    "/choose/4/buys",
+    "/choose/8/crafts",
+    "/callouts/8",
+    "/callouts/1?run=dropout",
     "/find?q=heron",
     "/nowhere",
 ]
@@ -23,11 +32,18 @@ PAGES = [
 
 @pytest.mark.parametrize("path", PAGES)
 def test_axe_finds_nothing_in_any_theme(page: Page, club: str, path: str):
-    for theme in ("day", "sun", "dusk"):
+    for theme in ("paper", "sun", "dusk"):
+        page.context.add_cookies([{"name": "zesty_cell_view", "value": f"theme-{theme}", "url": club}])
         page.goto(club + path)
+        expect(page.locator("html")).to_have_attribute("data-theme", theme)
+        assert axe_violations(page) == []
+
+
+def test_a_theme_is_chosen_by_its_button(page: Page, club: str):
+    page.goto(f"{club}/hangar")
+    for theme in ("sun", "dusk", "day"):
         page.get_by_role("button", name=theme, exact=True).click()
         expect(page.get_by_role("button", name=theme, exact=True)).to_have_attribute("aria-pressed", "true")
-        assert axe_violations(page) == []
 
 
 @pytest.mark.parametrize("path", PAGES)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import http.client
 import json
 import threading
 import urllib.request
@@ -30,7 +31,7 @@ def test_kill_in_the_middle_of_saves_loses_no_acknowledged_one(tmp_path):
             name = f"client {client}, save {k}"
             try:
                 acknowledged[name] = _post(address, name)
-            except OSError:
+            except (OSError, http.client.HTTPException):  # refused, reset, or cut off within the answer
                 return
 
     with running("serve", database) as (address, process):

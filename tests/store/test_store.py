@@ -10,17 +10,19 @@ import sys
 import textwrap
 
 import pytest
+from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
 
 from tests.sheets import sheet
+from zesty_cell.core.keeping import type_of
 from zesty_cell.demo.club import load_club
 from zesty_cell.store import sheets
 from zesty_cell.store.database import _MIGRATIONS, HEAD_REVISION, Database
 from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
-from zesty_cell.store.hangar import CRAFTS
+from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import Base
 
 
@@ -110,6 +112,32 @@ def test_an_older_file_is_backed_up_before_it_is_migrated(tmp_path):
     with pytest.raises(Exception, match="0000"):
         Database(path).close()
     assert list(tmp_path.glob("old.before-*.backup"))
+
+
+def test_a_file_of_the_first_release_is_brought_forward_whole(tmp_path):
+    path = tmp_path / "first.sqlite"
+    filled = Database(path)
+    with filled.session() as session:
+        load_club(session)
+        names = {row.name for row in PACKS.all(session)}
+        before = {row.id: sheets.as_sheet(row) for row in sheets.all_sheets(session)}
+    config = Config()
+    config.set_main_option("script_location", str(_MIGRATIONS))
+    config.attributes["engine"] = filled.engine
+    command.downgrade(config, "0001")
+    filled.close()
+
+    forward = Database(path)
+    assert list(tmp_path.glob(f"first.before-{HEAD_REVISION}.backup"))
+    with forward.session() as session:
+        packs = PACKS.all(session)
+        assert {row.name for row in packs} == names
+        assert {row.standing for row in packs} == {"own"}
+        assert {row.type_name for row in packs} == {type_of(name) for name in names}
+        assert {row.id: sheets.as_sheet(row) for row in sheets.all_sheets(session)} == before
+    with forward.engine.connect() as connection:
+        assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
+    forward.close()
 
 
 def test_a_killed_writer_loses_no_acknowledged_save(tmp_path):

@@ -23,6 +23,12 @@ def test_mass_temperature_and_speed_in_both_systems():
     assert (METRIC.speed(14.0), IMPERIAL.altitude(1000.0)) == ("50 km/h", "3\u2009281 ft")
 
 
+def test_a_mass_in_a_sentence_has_no_noise():
+    assert METRIC.mass_about(0.0504) == "50 g"
+    assert METRIC.mass_about(0.0042) == "4.2 g"
+    assert IMPERIAL.mass_about(0.0504) == "1.8 oz"
+
+
 def test_volts_per_cell_or_as_pack():
     assert METRIC.volts(3.349, 6) == "3.35 V a cell"
     assert IMPERIAL.volts(3.349, 6) == "20.1 V"

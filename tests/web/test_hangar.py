@@ -5,11 +5,23 @@ from __future__ import annotations
 import re
 
 import pytest
+from starlette.testclient import TestClient
 
 from tests.web.test_sheets import error_at
-from zesty_cell.core.craft import Limits
-from zesty_cell.web import hangar_form
-from zesty_cell.web.hangar_form import CRAFT_SECTIONS, PACK_SECTIONS, first_texts, read_craft, read_pack
+from zesty_cell.core.cell import CellModel
+from zesty_cell.core.craft import Craft, Limits
+from zesty_cell.core.keeping import Keeping
+from zesty_cell.core.measured import PackTests
+from zesty_cell.core.pack import Pack
+from zesty_cell.web.hangar_form import (
+    CELL_SECTIONS,
+    CRAFT_SECTIONS,
+    KEEPING_FIELDS,
+    first_texts,
+    read_cell,
+    read_craft,
+)
+from zesty_cell.web.pack_form import PACK_SECTIONS, first_pack_texts, read_pack
 
 CRAFT = {
     "name": "Avocet",
@@ -104,26 +116,42 @@ def test_a_refused_form_keeps_what_was_typed(client):
     assert 'value="850"' in response.text
 
 
-@pytest.mark.parametrize(
-    ("path", "reader", "sections"),
-    [("/hangar/crafts", read_craft, CRAFT_SECTIONS), ("/hangar/packs", read_pack, PACK_SECTIONS)],
-)
 @pytest.mark.parametrize("units", ["metric", "imperial"])
-def test_every_stored_thing_survives_its_own_form(app, path, reader, sections, units):
-    from zesty_cell.store.hangar import CRAFTS, PACKS
+def test_every_stored_craft_and_cell_survives_its_own_form(app, units):
+    from zesty_cell.store.hangar import CELLS, CRAFTS
 
-    shelf = CRAFTS if path.endswith("crafts") else PACKS
     with app.state.database.session() as session:
-        for row in shelf.all(session):
-            thing = shelf.thing(row)
-            texts = first_texts(sections, thing.model_dump(), units)
-            again, state = reader(texts)
+        for shelf, reader, sections in ((CRAFTS, read_craft, CRAFT_SECTIONS), (CELLS, read_cell, CELL_SECTIONS)):
+            for row in shelf.all(session):
+                thing = shelf.thing(row)
+                again, state = reader(first_texts(sections, thing.model_dump(), units))
+                assert state.errors == {}
+                if units == "metric":
+                    assert again == thing
+                elif shelf is CRAFTS:
+                    assert again.dry_mass_kg == pytest.approx(thing.dry_mass_kg, rel=2e-3)
+
+
+@pytest.mark.parametrize("units", ["metric", "imperial"])
+@pytest.mark.parametrize("from_cells", [False, True])
+def test_every_stored_pack_survives_the_builder(app, units, from_cells):
+    from zesty_cell.store.hangar import CELLS, PACKS
+
+    with app.state.database.session() as session:
+        cells = {row.id: CELLS.thing(row) for row in CELLS.all(session)}
+        built = 0
+        for row in PACKS.all(session):
+            cell_id = row.cell_id if from_cells else None
+            pack = PACKS.thing(row)
+            texts = first_pack_texts(pack.model_dump(), units, cell_id=cell_id, cell=cells.get(cell_id))
+            again, state = read_pack(texts, cells=cells)
             assert state.errors == {}
+            built += cell_id is not None
             if units == "metric":
-                assert again == thing
+                assert again == pack
             else:
-                mass = "dry_mass_kg" if path.endswith("crafts") else "mass_kg"
-                assert getattr(again, mass) == pytest.approx(getattr(thing, mass), rel=2e-3)
+                assert again.mass_kg == pytest.approx(pack.mass_kg, rel=2e-3)
+        assert built == (4 if from_cells else 0)
 
 
 def test_a_craft_in_use_cannot_be_deleted_and_says_who_uses_it(client):
@@ -148,7 +176,7 @@ def test_editing_from_a_sheet_leads_back_to_it(client):
     link = re.search(r'href="(/hangar/packs/\d+\?back=8)"', client.get("/sheets/8").text)[1]
     html = client.get(link).text
     assert 'href="/sheets/8">Back without saving' in html
-    form = PACK | {"version": "1", "back": "8"}
+    form = PACK | {"version": re.search(r'name="version" value="(\d+)"', html)[1], "back": "8"}
     assert client.post(link.partition("?")[0], data=form).headers["location"] == "/sheets/8"
     for nonsense in ("//evil.example", "8/../../x", "²", ""):
         response = client.post("/hangar/packs/new", data=PACK | {"back": nonsense})
@@ -167,24 +195,255 @@ def test_two_tabs_editing_one_pack(client):
 
 def test_every_figure_of_the_models_has_its_field():
     """What a form leaves out it would silently reset on saving."""
-    for sections, names in ((CRAFT_SECTIONS, "Craft"), (PACK_SECTIONS, "Pack")):
+    for sections, model in ((CRAFT_SECTIONS, Craft), (PACK_SECTIONS, Pack), (CELL_SECTIONS, CellModel)):
         paths = [f.path for s in sections for f in s.fields]
         paths += [s.choice.path for s in sections if s.choice]
         tops = {path.partition(".")[0] for path in paths}
-        assert set(getattr(hangar_form, names).model_fields) == tops
+        assert set(model.model_fields) == tops
     limits = {f.path.partition(".")[2] for s in CRAFT_SECTIONS for f in s.fields if f.path.startswith("limits.")}
     assert limits == set(Limits.model_fields)
+    tests = {f.path.split(".")[1] for s in PACK_SECTIONS for f in s.fields if f.path.startswith("tests.")}
+    assert tests == set(PackTests.model_fields)
+    for name, field in PackTests.model_fields.items():
+        asked = {
+            f.path.split(".")[2] for s in PACK_SECTIONS for f in s.fields if f.path.startswith(f"tests.{name}.")
+        }
+        assert asked == set(field.annotation.__args__[0].model_fields)
+    assert {f.path.partition(".")[2] for f in KEEPING_FIELDS} == set(Keeping.model_fields)
 
 
 def test_where_a_weight_comes_from_survives_the_form():
     pack, state = read_pack(PACK | {"mass_kg": "105", "mass_known": "maker"})
     assert state.ok
-    assert first_texts(PACK_SECTIONS, pack.model_dump(), "metric")["mass_known"] == "maker"
+    assert first_pack_texts(pack.model_dump(), "metric")["mass_known"] == "maker"
 
 
-def test_every_field_of_the_forms_has_a_place_in_the_model():
-    for sections, names in ((CRAFT_SECTIONS, "Craft"), (PACK_SECTIONS, "Pack")):
-        model = getattr(hangar_form, names)
-        for section in sections:
-            for item in section.fields:
-                assert item.path.partition(".")[0] in model.model_fields
+# The builder
+
+
+def cell_number(client, name):
+    return re.search(rf'/hangar/cells/(\d+)">{name}<', client.get("/hangar").text)[1]
+
+
+def test_a_pack_is_built_from_cells_of_the_shelf(client):
+    number = cell_number(client, "Pip 21-70")
+    form = {
+        "name": "Six Pips", "source": "cells", "cell_id": number, "series": "6", "parallel": "2",
+        "arrangement": "rows", "connector": "large_60a", "keeping.standing": "own",
+    }  # fmt: skip
+    look = client.post("/hangar/packs/new", data=form | {"action": "look"})
+    assert look.status_code == 200
+    assert "128 × 43 × 70 mm" in look.text
+    assert "8\u2009232 mAh" in look.text  # 98 % of 2 × 4200 until it is measured
+    assert client.post("/hangar/packs/new", data=form).status_code == 303
+    html = client.get("/hangar").text
+    assert "Six Pips" in html
+    assert "in 4 packs" in html
+
+
+def test_looking_stores_nothing(client):
+    before = client.get("/hangar").text.count("/hangar/packs/")
+    assert client.post("/hangar/packs/new", data=PACK | {"action": "look"}).status_code == 200
+    assert client.get("/hangar").text.count("/hangar/packs/") == before
+
+
+def test_a_pack_without_a_name_is_drawn_but_not_kept(client):
+    html = client.post("/hangar/packs/new", data=PACK | {"action": "look", "name": ""}).text
+    assert "Resistance," in html
+    assert error_at(html, "name") == "This is needed."
+    assert client.post("/hangar/packs/new", data=PACK | {"name": ""}).status_code == 422
+
+
+@pytest.mark.parametrize(
+    ("change", "field", "words"),
+    [
+        ({"source": "cells", "cell_id": ""}, "cell_id", "Choose a cell"),
+        ({"source": "cells", "cell_id": "99999"}, "cell_id", "Choose a cell"),
+        ({"arrangement": "tube", "parallel": "2"}, "arrangement", "single string"),
+        ({"arrangement": "two layers", "series": "5", "parallel": "3"}, "arrangement", "cannot be halved"),
+        ({"lead_area_mm2": "13 AWG"}, "lead_area_mm2", "Gauges run from 8 to 30"),
+        ({"tests.capacity.charge_ah": "8500"}, "tests.capacity.charge_ah", "labelled 850 mAh"),
+        ({"tests.capacity.rest_v_per_cell": "3.7"}, "tests.capacity.charge_ah", "needed"),
+        ({"tests.charger.cells_ohm": "5 5 5"}, "tests.charger.cells_ohm", "reading of 3 cells"),
+        ({"tests.charger.cells_ohm": "5 five"}, "tests.charger.cells_ohm", "not a number"),
+        ({"tests.full_throttle.before_v": "16"}, "tests.full_throttle.loaded_v", "needed"),
+        ({"cell_size.form": "pouch", "cell_size.length_m": "7", "cell_size.width_m": "9"}, "cell_size.form", "thi"),
+        ({"keeping.rest_v_per_cell": "12"}, "keeping.rest_v_per_cell", "At most 4.5 V"),
+        ({"keeping.standing": "stolen"}, "keeping.standing", "Choose one"),
+    ],
+)  # fmt: skip
+def test_builder_values_that_cannot_be_are_said_at_their_place(client, change, field, words):
+    response = client.post("/hangar/packs/new", data=PACK | change)
+    assert response.status_code == 422
+    assert words in error_at(response.text, field)
+
+
+def test_a_cell_with_no_data_is_refused_where_it_is_chosen(client):
+    number = cell_number(client, "Blossom 18-65, no data yet")
+    form = PACK | {"source": "cells", "cell_id": number}
+    assert "has no capacity yet" in error_at(client.post("/hangar/packs/new", data=form).text, "cell_id")
+
+
+def test_a_wire_gauge_becomes_square_millimetres():
+    pack, _ = read_pack(PACK | {"lead_area_mm2": "12 awg"})
+    assert pack.lead_area_mm2 == pytest.approx(3.31, abs=0.01)
+    assert read_pack(PACK | {"lead_area_mm2": "AWG 16"})[0].lead_area_mm2 == pytest.approx(1.31, abs=0.01)
+
+
+def test_a_test_replaces_the_estimate_and_says_so(client):
+    form = PACK | {
+        "action": "look", "tests.capacity.charge_ah": "680", "tests.charger.cells_ohm": "6.1 6,3 6.0 9.6",
+    }  # fmt: skip
+    html = client.post("/hangar/packs/new", data=form).text
+    assert "measured, 80 % of the label" in html
+    assert "from the charger’s reading" in html
+    assert "the weakest is 37 % above the mean" in html
+
+
+def test_honest_current_and_carrier_stand_beside_the_label(client):
+    html = client.post("/hangar/packs/new", data=PACK | {"action": "look"}).text
+    assert "Label, 95C" in html
+    assert "stated for a short, warm burst" in html
+    assert "check with yours" in html
+    big = client.post("/hangar/packs/new", data=PACK | {"action": "look", "capacity_ah": "8000"}).text
+    assert "above the 100 Wh that carriers commonly take" in big
+
+
+def test_this_packs_own_resistance_beats_the_cells(client):
+    number = cell_number(client, "Pip 21-70")
+    cells = {"source": "cells", "cell_id": number, "series": "6", "action": "look"}
+    assert "One cell: 12.5 mΩ" in client.post("/hangar/packs/new", data=PACK | cells).text
+    own = cells | {"cell_resistance_ohm": "14.1", "resistance_known": "measured"}
+    assert "One cell: 14.1 mΩ, measured" in client.post("/hangar/packs/new", data=PACK | own).text
+
+
+def test_another_like_it_starts_with_the_same_figures(client):
+    number = re.search(r'/hangar/packs/(\d+)">Lime 1<', client.get("/hangar").text)[1]
+    html = client.get(f"/hangar/packs/new?like={number}").text
+    assert 'value="3300"' in html
+    assert client.get("/hangar/packs/new?like=9999").status_code == 404
+
+
+# Finding, lending, retiring
+
+
+def test_packs_are_found_by_words_chemistry_cells_and_standing(client):
+    def shown(query):
+        html = client.get(f"/hangar?{query}").text.split('id="packs"')[1].split("Cells on the shelf")[0]
+        return set(re.findall(r'/hangar/packs/\d+">([^<]+)<', html))
+
+    assert shown("q=pomelo") == {"Pomelo 1", "Pomelo 2", "Double Pomelo"}
+    assert shown("q=double+pomelo") == {"Double Pomelo"}
+    assert shown("chemistry=lihv") == {"Kumquat 1", "Kumquat 2", "Kumquat 3"}
+    assert shown("series=2") == {"Yuzu 1", "Yuzu 2"}
+    assert shown("standing=lent") == {"Satsuma 3"}
+    assert shown("q=100%25_") == set()
+    assert "No pack like that" in client.get("/hangar?q=zzz").text
+    assert len(shown("series=²&chemistry=unobtainium")) == 18
+
+
+def test_lending_and_retiring(client):
+    number = re.search(r'/hangar/packs/(\d+)">Lime 1<', client.get("/hangar").text)[1]
+    client.post(f"/hangar/packs/{number}/standing", data={"standing": "lent", "lent_to": "a friend"})
+    assert "lent to a friend" in client.get("/hangar").text
+    client.post(f"/hangar/packs/{number}/standing", data={"standing": "retired"})
+    html = client.get("/hangar").text
+    assert "“Lime 1” is retired" in html
+    assert "lent to a friend" not in html
+    client.post(f"/hangar/packs/{number}/standing", data={"standing": "sold twice"})
+    assert "Nothing was changed" in client.get("/hangar").text
+    assert client.post(f"/hangar/cells/{number}/standing", data={"standing": "own"}).status_code == 404
+
+
+def test_retired_packs_leave_the_sheets_choice_unless_it_is_theirs(client):
+    html = client.get("/sheets/8").text
+    own = re.search(r'<option value="(\d+)" selected>Pomelo 1<', html)[1]
+    other = re.search(r'<option value="(\d+)" >Pomelo 2<', html)[1]
+    for number in (own, other):
+        client.post(f"/hangar/packs/{number}/standing", data={"standing": "retired"})
+    html = client.get("/sheets/8").text
+    assert "Pomelo 1</option>" in html
+    assert "Pomelo 2</option>" not in html
+
+
+def test_five_hundred_packs_come_a_page_at_a_time(client, app):
+    from zesty_cell.store.hangar import PACKS
+
+    with app.state.database.session() as session:
+        first = PACKS.thing(PACKS.all(session)[0])
+        for k in range(500):
+            PACKS.add(session, first.model_copy(update={"name": f"Type {k // 5:03d} {k % 5 + 1}"}))
+    html = client.get("/hangar").text
+    assert "518 packs of 110 types" in html
+    assert html.count('class="individuals"') == 24
+    assert "More types" in html
+    assert html.index("Type 003 1") < html.index("Type 003 2")
+    assert "Type 099 5" in client.get("/hangar?first=86").text
+    assert "1 pack of 1 type found" in client.get("/hangar?q=type+042+3").text
+
+
+def test_a_cell_in_use_cannot_be_deleted_and_says_what_uses_it(client):
+    number = cell_number(client, "Pip 21-70")
+    client.post(f"/hangar/cells/{number}/delete")
+    html = client.get("/hangar").text
+    assert "Cell “Pip 21-70” is used by “Pomelo 1”, “Pomelo 2”, “Double Pomelo”" in html
+    assert "Delete or change those packs first" in html
+    spare = cell_number(client, "Pith 26-65")
+    client.post(f"/hangar/cells/{spare}/delete")
+    assert f'/hangar/cells/{spare}">' not in client.get("/hangar").text
+    client.post(f"/hangar/cells/{spare}/undelete")
+    assert f'/hangar/cells/{spare}">' in client.get("/hangar").text
+
+
+def test_a_new_cell_needs_a_form_and_a_size(client):
+    form = {
+        "name": "Pulp 18-65", "chemistry": "liion_power", "size.form": "round", "size.length_m": "65.1",
+        "size.width_m": "18.4", "capacity_ah": "2500",
+    }  # fmt: skip
+    assert client.post("/hangar/cells/new", data=form).status_code == 303
+    assert "Pulp 18-65" in client.get("/hangar").text
+    for change, field in (
+        ({"size.width_m": "0"}, "size.width_m"),
+        ({"size.form": "pouch"}, "size.thickness_m"),
+        ({"chemistry": "unobtainium"}, "chemistry"),
+        ({"ratings.continuous_a": "20"}, "ratings.one_minute_a"),
+    ):
+        response = client.post("/hangar/cells/new", data=form | change)
+        assert response.status_code == 422
+        assert error_at(response.text, field)
+
+
+# Two in parallel
+
+
+def numbers(client):
+    return {name: n for n, name in re.findall(r'/hangar/packs/(\d+)">([^<]+)<', client.get("/hangar").text)}
+
+
+def test_a_pair_of_one_type_is_shown_first(client):
+    html = client.get("/hangar/pair").text
+    assert "Do not join" not in html
+    assert "% </b>" not in html
+    assert "Current at the moment of joining" in html
+
+
+def test_pairs_that_must_not_be_are_refused(client):
+    n = numbers(client)
+
+    def pair(first, second, **volts):
+        query = "&".join(f"{k}={v}" for k, v in volts.items())
+        return client.get(f"/hangar/pair?first={n[first]}&second={n[second]}&{query}").text
+
+    assert "different chemistries" in pair("Pomelo 1", "Lime 1")
+    assert "6S and 4S" in pair("Lime 1", "Tangelo 1")
+    assert "charge both to the same voltage" in pair("Satsuma 1", "Satsuma 2", first_v="4.2", second_v="4.1")
+    assert "carries" in pair("Satsuma 1", "Lime 1", first_v="4.2", second_v="4.2")
+    assert "is not a number" in error_at(pair("Satsuma 1", "Satsuma 2", first_v="full"), "first_v")
+    assert "between 0.5 and 4.5" in error_at(pair("Satsuma 1", "Satsuma 2", second_v="24"), "second_v")
+    assert "two different packs" in error_at(pair("Lime 1", "Lime 1"), "second")
+
+
+def test_an_empty_hangar_has_no_pair(empty_app):
+    with TestClient(empty_app, base_url="http://127.0.0.1") as client:
+        assert "Two packs in the hangar are needed" in client.get("/hangar/pair").text
+        assert "No pack yet" in client.get("/hangar").text

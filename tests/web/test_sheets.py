@@ -291,6 +291,13 @@ def test_the_card_carries_what_to_set_and_the_cautions(client):
         assert words in html
 
 
+def test_the_card_has_the_steps_on_its_second_side(client):
+    html = client.get(f"{NEWEST}/card").text
+    for words in ("Set it step by step", "telemetry is missing for 3 s", "Take the propellers off", "telelost"):
+        assert words in html
+    assert "Set it step by step" not in client.get(f"{NEWEST}/card?sides=1").text
+
+
 def test_a_missing_sheet_and_a_wrong_address_get_a_page(client):
     for path in ("/sheets/999", "/nowhere", "/hangar/boats/1", "/sheets/abc"):
         response = client.get(path)

@@ -7,7 +7,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zesty_cell.web import units
-from zesty_cell.web.units import group, minutes, read_duration_s, read_number, typed
+from zesty_cell.web.units import (
+    group,
+    minutes,
+    read_duration_s,
+    read_number,
+    read_numbers,
+    read_wire_mm2,
+    typed,
+)
 
 QUANTITIES = [q for q in vars(units).values() if isinstance(q, units.Quantity) and q is not units.DURATION]
 
@@ -71,3 +79,26 @@ def test_grouping_and_minutes():
     assert minutes(1186.6) == "19:47"
     assert minutes(59.6) == "1:00"
     assert minutes(None) == minutes(float("inf")) == "–"
+
+
+@pytest.mark.parametrize(
+    ("text", "mm2"), [("12 AWG", 3.309), ("awg 10", 5.26), ("16awg", 1.309), ("2,5", 2.5), ("3.31", 3.31)]
+)
+def test_a_wire_by_gauge_or_by_its_copper(text, mm2):
+    assert read_wire_mm2(text) == pytest.approx(mm2, rel=1e-3)
+
+
+@pytest.mark.parametrize(
+    ("text", "words"), [("13 AWG", "in twos"), ("AWG 99", "in twos"), ("thick", "not a number")]
+)
+def test_what_is_no_wire_says_so(text, words):
+    with pytest.raises(ValueError, match=words):
+        read_wire_mm2(text)
+
+
+def test_a_chargers_row_of_readings():
+    assert read_numbers(" 4,1 4.2; 3.9 / 4 | 4.05 ") == [4.1, 4.2, 3.9, 4.0, 4.05]
+    with pytest.raises(ValueError, match="“x” is not a number"):
+        read_numbers("4.1 x")
+    with pytest.raises(ValueError, match="more numbers than a pack has cells"):
+        read_numbers(" ".join(["4"] * 65))

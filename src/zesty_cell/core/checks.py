@@ -13,7 +13,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.callouts.derive import CalloutPlan
+from zesty_cell.core.brief import Brief
+from zesty_cell.core.callouts.derive import DerivedCallouts
 from zesty_cell.core.flight import Flight, Setup
 from zesty_cell.core.flying import STEP_S
 from zesty_cell.core.honest import HonestCurrent
@@ -63,8 +64,8 @@ class Check:
     mend: str
 
 
-def _rolling_rms(current_a: NDArray[np.float64], seconds: float) -> NDArray[np.float64]:
-    """Root mean square over every window of ``seconds``; one value over all where there is less."""
+def rolling_rms(current_a: NDArray[np.float64], /, seconds: float) -> NDArray[np.float64]:
+    """Root mean square [A] over every window of ``seconds`` [s]; one value over all where there is less."""
     window = max(1, min(round(seconds / STEP_S), current_a.size))
     sums = np.cumsum(np.concatenate(([0.0], current_a**2)))
     return np.asarray(np.sqrt(np.maximum(sums[window:] - sums[:-window], 0.0) / window))
@@ -78,7 +79,7 @@ def _worst_tier(current_a: NDArray[np.float64], limits_a: tuple[float, float, fl
     """
     worst = (0, 0.0, 0.0, -1.0)
     for tier, (seconds, limit) in enumerate(zip((60.0, 10.0, 1.0), limits_a, strict=True)):
-        rms = _rolling_rms(current_a, seconds)
+        rms = rolling_rms(current_a, seconds)
         k = int(np.argmax(rms))
         if rms[k] / limit > worst[3]:
             worst = (tier, float(rms[k]), k * STEP_S, float(rms[k]) / limit)
@@ -112,7 +113,7 @@ def _pack_rating(setup: Setup, flight: Flight, stop: int) -> Check | None:
 
 
 def _honest(setup: Setup, flight: Flight, honest: HonestCurrent, stop: int) -> Check:
-    rms = _rolling_rms(flight.current_a[:stop], 60.0)
+    rms = rolling_rms(flight.current_a[:stop], 60.0)
     k = int(np.argmax(rms))
     status: Status = "ok" if rms[k] <= honest.current_a else "look" if rms[k] <= 1.3 * honest.current_a else "stop"
     why = "heat" if honest.limited_by == "heat" else "sag"
@@ -200,17 +201,10 @@ def _floor(setup: Setup, flight: Flight, stop: int) -> Check | None:
     )
 
 
-def _power(setup: Setup, flight: Flight) -> Check:
+def _power(setup: Setup, flight: Flight, to_spare: float) -> Check:
     """Can the craft hold itself up, fresh and at landing?"""
-    steady_w = setup.load.steady_w + setup.load.avionics_w
-    stop = flight.index_at(flight.landing_s)
-    rotor = setup.sheet.craft.kind in ("multirotor", "helicopter")
-    # Loaded voltage at full throttle from the motor's own law V = √(I/c) + I·R_motor.
-    current_a = float(flight.full_throttle_a[stop])
-    volts = math.sqrt(current_a / setup.load.full_throttle_a_v2) + current_a * setup.load.motor_resistance_ohm
-    ratio = volts * current_a / steady_w
-    # Thrust goes with power^⅔ for a rotor (actuator disc); a wing needs power alone.
-    value = ratio ** (2.0 / 3.0) if rotor else ratio
+    rotor = setup.sheet.craft.lifts_itself()
+    value = to_spare
     stop_at, look_at = (
         (THRUST_TO_WEIGHT_STOP, THRUST_TO_WEIGHT_LOOK) if rotor else (POWER_MARGIN_STOP, POWER_MARGIN_LOOK)
     )
@@ -275,8 +269,8 @@ def _cold(setup: Setup) -> Check | None:
     )
 
 
-def _thrust_fade(flight: Flight, stop: int) -> Check:
-    share = float(flight.full_throttle_a[stop - 1] / flight.full_throttle_a[0])
+def _thrust_fade(brief: Brief, stop: int) -> Check:
+    share = brief.thrust_share
     status: Status = "ok" if share >= THRUST_KEPT_OK else "look" if share >= THRUST_KEPT_LOW else "stop"
     return Check(
         "thrust_fade",
@@ -330,7 +324,7 @@ def _maximum_voltage(setup: Setup) -> Check | None:
 
 def _connector(setup: Setup, flight: Flight, stop: int) -> Check | None:
     connector = CONNECTORS[setup.sheet.pack.connector]
-    rms = _rolling_rms(flight.current_a[:stop], 60.0)
+    rms = rolling_rms(flight.current_a[:stop], 60.0)
     k = int(np.argmax(rms))
     if rms[k] <= connector.rating_a:
         return None
@@ -372,7 +366,7 @@ def _charge_left(flight: Flight, stop: int) -> Check:
     )
 
 
-def _callouts(flight: Flight, callouts: CalloutPlan) -> Check:
+def _callouts(flight: Flight, callouts: DerivedCallouts) -> Check:
     """Do the voltage callouts speak for nothing, or too late, over the sampled flights?"""
     worst = max((callouts.pack_low, callouts.land_now), key=lambda c: c.false_flights)
     false, flights = worst.false_flights, worst.flights
@@ -406,26 +400,29 @@ def _callouts(flight: Flight, callouts: CalloutPlan) -> Check:
 
 
 def check_flight(
-    *, setup: Setup, flight: Flight, callouts: CalloutPlan, honest: HonestCurrent
+    *, setup: Setup, flight: Flight, brief: Brief, callouts: DerivedCallouts | None, honest: HonestCurrent
 ) -> tuple[Check, ...]:
-    """Every check that applies to a flight, worst first; until landing, not beyond."""
+    """Every check that applies to a flight, worst first; until landing, not beyond.
+
+    Without ``callouts`` theirs is left out: a comparison sets none.
+    """
     stop = flight.index_at(flight.landing_s) + 1
     limits = setup.sheet.craft.limits
     found = (
         _charge_left(flight, stop),
-        _power(setup, flight),
+        _power(setup, flight, brief.to_spare),
         _floor(setup, flight, stop),
         _pack_rating(setup, flight, stop),
         _honest(setup, flight, honest, stop),
-        _part_limit("motor_limit", "motors'", limits.motor_a, flight, stop),
-        _part_limit("esc_limit", "ESC's", limits.esc_a, flight, stop),
+        _part_limit("motor_limit", "motors'", limits.all_motors_a(), flight, stop),
+        _part_limit("esc_limit", "ESC's", limits.all_escs_burst_a(), flight, stop),
         _esc_cutoff(setup, flight, stop),
         _maximum_voltage(setup),
         _connector(setup, flight, stop),
         _heat(flight, stop),
         _cold(setup),
-        _thrust_fade(flight, stop),
+        _thrust_fade(brief, stop),
         _weight_class(setup),
-        _callouts(flight, callouts),
+        None if callouts is None else _callouts(flight, callouts),
     )
     return tuple(sorted((c for c in found if c is not None), key=lambda c: _ORDER[c.status]))

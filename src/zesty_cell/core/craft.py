@@ -6,13 +6,13 @@ import math
 from dataclasses import dataclass
 from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from zesty_cell.core.air import REFERENCE_DENSITY_KG_M3, STANDARD_GRAVITY_M_S2
 from zesty_cell.core.entity import Entity, Name
 
 CraftKind = Literal["multirotor", "wing", "ducted fan", "helicopter"]
-Amps = Annotated[float, Field(gt=0, le=2000)]
+Amps = Annotated[float, Field(ge=0.001, le=2000)]
 Volts = Annotated[float, Field(ge=0.5, le=120)]
 Kilograms = Annotated[float, Field(ge=0.003, le=100)]
 
@@ -30,7 +30,7 @@ class MeasuredCharge(Entity):
     """Charge put back after a steady flight of known length: mean current without a sensor."""
 
     source: Literal["charge"] = "charge"
-    charge_ah: Annotated[float, Field(gt=0, le=200)]
+    charge_ah: Annotated[float, Field(ge=0.0001, le=200)]
     duration_s: Annotated[float, Field(ge=10, le=36_000)]
     voltage_v: Volts
     all_up_mass_kg: Kilograms
@@ -80,14 +80,39 @@ FullThrottle = Annotated[MeasuredFullThrottle | EstimatedFullThrottle, Field(dis
 
 
 class Limits(Entity):
-    """What the craft's parts allow; ``None`` where the pilot has not said."""
+    """What the craft's parts allow; ``None`` where the pilot has not said.
 
+    ``motor_a``, ``esc_a`` (as long as it lasts) and ``esc_burst_a`` (ten seconds) are of one motor and
+    its ESC; ``motor_count`` says how many there are.  One of 1 means "all together".
+    """
+
+    motor_count: Annotated[int, Field(ge=1, le=16)] = 1
     motor_a: Amps | None = None
     esc_a: Amps | None = None
+    esc_burst_a: Amps | None = None
     esc_cutoff_v_per_cell: Annotated[float, Field(ge=0.5, le=4.2)] | None = None
     maximum_v: Volts | None = None
     weight_class_name: Name | None = None
     weight_class_kg: Kilograms | None = None
+
+    @model_validator(mode="after")
+    def _rising(self) -> Limits:
+        if self.esc_a is not None and self.esc_burst_a is not None and self.esc_burst_a < self.esc_a:
+            raise ValueError("An ESC's burst rating is not below its continuous one.")
+        return self
+
+    def all_motors_a(self) -> float | None:
+        """Most current of all motors together [A]."""
+        return None if self.motor_a is None else self.motor_a * self.motor_count
+
+    def all_escs_a(self) -> float | None:
+        """Continuous rating of all ESCs together [A]."""
+        return None if self.esc_a is None else self.esc_a * self.motor_count
+
+    def all_escs_burst_a(self) -> float | None:
+        """Ten-second rating of all ESCs together [A]; the continuous one where no other is known."""
+        each = self.esc_burst_a if self.esc_burst_a is not None else self.esc_a
+        return None if each is None else each * self.motor_count
 
 
 class Craft(Entity):
@@ -104,6 +129,10 @@ class Craft(Entity):
     cruise_speed_m_s: Annotated[float, Field(ge=1, le=120)] | None = None
     pack_cooling: Literal["enclosed", "still air", "airflow"] = "airflow"
     limits: Limits = Limits()
+
+    def lifts_itself(self) -> bool:
+        """Whether rotors carry the craft, so that thrust must exceed weight; a wing only needs power."""
+        return self.kind in ("multirotor", "helicopter")
 
 
 #: One standard deviation of steady power, relative, by where it comes from (PHYSICS 3).

@@ -5,12 +5,20 @@ from __future__ import annotations
 from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, StringConstraints
+from pydantic_core import PydanticCustomError
 
 
 class Entity(BaseModel):
     """Frozen value with bounds; equal by content, hashable, refuses unknown fields and NaN."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+def refused(message: str, *, field: str) -> PydanticCustomError:
+    """An error of several values together, to be raised in a validator: shown beside ``field``, a dotted name."""
+    # Braces would be taken for places to fill in.
+    text = message.replace("{", "(").replace("}", ")")
+    return PydanticCustomError("refused", text, {"field": field})
 
 
 #: What a person names a thing: trimmed, 1 to 80 characters, no control characters.

@@ -40,3 +40,25 @@ class UnknownNameError(ZestyCellError, LookupError):
     def __init__(self, message: str, *, name: str) -> None:
         super().__init__(message)
         self.name = name
+
+
+class LayoutError(ZestyCellError, ValueError):
+    """Cells that cannot be arranged as asked."""
+
+    def __init__(self, message: str, *, value: float, limit: float) -> None:
+        super().__init__(message)
+        self.value = value
+        self.limit = limit
+
+
+class TooManyCandidatesError(ZestyCellError, ValueError):
+    """A search of more packs than are flown at a time."""
+
+    def __init__(self, message: str, *, count: int, limit: int) -> None:
+        super().__init__(message)
+        self.count = count
+        self.limit = limit
+
+
+class StoppedError(ZestyCellError, RuntimeError):
+    """Work that was cancelled before it was done."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
@@ -13,6 +14,7 @@ from numpy.typing import NDArray
 
 from zesty_cell.core import kernel
 from zesty_cell.core.air import air_density_kg_m3
+from zesty_cell.core.changes import as_flown
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import Chemistry, cell_table, charge_left_at_rest, open_circuit_v, temperature_table
 from zesty_cell.core.craft import CraftLoad, craft_load
@@ -28,8 +30,8 @@ MAX_FLIGHT_S = 3 * 3600.0
 #: a climb, so that one dip (a check of its own) does not end the picture.
 FLOOR_HOLD_S = 5.0
 _FLIGHTS_A_CHUNK = 25
-#: From this length on, the sampled flights are marched at 5 Hz: nobody waits for tenths of a second
-#: in an hour, and the answer stays live.  The flight shown is always marched at 10 Hz.
+#: From this length on, the sampled flights are marched at 5 Hz, so that the answer stays live.  The
+#: flight shown is always marched at 10 Hz.
 LONG_FLIGHT_S = 1800.0
 
 
@@ -99,12 +101,19 @@ class Factors:
         )
 
 
+def index_of(*, time_s: float, count: int) -> int:
+    """Index of the sample at or just before a time [s], of ``count`` samples a step apart."""
+    return min(max(int(time_s / STEP_S + 1e-9), 0), count - 1)
+
+
 @dataclass(frozen=True)
 class Flight:
     """One flight in detail; arrays of shape (n,), one sample a step, taken with that step's load on.
 
     Attributes
     ----------
+    series : int
+        Cells in series [1], for voltages of the pack.
     time_s : array
         [s], every :data:`~zesty_cell.core.flying.STEP_S`.
     loaded_v, cruise_v, rest_v : array
@@ -131,6 +140,7 @@ class Flight:
         Over the whole march: energy out of the pack, heat within it [Wh], hottest cell [°C].
     """
 
+    series: int
     time_s: NDArray[np.float64]
     loaded_v: NDArray[np.float64]
     cruise_v: NDArray[np.float64]
@@ -152,7 +162,12 @@ class Flight:
 
     def index_at(self, time_s: float) -> int:
         """Index of the sample at or just before a time."""
-        return int(np.clip(int(time_s / STEP_S + 1e-9), 0, self.time_s.size - 1))
+        return index_of(time_s=time_s, count=self.time_s.size)
+
+    def low_from(self, cell_v: float) -> int:
+        """Index from which the steady voltage stays under a value [V a cell]; past the end for never."""
+        over = np.flatnonzero(self.cruise_v >= cell_v)
+        return int(over[-1]) + 1 if over.size else 0
 
 
 def _check_take_off(sheet: Sheet, chemistry: Chemistry) -> None:
@@ -165,8 +180,10 @@ def _check_take_off(sheet: Sheet, chemistry: Chemistry) -> None:
             value=rule.charge_kept,
             limit=start,
         )
+    if rule.rest_v is None:
+        return
     rest_v = float(open_circuit_v(chemistry=chemistry, charge_left=np.array([start]))[0])
-    if rule.rest_v is not None and rule.rest_v >= rest_v - 0.005:
+    if rule.rest_v >= rest_v - 0.005:
         raise OutOfRangeError(
             f"This pack takes off resting at {rest_v:.2f} V a cell: landing at {rule.rest_v:.2f} V is at once.",
             field="landing.rest_v",
@@ -176,7 +193,7 @@ def _check_take_off(sheet: Sheet, chemistry: Chemistry) -> None:
 
 
 def set_up(sheet: Sheet) -> Setup:
-    """Work a sheet out as far as it goes without flying.
+    """Work a sheet out as far as it goes without flying, with what is being tried on it applied.
 
     Raises
     ------
@@ -184,6 +201,7 @@ def set_up(sheet: Sheet) -> Setup:
         When a headwind is faster than the craft or its speed is unknown, or when a landing rule would
         land before take-off.
     """
+    sheet = as_flown(sheet)
     chemistry = chemistry_for(sheet.pack.chemistry)
     figures = pack_figures(sheet.pack)
     mass_kg = sheet.craft.dry_mass_kg + figures.mass_kg
@@ -207,6 +225,53 @@ def set_up(sheet: Sheet) -> Setup:
     )
 
 
+def expected_parameters(setup: Setup, /, *, beyond_landing: float = np.inf) -> list[float]:
+    """The kernel's parameters of the flight expected, all per cell, in the order of its columns [V, A, Ω, Ah, s].
+
+    Parameters
+    ----------
+    setup : Setup
+    beyond_landing : float
+        How far past the landing to follow a flight, as a share of its time; to the end by default.
+    """
+    sheet, figures, load, rule = setup.sheet, setup.figures, setup.load, setup.sheet.landing
+    s, p, cells = sheet.pack.series, sheet.pack.parallel, sheet.pack.cell_count
+    timer_s = math.inf if rule.timer_s is None else rule.timer_s * (1.0 + beyond_landing)
+    of: dict[int, float] = {
+        kernel.CAPACITY_AH: figures.capacity_ah / p,
+        kernel.R0_OHM: figures.cell_resistance_ohm,
+        kernel.R_EXT_OHM: figures.external_ohm() * p / s,
+        kernel.POLARISATION_RATIO: setup.chemistry.polarisation_ratio,
+        kernel.POLARISATION_TAU_S: setup.chemistry.polarisation_tau_s,
+        # I = c·V² at the pack is i·P = c·(S·v)² at the cell.
+        kernel.FULL_THROTTLE_A_V2: load.full_throttle_a_v2 * s * s / p,
+        kernel.R_MOTOR_OHM: load.motor_resistance_ohm * p / s,
+        kernel.HEAT_CAPACITY_J_K: figures.cell_mass_kg * setup.chemistry.specific_heat_j_kg_k,
+        kernel.COOLING_W_K: cell_cooling_w_k(
+            mass_kg=figures.cell_mass_kg * cells,
+            chemistry=setup.chemistry,
+            cell_count=cells,
+            cooling=sheet.craft.pack_cooling,
+        ),
+        kernel.AIR_C: sheet.conditions.air_c,
+        kernel.START_C: setup.start_c,
+        kernel.START_CHARGE: sheet.conditions.start_charge,
+        kernel.AVIONICS_W: load.avionics_w / cells,
+        kernel.CRUISE_W: load.steady_w / cells * sheet.flying.steady_activity().share,
+        kernel.FLOOR_V: setup.chemistry.hard_floor_v,
+        kernel.FLOOR_HOLD_S: FLOOR_HOLD_S,
+        kernel.LAND_USED_AH: setup.landing_used_ah / p,
+        kernel.LAND_CHARGE_LEFT: (
+            -1.0 if rule.rest_v is None else charge_left_at_rest(chemistry=setup.chemistry, rest_v=rule.rest_v)
+        ),
+        kernel.LAND_LOADED_V: -1.0 if rule.loaded_v is None else rule.loaded_v,
+        kernel.LAND_LOADED_HOLD_S: rule.loaded_hold_s,
+        kernel.MAX_TIME_S: min(MAX_FLIGHT_S, timer_s),
+        kernel.BEYOND_LANDING: beyond_landing,
+    }
+    return [of[column] for column in range(kernel.PARAMETER_COUNT)]
+
+
 def kernel_parameters(*, setup: Setup, factors: Factors, beyond_landing: float = np.inf) -> NDArray[np.float64]:
     """The kernel's parameters, one row per flight, all per cell.
 
@@ -215,46 +280,19 @@ def kernel_parameters(*, setup: Setup, factors: Factors, beyond_landing: float =
     setup : Setup
     factors : Factors, k flights
     beyond_landing : float
-        How far past the landing to follow a flight, as a share of its time; to the end by default.
+        As for :func:`expected_parameters`.
 
     Returns
     -------
     float64 array, shape (k, kernel.PARAMETER_COUNT)
     """
-    pack, figures, load, rule = setup.sheet.pack, setup.figures, setup.load, setup.sheet.landing
-    s, p, cells = pack.series, pack.parallel, pack.cell_count
-    out = np.empty((len(factors), kernel.PARAMETER_COUNT))
-    out[:, kernel.CAPACITY_AH] = figures.capacity_ah / p * factors.capacity
-    out[:, kernel.R0_OHM] = figures.cell_resistance_ohm * factors.resistance
-    out[:, kernel.R_EXT_OHM] = figures.external_ohm() * p / s
-    out[:, kernel.POLARISATION_RATIO] = setup.chemistry.polarisation_ratio
-    out[:, kernel.POLARISATION_TAU_S] = setup.chemistry.polarisation_tau_s
-    # I = c·V² at the pack is i·P = c·(S·v)² at the cell.
-    out[:, kernel.FULL_THROTTLE_A_V2] = load.full_throttle_a_v2 * s * s / p * factors.full_throttle
-    out[:, kernel.R_MOTOR_OHM] = load.motor_resistance_ohm * p / s
-    out[:, kernel.HEAT_CAPACITY_J_K] = figures.cell_mass_kg * setup.chemistry.specific_heat_j_kg_k
-    out[:, kernel.COOLING_W_K] = cell_cooling_w_k(
-        mass_kg=figures.cell_mass_kg * cells,
-        chemistry=setup.chemistry,
-        cell_count=cells,
-        cooling=setup.sheet.craft.pack_cooling,
-    )
-    out[:, kernel.AIR_C] = setup.sheet.conditions.air_c + factors.air_c
-    out[:, kernel.START_C] = setup.start_c + factors.air_c
-    out[:, kernel.START_CHARGE] = setup.sheet.conditions.start_charge
-    out[:, kernel.AVIONICS_W] = load.avionics_w / cells
-    out[:, kernel.CRUISE_W] = load.steady_w / cells * factors.power * setup.sheet.flying.steady_activity().share
-    out[:, kernel.FLOOR_V] = setup.chemistry.hard_floor_v
-    out[:, kernel.FLOOR_HOLD_S] = FLOOR_HOLD_S
-    out[:, kernel.LAND_USED_AH] = setup.landing_used_ah / p
-    out[:, kernel.LAND_CHARGE_LEFT] = (
-        -1.0 if rule.rest_v is None else charge_left_at_rest(chemistry=setup.chemistry, rest_v=rule.rest_v)
-    )
-    out[:, kernel.LAND_LOADED_V] = -1.0 if rule.loaded_v is None else rule.loaded_v
-    out[:, kernel.LAND_LOADED_HOLD_S] = rule.loaded_hold_s
-    timer_s = np.inf if rule.timer_s is None else rule.timer_s * (1.0 + beyond_landing)
-    out[:, kernel.MAX_TIME_S] = min(MAX_FLIGHT_S, timer_s)
-    out[:, kernel.BEYOND_LANDING] = beyond_landing
+    out = np.tile(expected_parameters(setup, beyond_landing=beyond_landing), (len(factors), 1))
+    out[:, kernel.CAPACITY_AH] *= factors.capacity
+    out[:, kernel.R0_OHM] *= factors.resistance
+    out[:, kernel.FULL_THROTTLE_A_V2] *= factors.full_throttle
+    out[:, kernel.CRUISE_W] *= factors.power
+    out[:, kernel.AIR_C] += factors.air_c
+    out[:, kernel.START_C] += factors.air_c
     return out
 
 
@@ -263,7 +301,8 @@ def sample_step_s(*, end_s: float) -> float:
     return STEP_S if end_s <= LONG_FLIGHT_S else 2.0 * STEP_S
 
 
-def _program(setup: Setup, factors: Factors, step_s: float = STEP_S) -> LoadProgram:
+def program_of(*, setup: Setup, factors: Factors, step_s: float = STEP_S) -> LoadProgram:
+    """The pattern of a sheet as the kernel takes it, one row per flight; powers per cell [W]."""
     return load_program(
         pattern=setup.sheet.flying,
         steady_cell_w=setup.load.steady_w / setup.sheet.pack.cell_count * factors.power,
@@ -307,6 +346,11 @@ _END_REASONS: dict[int, LandingReason] = {
 _REASONS: tuple[LandingReason, ...] = ("charge used", "rest voltage", "loaded voltage", "timer")
 
 
+def landing_reason(*, which: int, end_reason: int) -> LandingReason:
+    """What ended a flight, in words: an index of :func:`landing_times_s` [1] and the kernel's reason."""
+    return _REASONS[which] if which < len(_REASONS) else _END_REASONS[end_reason]
+
+
 def _moving_mean(values: NDArray[np.float64], window: int) -> NDArray[np.float64]:
     """Mean over the last ``window`` samples; over what there is at the beginning."""
     window = max(1, min(window, values.size))
@@ -317,10 +361,14 @@ def _moving_mean(values: NDArray[np.float64], window: int) -> NDArray[np.float64
 
 
 _local = threading.local()
+_NOTHING = np.empty(0, dtype=np.float32)
 
 
-def _room() -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float64]]:
-    """Room for the longest flight's traces, one per thread and used again: fresh pages cost more than flying."""
+def flight_room() -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float64]]:
+    """Room for the longest flight's traces: loaded and cruise voltage [V] and the kernel's trace.
+
+    One per thread and used again, since fresh pages cost more than flying; copy what is to be kept.
+    """
     if not hasattr(_local, "room"):
         steps = int(MAX_FLIGHT_S / STEP_S)
         _local.room = (
@@ -343,9 +391,9 @@ def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
     """
     factors = Factors.expected() if factors is None else factors
     params = kernel_parameters(setup=setup, factors=factors)[0]
-    program = _program(setup, factors)
-    loaded, cruise, trace = _room()
-    summary = np.empty((1, kernel.SUMMARY_COUNT))
+    program = program_of(setup=setup, factors=factors)
+    loaded, cruise, trace = flight_room()
+    summary = np.empty(kernel.SUMMARY_COUNT)
     n = kernel.march(
         params,
         program.kind,
@@ -357,18 +405,20 @@ def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
         loaded.size,
         loaded,
         cruise,
+        _NOTHING,
+        _NOTHING,
         trace,
-        summary[0],
+        summary,
     )
+    landing_s, which = landing_times_s(setup=setup, summary=summary[None])
     trace = trace[:, :n]
-    landing_s, which = landing_times_s(setup=setup, summary=summary)
-    end_reason = int(summary[0, kernel.END_REASON])
-    at_end = _END_REASONS[end_reason]
+    end_reason = int(summary[kernel.END_REASON])
     p = setup.sheet.pack.parallel
     charge_left = trace[kernel.T_CHARGE_LEFT].copy()
     polarisation = trace[kernel.T_POLARISATION_V]
     smooth = _moving_mean(polarisation, round(setup.sheet.flying.period_s / STEP_S))
     return Flight(
+        series=setup.sheet.pack.series,
         time_s=np.arange(n) * STEP_S,
         loaded_v=loaded[:n].astype(np.float64),
         cruise_v=cruise[:n].astype(np.float64) + polarisation - smooth,
@@ -378,30 +428,49 @@ def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
         charge_left=charge_left,
         temperature_c=trace[kernel.T_TEMPERATURE_C].copy(),
         full_throttle_a=trace[kernel.T_FULL_THROTTLE_A] * p,
-        end_s=float(summary[0, kernel.END_S]),
+        end_s=float(summary[kernel.END_S]),
         end_reason=end_reason,
         landing_s=float(landing_s[0]),
-        landing_reason=_REASONS[which[0]] if which[0] < len(_REASONS) else at_end,
-        first_clipped_s=float(summary[0, kernel.FIRST_CLIPPED_S]),
-        floor_touched_s=float(summary[0, kernel.FLOOR_TOUCHED_S]),
-        delivered_wh=float(summary[0, kernel.DELIVERED_WH]) * setup.sheet.pack.cell_count,
-        heat_wh=float(summary[0, kernel.HEAT_WH]) * setup.sheet.pack.cell_count,
-        hottest_c=float(summary[0, kernel.HOTTEST_C]),
+        landing_reason=landing_reason(which=int(which[0]), end_reason=end_reason),
+        first_clipped_s=float(summary[kernel.FIRST_CLIPPED_S]),
+        floor_touched_s=float(summary[kernel.FLOOR_TOUCHED_S]),
+        delivered_wh=float(summary[kernel.DELIVERED_WH]) * setup.sheet.pack.cell_count,
+        heat_wh=float(summary[kernel.HEAT_WH]) * setup.sheet.pack.cell_count,
+        hottest_c=float(summary[kernel.HOTTEST_C]),
     )
 
 
-#: Called with the rows concerned, loaded and cruise voltages (rows, steps) and the summary (rows, …).
-Visitor = Callable[[slice, NDArray[np.float32], NDArray[np.float32], NDArray[np.float64]], None]
+@dataclass(frozen=True)
+class Traces:
+    """What sampled flights leave behind for as long as they are looked at; float32 arrays, shape (k, steps).
+
+    Attributes
+    ----------
+    loaded_v, cruise_v : per cell [V]
+    charge_left : [1], current_a : per cell [A]
+        Of shape (k, 0) unless asked for.
+    summary : float64 array, shape (k, kernel.SUMMARY_COUNT)
+    """
+
+    loaded_v: NDArray[np.float32]
+    cruise_v: NDArray[np.float32]
+    charge_left: NDArray[np.float32]
+    current_a: NDArray[np.float32]
+    summary: NDArray[np.float64]
+
+
+#: Called with the rows concerned and their traces.
+Visitor = Callable[[slice, Traces], None]
 
 
 @cache
-def _pool() -> ThreadPoolExecutor:
+def flight_pool() -> ThreadPoolExecutor:
     # Two threads share out the flights; the kernel releases the GIL.  (A compiled parallel loop
     # entered from two request threads at once can abort the process, so there is none.)
     return ThreadPoolExecutor(max_workers=2, thread_name_prefix="flights")
 
 
-def fly_many(
+def start_many(
     setup: Setup,
     *,
     factors: Factors,
@@ -409,8 +478,9 @@ def fly_many(
     beyond_landing: float = np.inf,
     step_s: float = STEP_S,
     visit: Visitor | None = None,
-) -> NDArray[np.float64]:
-    """Many flights of one sheet, shared out over two threads.
+    with_charge: bool = False,
+) -> Callable[[], NDArray[np.float64]]:
+    """Set many flights of one sheet off, shared out over two threads; the result waits for them.
 
     Parameters
     ----------
@@ -422,37 +492,60 @@ def fly_many(
     step_s : float
         The kernel's step [s].
     visit : Visitor, optional
-        Given each chunk's voltage traces while they exist; may run in two threads at once, each
-        with its own rows.
+        Given each chunk's traces while they exist; may run in two threads at once, each with its own
+        rows.
+    with_charge : bool
+        Also give ``visit`` the charge left and the current.
 
     Returns
     -------
-    float64 array, shape (k, kernel.SUMMARY_COUNT)
+    callable
+        Waits, and gives the float64 array of shape (k, kernel.SUMMARY_COUNT) [s].
     """
     max_steps = int(min(longest_s, MAX_FLIGHT_S) / step_s) + 1
     summary = np.empty((len(factors), kernel.SUMMARY_COUNT))
-    tables = cell_table(setup.chemistry), temperature_table(setup.chemistry)
+    tables = cell_table(setup.chemistry)[None], temperature_table(setup.chemistry)[None]
 
-    def chunk(rows: slice) -> None:
-        part = factors.part(rows)
-        program = _program(setup, part, step_s)
-        shape = (len(part), max_steps if visit is not None else 0)
-        loaded, cruise = np.empty(shape, dtype=np.float32), np.empty(shape, dtype=np.float32)
+    def chunk(rows: slice, params: NDArray[np.float64], program: LoadProgram) -> None:
+        count = params.shape[0]
+        room, more = (0 if visit is None else max_steps), (max_steps if with_charge else 0)
+        traces = Traces(
+            loaded_v=np.empty((count, room), dtype=np.float32),
+            cruise_v=np.empty((count, room), dtype=np.float32),
+            charge_left=np.empty((count, more), dtype=np.float32),
+            current_a=np.empty((count, more), dtype=np.float32),
+            summary=summary[rows],
+        )
         kernel.march_many(
-            kernel_parameters(setup=setup, factors=part, beyond_landing=beyond_landing),
+            params,
             program.kind,
             program.value,
             program.steps,
             *tables,
+            np.zeros(count, dtype=np.int64),
             step_s,
             max_steps,
-            loaded,
-            cruise,
-            summary[rows],
+            traces.loaded_v,
+            traces.cruise_v,
+            traces.charge_left,
+            traces.current_a,
+            traces.summary,
         )
         if visit is not None:
-            visit(rows, loaded, cruise, summary[rows])
+            visit(rows, traces)
 
-    chunks = [slice(k, min(k + _FLIGHTS_A_CHUNK, len(factors))) for k in range(0, len(factors), _FLIGHTS_A_CHUNK)]
-    list(_pool().map(chunk, chunks))
-    return summary
+    started = []
+    for first in range(0, len(factors), _FLIGHTS_A_CHUNK):
+        rows = slice(first, min(first + _FLIGHTS_A_CHUNK, len(factors)))
+        part = factors.part(rows)
+        # Prepared here and not in the threads: two threads of Python would only wait for each other.
+        params = kernel_parameters(setup=setup, factors=part, beyond_landing=beyond_landing)
+        program = program_of(setup=setup, factors=part, step_s=step_s)
+        started.append(flight_pool().submit(chunk, rows, params, program))
+
+    def finish() -> NDArray[np.float64]:
+        for future in started:
+            future.result()
+        return summary
+
+    return finish

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import cache
 from statistics import NormalDist
@@ -9,10 +10,12 @@ from statistics import NormalDist
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.callouts.derive import LATE_SHARE, CalloutPlan, ThresholdWatch, timers
+from zesty_cell.core.brief import TAKE_OFF_S, Brief, fly_brief
+from zesty_cell.core.callouts.derive import LATE_SHARE, DerivedCallouts, ThresholdWatch, timers
 from zesty_cell.core.checks import Check, check_flight
+from zesty_cell.core.craft import Craft
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import Factors, Flight, Setup, fly, fly_many, landing_times_s, sample_step_s, set_up
+from zesty_cell.core.flight import Factors, Flight, Setup, fly, landing_times_s, sample_step_s, set_up, start_many
 from zesty_cell.core.flying import STEP_S
 from zesty_cell.core.honest import HonestCurrent, honest_current
 from zesty_cell.core.sheet import Sheet
@@ -20,8 +23,6 @@ from zesty_cell.core.sheet import Sheet
 #: Flights in the range; deterministic, the same draws for every sheet (common random numbers), so
 #: that a change of the sheet moves the range by the change alone.
 SAMPLES = 200
-#: Steady power that cannot be had this early is no flight [s].
-_TAKE_OFF_S = 1.0
 _SEED = 20_260_401
 #: One standard deviation of what differs from flight to flight: pattern intensity [1], air [°C].
 INTENSITY_SIGMA = 0.08
@@ -56,48 +57,37 @@ class Forecast:
     flight : Flight
         The flight expected, to the end of the charge.
     range : Range
-    callouts : CalloutPlan
+    callouts : DerivedCallouts
     honest : HonestCurrent
     checks : tuple of Check
         Worst first.
-    flies : bool
-        Whether the pack can hold the craft up at all when fresh.
-    landing_used_ah, landing_wh : float
-        Drawn at landing [Ah], [Wh].
+    brief : Brief
+        The flight in the few numbers that packs are compared by.
+    used_wh, worst_s : float
+        Delivered by the pack until landing [Wh]; moment of the worst sag [s].
     reserve_ah : float
         Charge left at landing [Ah].
-    mean_a, cruise_a, peak_a : float
-        Mean until landing, mean of the pattern's steady activity, and largest until landing [A].
+    mean_a, cruise_a : float
+        Mean until landing, and mean of the pattern's steady activity [A].
     mah_per_minute : float
     mah_per_km : float or None
         At the craft's cruise speed, where it is known.
-    worst_v, worst_s : float
-        Lowest loaded voltage per cell until landing [V] and its moment [s].
-    landing_c : float
-        Cell at landing [°C].
-    thrust_share : float
-        Full-throttle thrust at landing as a share of that at take-off [1].
     """
 
     setup: Setup
     flight: Flight
     range: Range
-    callouts: CalloutPlan
+    callouts: DerivedCallouts
     honest: HonestCurrent
     checks: tuple[Check, ...]
-    flies: bool
-    landing_used_ah: float
-    landing_wh: float
+    brief: Brief
+    used_wh: float
+    worst_s: float
     reserve_ah: float
     mean_a: float
     cruise_a: float
-    peak_a: float
     mah_per_minute: float
     mah_per_km: float | None
-    worst_v: float
-    worst_s: float
-    landing_c: float
-    thrust_share: float
 
 
 @cache
@@ -114,16 +104,19 @@ def _normal_draws() -> NDArray[np.float64]:
 def sampled_factors(setup: Setup) -> Factors:
     """The departures of the range's flights; log-normal where they multiply.
 
-    Widths come from how each figure is known: power by its source, capacity and resistance by
-    measured or estimated.
+    Widths come from how each figure is known: power by its source and by the pack's weight,
+    capacity and resistance by measured or estimated.
     """
     draws = _normal_draws()
+    # P ∝ m^1.5: a pack's weight that is only estimated widens the power with it.
+    pack_share = setup.figures.mass_kg / setup.all_up_mass_kg
+    power_sigma = math.hypot(setup.load.power_sigma, 1.5 * setup.figures.mass_sigma * pack_share)
 
     def factor(column: int, sigma: float) -> NDArray[np.float64]:
         return np.asarray(np.exp(sigma * draws[:, column]), dtype=np.float64)
 
     return Factors(
-        power=factor(0, setup.load.power_sigma),
+        power=factor(0, power_sigma),
         capacity=factor(1, setup.figures.capacity_sigma),
         resistance=factor(2, setup.figures.resistance_sigma),
         full_throttle=factor(3, setup.load.full_throttle_sigma),
@@ -132,7 +125,25 @@ def sampled_factors(setup: Setup) -> Factors:
     )
 
 
-def _cruise_current_a(setup: Setup, flight: Flight) -> float:
+def mean_current_a(brief: Brief) -> float:
+    """Mean current of the whole pack until landing [A]."""
+    return brief.used_ah * 3600.0 / max(brief.landing_s, STEP_S)  # the sorriest pack lasts less than a step
+
+
+def used_wh(flight: Flight) -> float:
+    """Energy delivered by the whole pack until landing [Wh]: ∫V·I dt, by the trapezoid rule."""
+    stop = flight.index_at(flight.landing_s) + 1
+    watts = flight.loaded_v[:stop] * flight.series * flight.current_a[:stop]
+    return float(np.trapezoid(watts, flight.time_s[:stop]) / 3600.0)
+
+
+def mah_per_km(*, mean_a: float, craft: Craft) -> float | None:
+    """Charge a kilometre of still air at cruise speed [mAh/km]; None where the speed is not known."""
+    speed = craft.cruise_speed_m_s
+    return None if speed is None else mean_a * 1000.0 / 3.6 / speed
+
+
+def cruise_current_a(*, setup: Setup, flight: Flight) -> float:
     """Mean current at the pattern's steady load until landing [A]: I from P = V·I at the cruise voltage."""
     power_w = setup.load.steady_w * setup.sheet.flying.steady_activity().share + setup.load.avionics_w
     stop = flight.index_at(flight.landing_s) + 1
@@ -142,7 +153,7 @@ def _cruise_current_a(setup: Setup, flight: Flight) -> float:
 def _check_not_landed_at_once(setup: Setup, flight: Flight) -> None:
     """Refuse a loaded landing voltage that the fresh pack is already under."""
     rule = setup.sheet.landing
-    if flight.landing_reason == "loaded voltage" and flight.landing_s <= rule.loaded_hold_s + _TAKE_OFF_S:
+    if flight.landing_reason == "loaded voltage" and flight.landing_s <= rule.loaded_hold_s + TAKE_OFF_S:
         fresh_v = float(flight.loaded_v[0])
         limit_v = rule.loaded_v if rule.loaded_v is not None else fresh_v
         raise OutOfRangeError(
@@ -167,47 +178,38 @@ def forecast(sheet: Sheet) -> Forecast:
     factors = sampled_factors(setup)
     step_s = sample_step_s(end_s=flight.end_s)
     watch = ThresholdWatch(setup=setup, flight=flight, flights=len(factors), step_s=step_s)
-    summary = fly_many(
+    summary = start_many(
         setup,
         factors=factors,
         longest_s=3.0 * flight.end_s + 60.0,
         beyond_landing=LATE_SHARE,
         step_s=step_s,
         visit=watch.visit,
-    )
+    )()
     landing_s, _ = landing_times_s(setup=setup, summary=summary)
     low_s, middle_s, high_s = (float(q) for q in np.quantile(landing_s, (0.05, 0.5, 0.95)))
     spread = Range(low_s=low_s, middle_s=middle_s, high_s=high_s, landing_s=landing_s)
-    plan = CalloutPlan(
+    plan = DerivedCallouts(
         timers=timers(setup=setup, flight=flight, earliest_landing_s=low_s),
         pack_low=watch.callout("pack_low"),
         land_now=watch.callout("land_now"),
     )
-    honest = honest_current(sheet.pack)
-    stop = flight.index_at(flight.landing_s) + 1
-    used_ah = float(flight.used_ah[stop - 1])
-    worst = int(np.argmin(flight.loaded_v[:stop]))
-    volts = flight.loaded_v[:stop] * sheet.pack.series
-    mean_a = used_ah * 3600.0 / max(flight.landing_s, STEP_S)  # the sorriest pack lasts less than a step
-    speed = sheet.craft.cruise_speed_m_s
+    honest = honest_current(setup.sheet.pack)
+    brief = fly_brief(setup)
+    mean_a = mean_current_a(brief)
     return Forecast(
         setup=setup,
         flight=flight,
         range=spread,
         callouts=plan,
         honest=honest,
-        checks=check_flight(setup=setup, flight=flight, callouts=plan, honest=honest),
-        flies=flight.first_clipped_s > _TAKE_OFF_S,
-        landing_used_ah=used_ah,
-        landing_wh=float(np.trapezoid(volts * flight.current_a[:stop], flight.time_s[:stop]) / 3600.0),
-        reserve_ah=float(flight.charge_left[stop - 1]) * setup.figures.capacity_ah,
+        checks=check_flight(setup=setup, flight=flight, brief=brief, callouts=plan, honest=honest),
+        brief=brief,
+        used_wh=used_wh(flight),
+        worst_s=float(flight.time_s[int(np.argmin(flight.loaded_v[: flight.index_at(flight.landing_s) + 1]))]),
+        reserve_ah=float(flight.charge_left[flight.index_at(flight.landing_s)]) * setup.figures.capacity_ah,
         mean_a=mean_a,
-        cruise_a=_cruise_current_a(setup, flight),
-        peak_a=float(flight.current_a[:stop].max()),
+        cruise_a=cruise_current_a(setup=setup, flight=flight),
         mah_per_minute=mean_a * 1000.0 / 60.0,
-        mah_per_km=None if speed is None else mean_a * 1000.0 / 3.6 / speed,
-        worst_v=float(flight.loaded_v[worst]),
-        worst_s=float(flight.time_s[worst]),
-        landing_c=float(flight.temperature_c[stop - 1]),
-        thrust_share=float(flight.full_throttle_a[stop - 1] / flight.full_throttle_a[0]),
+        mah_per_km=mah_per_km(mean_a=mean_a, craft=setup.sheet.craft),
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
@@ -16,7 +17,9 @@ from zesty_cell.core.pack import Pack, cell_cooling_w_k, pack_figures
 HOTTEST_ALLOWED_C = 60.0
 _BENCH_C = 25.0
 _STEP_S = 0.5
-_BISECTIONS = 14
+#: How near the temperature allowed the root is followed [K]; about 0.03 % of the current.
+_NEAR_ENOUGH_K = 0.02
+_MOST_TRIES = 40
 
 
 @dataclass(frozen=True)
@@ -47,6 +50,11 @@ def discharge_hottest_c(*, pack: Pack, current_a: float) -> float:
     current_a : float
         Whole pack [A], > 0.
     """
+    return _discharges(pack)(current_a)
+
+
+def _discharges(pack: Pack) -> Callable[[float], float]:
+    """Hottest cell [°C] over the current of a full discharge [A, whole pack], the pack worked out once."""
     chemistry, figures = chemistry_for(pack.chemistry), pack_figures(pack)
     params = np.zeros(kernel.PARAMETER_COUNT)
     params[kernel.CAPACITY_AH] = figures.capacity_ah / pack.parallel
@@ -65,26 +73,62 @@ def discharge_hottest_c(*, pack: Pack, current_a: float) -> float:
     params[kernel.FLOOR_V] = chemistry.hard_floor_v
     params[kernel.LAND_USED_AH] = params[kernel.BEYOND_LANDING] = np.inf
     params[kernel.LAND_CHARGE_LEFT] = params[kernel.LAND_LOADED_V] = -1.0
-    params[kernel.MAX_TIME_S] = 1.2 * 3600.0 * figures.capacity_ah / current_a
-    summary = np.empty(kernel.SUMMARY_COUNT)
+    summary, no_trace = np.empty(kernel.SUMMARY_COUNT), np.empty((kernel.TRACE_COUNT, 0))
     nothing = np.empty(0, dtype=np.float32)
-    # The step follows the discharge: 2000 steps resolve it whether it takes a minute or hours.
-    step_s = min(_STEP_S, params[kernel.MAX_TIME_S] / 2000.0)
-    kernel.march(
-        params,
-        np.array([kernel.CURRENT]),
-        np.array([current_a / pack.parallel]),
-        np.array([1_000_000]),
-        cell_table(chemistry),
-        temperature_table(chemistry),
-        step_s,
-        int(params[kernel.MAX_TIME_S] / step_s) + 1,
-        nothing,
-        nothing,
-        np.empty((kernel.TRACE_COUNT, 0)),
-        summary,
-    )
-    return float(summary[kernel.HOTTEST_C])
+    kind, steps = np.array([kernel.CURRENT]), np.array([1_000_000])
+    tables = cell_table(chemistry), temperature_table(chemistry)
+
+    def hottest_c(current_a: float) -> float:
+        params[kernel.MAX_TIME_S] = 1.2 * 3600.0 * figures.capacity_ah / current_a
+        # The step follows the discharge: 2000 steps resolve it whether it takes a minute or hours.
+        step_s = min(_STEP_S, params[kernel.MAX_TIME_S] / 2000.0)
+        kernel.march(
+            params,
+            kind,
+            np.array([current_a / pack.parallel]),
+            steps,
+            *tables,
+            step_s,
+            int(params[kernel.MAX_TIME_S] / step_s) + 1,
+            nothing,
+            nothing,
+            nothing,
+            nothing,
+            no_trace,
+            summary,
+        )
+        return float(summary[kernel.HOTTEST_C])
+
+    return hottest_c
+
+
+def _current_of(hottest_c: Callable[[float], float], low_a: float, high_a: float) -> float:
+    """Current of the hottest temperature allowed [A], by regula falsi with the Illinois correction.
+
+    (Dahlquist and Björck, *Numerical Methods*, §6.3.)  Both ends of the bracket stay around the root;
+    the side that is kept twice counts half.
+    """
+    low, high = (hottest_c(a) - HOTTEST_ALLOWED_C for a in (low_a, high_a))
+    if high <= 0.0:
+        return high_a
+    if low >= 0.0:
+        return low_a
+    side = 0
+    middle_a = low_a
+    for _ in range(_MOST_TRIES):
+        middle_a = (low * high_a - high * low_a) / (low - high)
+        middle = hottest_c(middle_a) - HOTTEST_ALLOWED_C
+        if abs(middle) < _NEAR_ENOUGH_K:
+            break
+        if middle < 0.0:
+            low_a, low = middle_a, middle
+            high *= 0.5 if side == -1 else 1.0
+            side = -1
+        else:
+            high_a, high = middle_a, middle
+            low *= 0.5 if side == 1 else 1.0
+            side = 1
+    return middle_a
 
 
 @lru_cache(maxsize=512)
@@ -92,26 +136,17 @@ def honest_current(pack: Pack) -> HonestCurrent:
     """Honest current of a pack (PHYSICS 2): by loaded voltage at mid-charge, and by heat.
 
     By voltage: (OCV(½) − V_honest) / (R0 + R1) per cell, times P; R1 because a *constant* current
-    gets the polarisation too.  By heat: bisected over whole discharges.
+    gets the polarisation too.  By heat: a root over whole discharges.
     """
     chemistry, figures = chemistry_for(pack.chemistry), pack_figures(pack)
     mid = cell_table(chemistry)
     half = (mid.shape[0] - 1) // 2
     lasting_ohm = figures.cell_resistance_ohm * mid[half, 1] * (1.0 + chemistry.polarisation_ratio)
     by_voltage_a = float((mid[half, 0] - chemistry.honest_loaded_v) / lasting_ohm * pack.parallel)
-    low_a, high_a = 0.05 * by_voltage_a, 3.0 * by_voltage_a
-    if discharge_hottest_c(pack=pack, current_a=high_a) <= HOTTEST_ALLOWED_C:
-        low_a = high_a
-    else:
-        for _ in range(_BISECTIONS):
-            middle_a = 0.5 * (low_a + high_a)
-            if discharge_hottest_c(pack=pack, current_a=middle_a) <= HOTTEST_ALLOWED_C:
-                low_a = middle_a
-            else:
-                high_a = middle_a
+    by_heat_a = _current_of(_discharges(pack), 0.05 * by_voltage_a, 3.0 * by_voltage_a)
     return HonestCurrent(
-        current_a=min(by_voltage_a, low_a),
+        current_a=min(by_voltage_a, by_heat_a),
         by_voltage_a=by_voltage_a,
-        by_heat_a=low_a,
-        limited_by="voltage" if by_voltage_a <= low_a else "heat",
+        by_heat_a=by_heat_a,
+        limited_by="voltage" if by_voltage_a <= by_heat_a else "heat",
     )

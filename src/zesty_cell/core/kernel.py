@@ -79,7 +79,12 @@ HEAT_WH = 8
 HOTTEST_C = 9
 FLOOR_TOUCHED_S = 10
 STEPS = 11
-SUMMARY_COUNT = 12
+END_C = 12
+PEAK_A = 13
+WORST_V = 14  # lowest loaded voltage
+FULL_FRESH_A = 15  # what full throttle would draw at the start and at the end
+FULL_END_A = 16
+SUMMARY_COUNT = 17
 
 # Why the march ended.
 OUT_OF_TIME = 0
@@ -101,6 +106,7 @@ _T_HIGH = TEMPERATURE_GRID_HIGH_C
 _T_PER_DEGREE = 1.0 / TEMPERATURE_GRID_STEP_C
 _T_LAST = round((TEMPERATURE_GRID_HIGH_C - TEMPERATURE_GRID_LOW_C) / TEMPERATURE_GRID_STEP_C) - 1
 _NEVER = math.inf
+_NOTHING_W = 1e-12
 
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
@@ -115,12 +121,19 @@ def _interval(z, cell_table):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
-def _arrhenius(temperature_c, temperature_table):
-    """Resistance factor at a temperature, from its table (K4)."""
-    y = (min(max(temperature_c, _T_LOW), _T_HIGH) - _T_LOW) * _T_PER_DEGREE
-    j = int(y)
-    j = min(j, _T_LAST)
-    return temperature_table[j] + (y - j) * (temperature_table[j + 1] - temperature_table[j])
+def _degree(temperature_c, temperature_table, r25):
+    """The stretch of the temperature grid around a temperature: the resistance (K4) as a line, and its ends.
+
+    Before the shape over charge; beyond the table it keeps its last value.
+    """
+    if temperature_c < _T_LOW:
+        return r25 * temperature_table[0], 0.0, -_NEVER, _T_LOW
+    if temperature_c >= _T_HIGH:
+        return r25 * temperature_table[_T_LAST + 1], 0.0, _T_HIGH, _NEVER
+    j = min(int((temperature_c - _T_LOW) * _T_PER_DEGREE), _T_LAST)
+    low = _T_LOW + j / _T_PER_DEGREE
+    slope = r25 * (temperature_table[j + 1] - temperature_table[j]) * _T_PER_DEGREE
+    return r25 * temperature_table[j] - slope * low, slope, low, low + 1.0 / _T_PER_DEGREE
 
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
@@ -165,6 +178,8 @@ def march(
     max_steps,
     loaded_v,
     cruise_v,
+    charge_left,
+    current_a,
     trace,
     summary,
 ):
@@ -183,6 +198,8 @@ def march(
         step's load on.
     loaded_v, cruise_v : float32 (max_steps,) or (0,)
         Loaded voltage, and what it would be at the pattern's steady load [V].
+    charge_left, current_a : float32 (max_steps,) or (0,)
+        Charge left [1] and current [A]; both or neither.
     trace : float64 (TRACE_COUNT, max_steps) or (TRACE_COUNT, 0)
     summary : float64 (SUMMARY_COUNT,), written.
 
@@ -194,12 +211,11 @@ def march(
     capacity = params[CAPACITY_AH]
     r25 = params[R0_OHM]
     r_ext = params[R_EXT_OHM]
-    ratio = params[POLARISATION_RATIO]
     c = params[FULL_THROTTLE_A_V2]
     r_motor = params[R_MOTOR_OHM]
     cooling = params[COOLING_W_K]
-    air = params[AIR_C]
-    avionics = params[AVIONICS_W]
+    # Below a picowatt there is nothing, and numbers near the smallest are a hundred times slower.
+    avionics = params[AVIONICS_W] if params[AVIONICS_W] > _NOTHING_W else 0.0
     cruise_w = params[CRUISE_W] + avionics
     floor_v = params[FLOOR_V]
     floor_hold = params[FLOOR_HOLD_S]
@@ -216,11 +232,12 @@ def march(
     temperature = params[START_C]
     charge_per_a = dt_s / (3600.0 * capacity)
     decay = math.exp(-dt_s / params[POLARISATION_TAU_S])
-    grow = 1.0 - decay
+    grow_ratio = (1.0 - decay) * params[POLARISATION_RATIO]
     # (K5) over one step of constant heat, exactly: stable however light the cell.
     kelvin_per_w = dt_s / params[HEAT_CAPACITY_J_K]
     heat_decay = math.exp(-cooling * kelvin_per_w)
     heat_gain = (1.0 - heat_decay) / cooling if cooling > 0.0 else kelvin_per_w
+    toward_air = params[AIR_C] * (1.0 - heat_decay)
     hours = dt_s / 3600.0
     z_used = z0 - land_used / capacity
 
@@ -236,12 +253,22 @@ def march(
     hottest = temperature
     reason = OUT_OF_TIME
     t_end = max_time
+    worst_v = 1e9
+    peak = 0.0
+    full_fresh = 0.0
     keep_v = loaded_v.size > 0
+    keep_charge = charge_left.size > 0
     keep_trace = trace.shape[1] > 0
 
-    # The charge moves slowly through its grid: the lines of the present stretch are kept until it is left.
+    # Charge and temperature move slowly through their grids: the lines of the present stretch are kept
+    # until it is left.
     k, ocv_a, ocv_b, shape_a, shape_b = _interval(z, cell_table)
     z_low = k / _N if k > 0 else -1e9
+    warm_a, warm_b, colder_c, warmer_c = _degree(temperature, temperature_table, r25)
+    # Most steps pass no limit: two comparisons find the few that might.
+    watch_z = max(0.0, z_used, land_left)
+    watch_v = max(floor_v, land_v)
+    watching = False  # a voltage is under one of its limits
 
     last = min(max_steps, math.ceil(max_time / dt_s - 1e-9))
     i_cruise = 1e18  # so that the first time is worked out with the root
@@ -250,36 +277,39 @@ def march(
     running = True
     while running:
         kind = seg_kind[seg]
-        value = seg_value[seg]
+        value = seg_value[seg] if seg_value[seg] > _NOTHING_W else 0.0
         ocv = ocv_a + ocv_b * z
         e = ocv - v1
-        arrhenius = _arrhenius(temperature, temperature_table)
-        arrhenius_before = arrhenius
-        r0 = r25 * arrhenius * (shape_a + shape_b * z)
+        if not colder_c <= temperature < warmer_c:
+            warm_a, warm_b, colder_c, warmer_c = _degree(temperature, temperature_table, r25)
+        warm_ohm = warm_a + warm_b * temperature
+        warm_before = warm_ohm
+        r0 = warm_ohm * (shape_a + shape_b * z)
         r = r0 + r_ext
         i, clipped = _demand(kind, value, e, r, r_motor, c, avionics)
         v = e - i * r
-        t = n * dt_s
+        if n == 0:
+            full_fresh = _full_throttle_a(e, r + r_motor, c)
+        if clipped and n < last:
+            t_clipped = min(t_clipped, n * dt_s)
         # A limit passed by the jump of the load itself is passed at this very moment.
         if v < floor_v:
             if under_floor_since == _NEVER:
-                under_floor_since = t
+                under_floor_since = n * dt_s
+                t_floor_touched = min(t_floor_touched, under_floor_since)
         else:
             under_floor_since = _NEVER
         if v < land_v:
             if under_land_since == _NEVER:
-                under_land_since = t
+                under_land_since = n * dt_s
         else:
             under_land_since = _NEVER
+        watching = v < watch_v
         i_before = i
         for step in range(seg_steps[seg]):
             if n >= last:
                 running = False
                 break
-            if clipped and t < t_clipped:
-                t_clipped = t
-            if under_floor_since < t_floor_touched:
-                t_floor_touched = under_floor_since
             if keep_v:
                 loaded_v[n] = v
                 slope = e - 2.0 * r * i_cruise
@@ -289,6 +319,9 @@ def march(
                     disc = e * e - 4.0 * cruise_w * r
                     i_cruise = 2.0 * cruise_w / (e + math.sqrt(disc)) if disc > 0.0 else e / (2.0 * r)
                 cruise_v[n] = e - i_cruise * r
+            if keep_charge:
+                charge_left[n] = z
+                current_a[n] = i
             if keep_trace:
                 trace[T_CURRENT_A, n] = i
                 trace[T_CHARGE_LEFT, n] = z
@@ -300,39 +333,44 @@ def march(
             if step == 0:
                 # Heun: look at the end of the step with the starting current, then average.
                 z_p = z - i * charge_per_a
-                v1_p = v1 * decay + i * ratio * r0 * grow
+                v1_p = v1 * decay + i * grow_ratio * r0
                 e_p = ocv_a + ocv_b * z_p - v1_p
                 i_p, _c = _demand(kind, value, e_p, r, r_motor, c, avionics)
                 i_mid = 0.5 * (i + i_p)
             else:
                 i_mid = 1.5 * i - 0.5 * i_before
 
+            worst_v = min(worst_v, v)
+            peak = max(peak, i)
+
             z_before = z
             v_before = v
             r_before = r
             v1_before = v1
             z -= i_mid * charge_per_a
-            v1_new = v1 * decay + i_mid * ratio * r0 * grow
-            # The factor at the end of this step is extrapolated from its start and the step before:
-            # second order, and it takes the slow heat equation off the critical path of the fast one.
-            arrhenius_now = _arrhenius(temperature, temperature_table)
-            arrhenius = max(2.0 * arrhenius_now - arrhenius_before, 0.5 * arrhenius_now)
-            arrhenius_before = arrhenius_now
+            v1_new = v1 * decay + i_mid * grow_ratio * r0
+            # The resistance at the end of this step is extrapolated from its start and the step before: second
+            # order, and it takes the slow heat equation off the critical path of the fast one.
+            if not colder_c <= temperature < warmer_c:
+                warm_a, warm_b, colder_c, warmer_c = _degree(temperature, temperature_table, r25)
+            warm_now = warm_a + warm_b * temperature
+            warm_ohm = max(2.0 * warm_now - warm_before, 0.5 * warm_now)
+            warm_before = warm_now
             cell_heat = i_mid * (i_mid * r0 + 0.5 * (v1 + v1_new))
-            temperature = air + (temperature - air) * heat_decay + cell_heat * heat_gain
+            temperature = toward_air + temperature * heat_decay + cell_heat * heat_gain
             if step == 0:  # nothing to extrapolate from across the jump
-                arrhenius = _arrhenius(temperature, temperature_table)
+                if not colder_c <= temperature < warmer_c:
+                    warm_a, warm_b, colder_c, warmer_c = _degree(temperature, temperature_table, r25)
+                warm_ohm = warm_a + warm_b * temperature
             v1 = v1_new
             n += 1
-            t_before = t
-            t = n * dt_s
 
             if z < z_low:
                 k, ocv_a, ocv_b, shape_a, shape_b = _interval(z, cell_table)
                 z_low = k / _N if k > 0 else -1e9
             ocv = ocv_a + ocv_b * z
             e = ocv - v1
-            r0 = r25 * arrhenius * (shape_a + shape_b * z)
+            r0 = warm_ohm * (shape_a + shape_b * z)
             r = r0 + r_ext
             # Constant power from the step before: one Newton step on r·i² − e·i + p = 0 from the
             # extrapolated current is exact to 1e-9 and needs no root.  Anything near the pack's
@@ -353,35 +391,43 @@ def march(
                 v = e - i * r
 
             share = 1.0  # of this step that is flown
-            if z <= 0.0:
-                reason = EMPTY
-                share = z_before / (z_before - z)
-                running = False
-            if v < floor_v:
-                if under_floor_since == _NEVER:
-                    under_floor_since = t_before + dt_s * (v_before - floor_v) / (v_before - v)
-                if under_floor_since + floor_hold <= t:
-                    at_floor = max(0.0, (under_floor_since + floor_hold - t_before) / dt_s)
-                    if running or at_floor < share:
-                        reason = AT_FLOOR
-                        share = at_floor
-                        running = False
-            elif running:
-                under_floor_since = _NEVER
-            if v < land_v:
-                if under_land_since == _NEVER:
-                    under_land_since = t_before + dt_s * (v_before - land_v) / (v_before - v)
-                if under_land_since + land_hold <= t and t_loaded == _NEVER:
-                    t_loaded = max(under_land_since + land_hold, 0.0)
-                    last = min(last, math.ceil(min(t_loaded * beyond, max_time) / dt_s))
-            else:
-                under_land_since = _NEVER
-            if z <= z_used and t_used == _NEVER:
-                t_used = max(0.0, t_before + dt_s * (z_before - z_used) / (z_before - z))
-                last = min(last, math.ceil(min(t_used * beyond, max_time) / dt_s))
-            if z <= land_left and t_rest == _NEVER:
-                t_rest = max(0.0, t_before + dt_s * (z_before - land_left) / (z_before - z))
-                last = min(last, math.ceil(min(t_rest * beyond, max_time) / dt_s))
+            if z <= watch_z or v < watch_v or watching:
+                t_before = (n - 1) * dt_s
+                t = n * dt_s
+                if z <= 0.0:
+                    reason = EMPTY
+                    share = z_before / (z_before - z)
+                    running = False
+                if v < floor_v:
+                    if under_floor_since == _NEVER:
+                        under_floor_since = t_before + dt_s * (v_before - floor_v) / (v_before - v)
+                        t_floor_touched = min(t_floor_touched, under_floor_since)
+                    if under_floor_since + floor_hold <= t:
+                        at_floor = max(0.0, (under_floor_since + floor_hold - t_before) / dt_s)
+                        if running or at_floor < share:
+                            reason = AT_FLOOR
+                            share = at_floor
+                            running = False
+                elif running:
+                    under_floor_since = _NEVER
+                if v < land_v:
+                    if under_land_since == _NEVER:
+                        under_land_since = t_before + dt_s * (v_before - land_v) / (v_before - v)
+                    if under_land_since + land_hold <= t and t_loaded == _NEVER:
+                        t_loaded = max(under_land_since + land_hold, 0.0)
+                        last = min(last, math.ceil(min(t_loaded * beyond, max_time) / dt_s))
+                else:
+                    under_land_since = _NEVER
+                watching = v < watch_v
+                if z <= z_used and t_used == _NEVER:
+                    t_used = max(0.0, t_before + dt_s * (z_before - z_used) / (z_before - z))
+                    last = min(last, math.ceil(min(t_used * beyond, max_time) / dt_s))
+                if z <= land_left and t_rest == _NEVER:
+                    t_rest = max(0.0, t_before + dt_s * (z_before - land_left) / (z_before - z))
+                    last = min(last, math.ceil(min(t_rest * beyond, max_time) / dt_s))
+                watch_z = max(0.0, z_used if t_used == _NEVER else 0.0, land_left if t_rest == _NEVER else 0.0)
+            if clipped and running and n < last:
+                t_clipped = min(t_clipped, n * dt_s)
 
             if keep_trace:  # the sampled flights need no energies
                 # i_before already holds this step's starting current
@@ -391,10 +437,8 @@ def march(
             if temperature > hottest:
                 hottest = temperature
             if not running:
-                t_end = t_before + share * dt_s
+                t_end = (n - 1 + share) * dt_s
                 z = z_before + share * (z - z_before)
-                if under_floor_since < t_floor_touched:
-                    t_floor_touched = under_floor_since
                 break
         seg += 1
         if seg == seg_kind.size:
@@ -414,6 +458,11 @@ def march(
     summary[HOTTEST_C] = hottest
     summary[FLOOR_TOUCHED_S] = t_floor_touched
     summary[STEPS] = n
+    summary[END_C] = temperature
+    summary[PEAK_A] = peak
+    summary[WORST_V] = worst_v
+    summary[FULL_FRESH_A] = full_fresh
+    summary[FULL_END_A] = _full_throttle_a(e, r + r_motor, c)
     return n
 
 
@@ -423,21 +472,27 @@ def march_many(
     seg_kind,
     seg_value,
     seg_steps,
-    cell_table,
-    temperature_table,
+    cell_tables,
+    temperature_tables,
+    table_of,
     dt_s,
     max_steps,
     loaded_v,
     cruise_v,
+    charge_left,
+    current_a,
     summary,
 ):
-    """March many flights of one load program, one after the other; see :func:`march`.
+    """March many flights of one load program, one after the other, each on its chemistry; see :func:`march`.
 
     Parameters
     ----------
     params : float64 (k, PARAMETER_COUNT)
     seg_kind : int64 (m,); seg_value : float64 (k, m); seg_steps : int64 (k, m)
-    loaded_v, cruise_v : float32 (k, max_steps) or (k, 0)
+    cell_tables : float64 (c, 1025, 2); temperature_tables : float64 (c, 881)
+    table_of : int64 (k,)
+        Which of the tables each flight takes.
+    loaded_v, cruise_v, charge_left, current_a : float32 (k, max_steps) or (k, 0)
     summary : float64 (k, SUMMARY_COUNT), written.
     """
     no_trace = np.empty((TRACE_COUNT, 0))
@@ -447,12 +502,14 @@ def march_many(
             seg_kind,
             seg_value[k],
             seg_steps[k],
-            cell_table,
-            temperature_table,
+            cell_tables[table_of[k]],
+            temperature_tables[table_of[k]],
             dt_s,
             max_steps,
             loaded_v[k],
             cruise_v[k],
+            charge_left[k],
+            current_a[k],
             no_trace,
             summary[k],
         )

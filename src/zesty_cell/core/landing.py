@@ -25,7 +25,7 @@ class LandingRule(Entity):
     loaded_hold_s: Annotated[float, Field(ge=0, le=10)] = 3.0
     timer_s: Annotated[float, Field(ge=10, le=10_800)] | None = None
     home_s: Annotated[float, Field(ge=0, le=3600)] = 30.0
-    headwind_m_s: Annotated[float, Field(ge=0, le=60)] = 0.0
+    headwind_m_s: Annotated[float, Field(ge=-60, le=60)] = 0.0
     pack_low_lead_s: Annotated[float, Field(ge=5, le=3600)] | None = None
 
     @model_validator(mode="after")
@@ -36,7 +36,7 @@ class LandingRule(Entity):
 
 
 def time_home_s(*, rule: LandingRule, cruise_speed_m_s: float | None) -> float:
-    """Time to get home against the wind [s]: t·v/(v − w).
+    """Time to get home against the wind [s]: t·v/(v − w); a tailwind on the way home is a negative w.
 
     Raises
     ------

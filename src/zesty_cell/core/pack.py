@@ -1,4 +1,4 @@
-"""The pack: cells in series and parallel, leads and plug, mass, resistance, ratings, age."""
+"""The pack: cells in series and parallel, links, leads and plugs, mass, resistance, ratings, age."""
 
 from __future__ import annotations
 
@@ -8,12 +8,20 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from zesty_cell.core.cell import CellForm, CellModel, CellSize, Known, Ratings
 from zesty_cell.core.chemistries import CHEMISTRIES, chemistry_for
 from zesty_cell.core.chemistry import Chemistry, ChemistryKey, Quality
-from zesty_cell.core.entity import Entity, Name
-
-#: How a figure is known, best first.
-Known = Literal["measured", "maker", "estimated"]
+from zesty_cell.core.entity import Entity, Name, refused
+from zesty_cell.core.errors import LayoutError, OutOfRangeError
+from zesty_cell.core.layout import Arrangement, Size, check_arrangement, estimated_cell_size, pack_size
+from zesty_cell.core.measured import (
+    LEAST_SHARE_FOR_CAPACITY,
+    PackTests,
+    ResistanceSource,
+    measured_capacity_ah,
+    measured_resistance,
+    share_covered,
+)
 
 #: Resistance of copper wire by cross-section at 25 °C [Ω·m] (CODATA-era handbook value).
 _COPPER_OHM_M = 1.75e-8
@@ -52,26 +60,28 @@ ConnectorKey = Literal[
 ]
 
 
-class Ratings(Entity):
-    """Rating tiers of the whole pack [A]: for as long as it lasts, for one minute, for ten seconds."""
-
-    continuous_a: Annotated[float, Field(gt=0, le=2000)]
-    one_minute_a: Annotated[float, Field(gt=0, le=2000)]
-    ten_second_a: Annotated[float, Field(gt=0, le=2000)]
-
-    @model_validator(mode="after")
-    def _rising(self) -> Ratings:
-        if not self.continuous_a <= self.one_minute_a <= self.ten_second_a:
-            raise ValueError("A shorter time cannot have the lower rating: continuous ≤ one minute ≤ ten seconds.")
-        return self
+#: One series link between two neighbouring cells, both welds in [Ω]: a double nickel strip on round
+#: cells, soldered tabs on pouches.  Docs/physics.md, "Pack".
+LINK_OHM: dict[CellForm, float] = {"round": 0.0005, "pouch": 0.0001}
+_LINK_KG: dict[CellForm, float] = {"round": 0.0005, "pouch": 0.0001}
+#: Wrap, insulation and balance lead as a share of the cells' mass [1].
+_WRAP_SHARE = 0.02
+#: One standard deviation of a pack's mass, relative, by how it is known [1]; estimates from cells that
+#: were weighed are better than those from energy alone.
+MASS_SIGMA: dict[Known, float] = {"measured": 0.01, "maker": 0.03, "estimated": 0.12}
+_MASS_SIGMA_FROM_CELLS = 0.04
+#: A measured capacity outside these shares of the label is a slip of the pen, not a pack [1].
+_LEAST_OF_LABEL, _MOST_OF_LABEL = 0.2, 1.5
 
 
 class Pack(Entity):
     """One battery pack.
 
     ``parallel_harness``: flown as two packs that meet in a harness, each through a plug of its own.
-    ``capacity_ah`` is the whole pack's; ``cell_resistance_ohm`` is one cell's ohmic resistance at
-    25 °C and mid-charge (a one-second, two-current test).  ``None`` means: estimate it.
+    ``capacity_ah`` is the whole pack's as labelled; ``cell_resistance_ohm`` is one cell's ohmic
+    resistance at 25 °C and mid-charge (a one-second, two-current test).  ``None`` means: estimate it.
+    ``second_plug``: an adapter or arming plug between the pack's own plug and the craft.  ``tests``
+    replace label and estimate where there are any.
     """
 
     name: Name
@@ -80,17 +90,25 @@ class Pack(Entity):
     parallel: Annotated[int, Field(ge=1, le=24)] = 1
     capacity_ah: Annotated[float, Field(ge=0.02, le=200)]
     capacity_known: Known = "maker"
-    label_c: Annotated[float, Field(gt=0, le=300)] | None = None
+    label_c: Annotated[float, Field(ge=0.1, le=300)] | None = None
     ratings: Ratings | None = None
     mass_kg: Annotated[float, Field(ge=0.0005, le=50)] | None = None
     mass_known: Known = "measured"
-    cell_resistance_ohm: Annotated[float, Field(gt=0, le=2)] | None = None
+    cell_resistance_ohm: Annotated[float, Field(ge=1e-9, le=2)] | None = None
+    resistance_known: Known = "measured"
     quality: Quality = "ordinary"
+    cell_name: Name | None = None
+    cell_size: CellSize | None = None
+    cell_mass_kg: Annotated[float, Field(ge=0.0005, le=5)] | None = None
+    arrangement: Arrangement = "rows"
+    link_ohm: Annotated[float, Field(ge=0, le=0.05)] | None = None
     connector: ConnectorKey = "large_60a"
+    second_plug: ConnectorKey | None = None
     parallel_harness: bool = False
     lead_length_m: Annotated[float, Field(ge=0, le=3)] = 0.10
     lead_area_mm2: Annotated[float, Field(ge=0.05, le=50)] = 3.3
     cycles: Annotated[int, Field(ge=0, le=3000)] = 0
+    tests: PackTests = PackTests()
 
     @model_validator(mode="after")
     def _believable(self) -> Pack:
@@ -98,10 +116,42 @@ class Pack(Entity):
             watt_hours = self.capacity_ah * self.series * CHEMISTRIES[self.chemistry].nominal_v
             density = watt_hours / self.mass_kg
             if density > MOST_WH_PER_KG:
-                raise ValueError(
+                raise refused(
                     f"{watt_hours:.3g} Wh in {self.mass_kg * 1000:.3g} g would be {density:,.0f} Wh a kilogram, "
-                    "which no cell holds: check weight, cells and capacity."
+                    "which no cell holds: check weight, cells and capacity.",
+                    field="mass_kg",
                 )
+        try:
+            check_arrangement(arrangement=self.arrangement, series=self.series, parallel=self.parallel)
+        except LayoutError as error:
+            raise refused(str(error), field="arrangement") from error
+        return self
+
+    @model_validator(mode="after")
+    def _tests_belong_to_it(self) -> Pack:
+        charger, capacity = self.tests.charger, self.tests.capacity
+        if charger is not None and len(charger.cells_ohm) != self.series:
+            raise refused(
+                f"That is the reading of {len(charger.cells_ohm)} cells; this pack has {self.series} in series.",
+                field="tests.charger.cells_ohm",
+            )
+        if capacity is None:
+            return self
+        chemistry = CHEMISTRIES[self.chemistry]
+        share = share_covered(test=capacity, chemistry=chemistry)
+        if share < LEAST_SHARE_FOR_CAPACITY:
+            raise refused(
+                f"From full to that rest voltage is only {100 * share:.0f} % of the charge: too little to tell the "
+                f"capacity. Fly or discharge at least {100 * LEAST_SHARE_FOR_CAPACITY:.0f} %.",
+                field="tests.capacity.rest_v_per_cell",
+            )
+        measured_ah = measured_capacity_ah(test=capacity, chemistry=chemistry)
+        if not _LEAST_OF_LABEL <= measured_ah / self.capacity_ah <= _MOST_OF_LABEL:
+            raise refused(
+                f"That would be {1000 * measured_ah:.0f} mAh in a pack labelled {1000 * self.capacity_ah:.0f} mAh: "
+                "check the reading, or whether the charge was for one pack of several.",
+                field="tests.capacity.charge_ah",
+            )
         return self
 
     @property
@@ -110,7 +160,7 @@ class Pack(Entity):
         return self.series * self.parallel
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class PackFigures:
     """What follows from a pack, all at 25 °C and mid-charge.
 
@@ -118,19 +168,30 @@ class PackFigures:
     ----------
     capacity_ah : float
         Charge expected in the whole pack [Ah], after label optimism and age.
-    capacity_sigma, resistance_sigma : float
+    capacity_sigma, resistance_sigma, mass_sigma : float
         One standard deviation, relative [1].
+    label_share : float or None
+        Measured over labelled capacity [1]; None where nothing was measured.
     cell_resistance_ohm : float
         One cell [Ω], after age.
-    cells_ohm, leads_ohm, connector_ohm, adapter_ohm, resistance_ohm : float
-        The pack's parts and their sum [Ω]; the adapter is a parallel harness.
+    resistance_source : ResistanceSource or None
+        The test it comes from.
+    cell_spread : float
+        Weakest cell over the mean, less one [1].
+    cells_ohm, links_ohm, leads_ohm, connector_ohm, adapter_ohm, resistance_ohm : float
+        The pack's parts and their sum [Ω]; the adapter is a parallel harness or a second plug.
     mass_kg, cell_mass_kg : float
         Whole pack, and one cell without leads and plug [kg].
     mass_known, resistance_known, capacity_known : Known
+    size : Size
+        Without leads [m].
+    size_known : Known
     nominal_wh : float
-        Energy at nominal voltage [Wh].
-    full_v, nominal_v, storage_v, floor_v : float
-        Whole pack [V].
+        Energy on the label: labelled capacity at nominal voltage [Wh].
+    charge_1c_a : float
+        Charge current at 1C of the labelled capacity [A].
+    full_v, nominal_v, storage_v, empty_v, floor_v : float
+        Whole pack [V]; "empty" is the rest voltage at no charge.
     ratings : Ratings or None
         As given, or the label's C taken as continuous with no burst above it.
     ratings_known : Known
@@ -139,28 +200,37 @@ class PackFigures:
     capacity_ah: float
     capacity_sigma: float
     capacity_known: Known
+    label_share: float | None
     cell_resistance_ohm: float
     resistance_sigma: float
     resistance_known: Known
+    resistance_source: ResistanceSource | None
+    cell_spread: float
     cells_ohm: float
+    links_ohm: float
     leads_ohm: float
     connector_ohm: float
     adapter_ohm: float
     resistance_ohm: float
     mass_kg: float
     mass_known: Known
+    mass_sigma: float
     cell_mass_kg: float
+    size: Size
+    size_known: Known
     nominal_wh: float
+    charge_1c_a: float
     full_v: float
     nominal_v: float
     storage_v: float
+    empty_v: float
     floor_v: float
     ratings: Ratings | None
     ratings_known: Known
 
     def external_ohm(self) -> float:
-        """Leads, plug and adapter together [Ω]."""
-        return self.leads_ohm + self.connector_ohm + self.adapter_ohm
+        """Links, leads, plug and adapter together [Ω]: all that is not cell."""
+        return self.links_ohm + self.leads_ohm + self.connector_ohm + self.adapter_ohm
 
 
 # Ageing per full cycle where nothing was measured: see docs/physics.md, "Age".
@@ -185,8 +255,74 @@ def lead_resistance_ohm(*, length_m: float, area_mm2: float) -> float:
 
 def _leads_mass_kg(pack: Pack) -> float:
     copper = 2.0 * pack.lead_length_m * pack.lead_area_mm2 * 1e-6 * _COPPER_DENSITY_KG_M3
-    plugs = 3 if pack.parallel_harness else 1
-    return 1.6 * copper + plugs * CONNECTORS[pack.connector].mass_kg  # insulation adds about 60 %
+    plugs = (3 if pack.parallel_harness else 1) * CONNECTORS[pack.connector].mass_kg
+    if pack.second_plug is not None:
+        plugs += CONNECTORS[pack.second_plug].mass_kg
+    return 1.6 * copper + plugs  # insulation adds about 60 %
+
+
+def _adapter_ohm(pack: Pack) -> float:
+    """A parallel harness is two further plugs, one for each pack, side by side; a second plug is in series."""
+    harness = 0.5 * CONNECTORS[pack.connector].contact_ohm if pack.parallel_harness else 0.0
+    second = 0.0 if pack.second_plug is None else CONNECTORS[pack.second_plug].contact_ohm
+    return harness + second
+
+
+def _form(pack: Pack, chemistry: Chemistry) -> CellForm:
+    return chemistry.cell_form if pack.cell_size is None else pack.cell_size.form
+
+
+def _links_ohm(pack: Pack, chemistry: Chemistry) -> float:
+    """S − 1 series links, each P strips side by side."""
+    one_ohm = LINK_OHM[_form(pack, chemistry)] if pack.link_ohm is None else pack.link_ohm
+    return (pack.series - 1) * one_ohm / pack.parallel
+
+
+def _capacity(pack: Pack, chemistry: Chemistry) -> tuple[float, float, Known]:
+    """Capacity [Ah], its relative sigma, and how it is known: tested, measured, or from the label."""
+    if pack.tests.capacity is not None:
+        return measured_capacity_ah(test=pack.tests.capacity, chemistry=chemistry), 0.02, "measured"
+    if pack.capacity_known == "measured":
+        return pack.capacity_ah, 0.02, "measured"
+    label_ah = pack.capacity_ah * chemistry.label_capacity_share * capacity_factor(cycles=pack.cycles)
+    return label_ah, chemistry.label_capacity_sigma, pack.capacity_known
+
+
+#: One standard deviation of a cell's resistance, relative, by how it is known [1].
+RESISTANCE_SIGMA: dict[Known, float] = {"measured": 0.08, "maker": 0.18, "estimated": 0.28}
+
+
+def _cell_resistance(
+    pack: Pack, chemistry: Chemistry, outside_ohm: float
+) -> tuple[float, float, Known, ResistanceSource | None, float]:
+    """One cell's resistance [Ω], its sigma, how it is known, the test it comes from, the spread of the cells."""
+    tested = measured_resistance(
+        tests=pack.tests,
+        chemistry=chemistry,
+        series=pack.series,
+        parallel=pack.parallel,
+        outside_ohm=outside_ohm,
+    )
+    if tested is not None:
+        return tested.cell_ohm, tested.sigma, "measured", tested.source, tested.spread
+    if pack.cell_resistance_ohm is not None:
+        known = pack.resistance_known
+        aged = 1.0 if known == "measured" else resistance_factor(cycles=pack.cycles)
+        return pack.cell_resistance_ohm * aged, RESISTANCE_SIGMA[known], known, None, 0.0
+    cell_capacity_ah = pack.capacity_ah / pack.parallel
+    cell_ohm = chemistry.resistance_capacity_ohm_ah[pack.quality] / cell_capacity_ah
+    return cell_ohm * resistance_factor(cycles=pack.cycles), RESISTANCE_SIGMA["estimated"], "estimated", None, 0.0
+
+
+def _mass(pack: Pack, chemistry: Chemistry, nominal_wh: float, leads_kg: float) -> tuple[float, Known, float]:
+    """Mass [kg], how it is known, and its relative sigma: weighed, the maker's, from cells, from energy."""
+    if pack.mass_kg is not None:
+        return pack.mass_kg, pack.mass_known, MASS_SIGMA[pack.mass_known]
+    if pack.cell_mass_kg is not None:
+        links_kg = (pack.series - 1) * pack.parallel * _LINK_KG[_form(pack, chemistry)]
+        cells_kg = pack.cell_count * pack.cell_mass_kg * (1.0 + _WRAP_SHARE)
+        return cells_kg + links_kg + leads_kg, "estimated", _MASS_SIGMA_FROM_CELLS
+    return nominal_wh / chemistry.energy_density_wh_kg + leads_kg, "estimated", MASS_SIGMA["estimated"]
 
 
 def pack_figures(pack: Pack) -> PackFigures:
@@ -202,34 +338,20 @@ def pack_figures(pack: Pack) -> PackFigures:
 
     Notes
     -----
-    R = S·R_cell/P + leads + plug (PHYSICS 2).  A figure that was measured is taken as it is; age
-    (cycles) acts only on estimates and on the maker's figures.
+    R = S·R_cell/P + links + leads + plugs (PHYSICS 2).  A figure that was measured is taken as it
+    is; age (cycles) acts only on estimates and on the maker's figures.
     """
     chemistry = chemistry_for(pack.chemistry)
-    if pack.capacity_known == "measured":
-        capacity_ah, capacity_sigma = pack.capacity_ah, 0.02
-    else:
-        capacity_ah = pack.capacity_ah * chemistry.label_capacity_share * capacity_factor(cycles=pack.cycles)
-        capacity_sigma = chemistry.label_capacity_sigma
-    if pack.cell_resistance_ohm is not None:
-        cell_ohm, resistance_sigma = pack.cell_resistance_ohm, 0.08
-        resistance_known: Known = "measured"
-    else:
-        cell_capacity_ah = pack.capacity_ah / pack.parallel
-        cell_ohm = chemistry.resistance_capacity_ohm_ah[pack.quality] / cell_capacity_ah
-        cell_ohm *= resistance_factor(cycles=pack.cycles)
-        resistance_sigma, resistance_known = 0.28, "estimated"
-    cells_ohm = pack.series * cell_ohm / pack.parallel
+    capacity_ah, capacity_sigma, capacity_known = _capacity(pack, chemistry)
     leads_ohm = lead_resistance_ohm(length_m=pack.lead_length_m, area_mm2=pack.lead_area_mm2)
     connector_ohm = CONNECTORS[pack.connector].contact_ohm
-    # Two further plugs, one for each pack, side by side.
-    adapter_ohm = 0.5 * connector_ohm if pack.parallel_harness else 0.0
+    adapter_ohm, links_ohm = _adapter_ohm(pack), _links_ohm(pack, chemistry)
+    outside_ohm = links_ohm + leads_ohm + connector_ohm + adapter_ohm
+    cell_ohm, resistance_sigma, resistance_known, source, spread = _cell_resistance(pack, chemistry, outside_ohm)
+    cells_ohm = pack.series * cell_ohm / pack.parallel
     nominal_wh = pack.capacity_ah * pack.series * chemistry.nominal_v
     leads_kg = _leads_mass_kg(pack)
-    if pack.mass_kg is not None:
-        mass_kg, mass_known = pack.mass_kg, pack.mass_known
-    else:
-        mass_kg, mass_known = nominal_wh / chemistry.energy_density_wh_kg + leads_kg, "estimated"
+    mass_kg, mass_known, mass_sigma = _mass(pack, chemistry, nominal_wh, leads_kg)
     cell_mass_kg = max(mass_kg - leads_kg, 0.6 * mass_kg) / pack.cell_count
     ratings: Ratings | None = pack.ratings
     ratings_known: Known = "measured"
@@ -237,29 +359,112 @@ def pack_figures(pack: Pack) -> PackFigures:
         label_a = min(pack.label_c * pack.capacity_ah, 2000.0)
         ratings = Ratings(continuous_a=label_a, one_minute_a=label_a, ten_second_a=label_a)
         ratings_known = "maker"
+    cell_size = pack.cell_size or estimated_cell_size(chemistry=chemistry, cell_mass_kg=cell_mass_kg)
+    size = pack_size(cell=cell_size, series=pack.series, parallel=pack.parallel, arrangement=pack.arrangement)
     return PackFigures(
         capacity_ah=capacity_ah,
         capacity_sigma=capacity_sigma,
-        capacity_known=pack.capacity_known,
+        capacity_known=capacity_known,
+        label_share=capacity_ah / pack.capacity_ah if pack.tests.capacity is not None else None,
         cell_resistance_ohm=cell_ohm,
         resistance_sigma=resistance_sigma,
         resistance_known=resistance_known,
+        resistance_source=source,
+        cell_spread=spread,
         cells_ohm=cells_ohm,
+        links_ohm=links_ohm,
         leads_ohm=leads_ohm,
         connector_ohm=connector_ohm,
         adapter_ohm=adapter_ohm,
-        resistance_ohm=cells_ohm + leads_ohm + connector_ohm + adapter_ohm,
+        resistance_ohm=cells_ohm + outside_ohm,
         mass_kg=mass_kg,
         mass_known=mass_known,
+        mass_sigma=mass_sigma,
         cell_mass_kg=cell_mass_kg,
+        size=size,
+        size_known="estimated" if pack.cell_size is None else "maker",
         nominal_wh=nominal_wh,
+        charge_1c_a=pack.capacity_ah,
         full_v=chemistry.full_v * pack.series,
         nominal_v=chemistry.nominal_v * pack.series,
         storage_v=chemistry.storage_v * pack.series,
+        empty_v=chemistry.ocv_v[0] * pack.series,
         floor_v=chemistry.hard_floor_v * pack.series,
         ratings=ratings,
         ratings_known=ratings_known,
     )
+
+
+def cell_size_of(pack: Pack) -> CellSize:
+    """Size of the pack's cells [m]: as given, else estimated from their mass."""
+    if pack.cell_size is not None:
+        return pack.cell_size
+    return estimated_cell_size(
+        chemistry=chemistry_for(pack.chemistry), cell_mass_kg=pack_figures(pack).cell_mass_kg
+    )
+
+
+_AROUND_THE_CELLS = (
+    "connector",
+    "second_plug",
+    "parallel_harness",
+    "lead_length_m",
+    "lead_area_mm2",
+    "link_ohm",
+    "cycles",
+)
+
+
+def said_by_cells(*, cell: CellModel, parallel: int) -> dict[str, object]:
+    """Fields of a pack that follow from its cells: capacity [Ah], resistance [Ω], tiers [A], size [m], mass [kg].
+
+    Raises
+    ------
+    OutOfRangeError
+        When the cell's capacity is not known.
+    """
+    if cell.capacity_ah is None:
+        raise OutOfRangeError(
+            f"“{cell.name}” has no capacity yet: give it on the shelf before building from it.",
+            field="cell",
+            value=0.0,
+            limit=0.02,
+        )
+    return {
+        "chemistry": cell.chemistry,
+        "capacity_ah": cell.capacity_ah * parallel,
+        "label_c": None,
+        "ratings": None if cell.ratings is None else cell.ratings.times(parallel),
+        "cell_resistance_ohm": cell.resistance_ohm,
+        "resistance_known": cell.resistance_known,
+        "quality": cell.quality,
+        "cell_name": cell.name,
+        "cell_size": cell.size,
+        "cell_mass_kg": cell.mass_kg,
+    }
+
+
+def pack_of_cells(
+    *, cell: CellModel, name: str, series: int, parallel: int, arrangement: Arrangement, pack: Pack | None = None
+) -> Pack:
+    """A pack built from cells of the shelf: capacity [Ah], resistance [Ω] and tiers [A] follow from the cell.
+
+    Parameters
+    ----------
+    pack : Pack, optional
+        Taken for what is around the cells: leads, plugs, links, age.
+
+    Raises
+    ------
+    OutOfRangeError
+        When the cell's capacity is not known.
+    LayoutError
+        When the cells do not fit the arrangement.
+    """
+    check_arrangement(arrangement=arrangement, series=series, parallel=parallel)
+    around: dict[str, object] = {} if pack is None else {k: getattr(pack, k) for k in _AROUND_THE_CELLS}
+    shape = {"name": name, "series": series, "parallel": parallel, "arrangement": arrangement}
+    return Pack.model_validate(around | said_by_cells(cell=cell, parallel=parallel) | shape)
 
 
 #: Heat passed to the air per area [W/(m²·K)]: see docs/physics.md, "Heat".

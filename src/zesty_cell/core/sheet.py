@@ -6,6 +6,7 @@ from typing import Annotated
 
 from pydantic import Field
 
+from zesty_cell.core.changes import ChangeKey
 from zesty_cell.core.craft import Craft
 from zesty_cell.core.entity import Entity, Name
 from zesty_cell.core.flying import FlyingPattern
@@ -25,7 +26,7 @@ class Conditions(Entity):
 
 
 class Sheet(Entity):
-    """Everything one forecast depends on."""
+    """Everything one forecast depends on.  ``trying`` are changes looked at without changing craft or pack."""
 
     name: Name
     craft: Craft
@@ -33,3 +34,4 @@ class Sheet(Entity):
     flying: FlyingPattern
     conditions: Conditions = Conditions()
     landing: LandingRule = LandingRule()
+    trying: Annotated[tuple[ChangeKey, ...], Field(max_length=12)] = ()

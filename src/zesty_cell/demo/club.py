@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.cell import CellModel, CellSize, Ratings
 from zesty_cell.core.craft import (
     Craft,
     EstimatedFullThrottle,
@@ -14,11 +15,12 @@ from zesty_cell.core.craft import (
     WingGeometry,
 )
 from zesty_cell.core.flying import PATTERNS
+from zesty_cell.core.keeping import Keeping
 from zesty_cell.core.landing import LandingRule
-from zesty_cell.core.pack import Pack, Ratings
+from zesty_cell.core.pack import Pack
 from zesty_cell.core.sheet import Conditions, Sheet
 from zesty_cell.store import sheets
-from zesty_cell.store.hangar import CRAFTS, PACKS
+from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS
 
 CRAFT_LIST = (
     Craft(
@@ -31,7 +33,9 @@ CRAFT_LIST = (
         full_throttle=MeasuredFullThrottle(current_a=72.0, voltage_v=21.0),
         motor_resistance_ohm=0.02,
         cruise_speed_m_s=14.0,
-        limits=Limits(motor_a=120.0, esc_a=160.0, esc_cutoff_v_per_cell=3.0, maximum_v=26.0),
+        limits=Limits(
+            motor_count=4, motor_a=30.0, esc_a=40.0, esc_burst_a=50.0, esc_cutoff_v_per_cell=3.0, maximum_v=26.0
+        ),
     ),
     Craft(
         name="Swift",
@@ -43,7 +47,9 @@ CRAFT_LIST = (
         full_throttle=MeasuredFullThrottle(current_a=118.0, voltage_v=20.6),
         motor_resistance_ohm=0.012,
         cruise_speed_m_s=20.0,
-        limits=Limits(motor_a=160.0, esc_a=200.0, esc_cutoff_v_per_cell=3.0, maximum_v=26.0),
+        limits=Limits(
+            motor_count=4, motor_a=40.0, esc_a=50.0, esc_burst_a=60.0, esc_cutoff_v_per_cell=3.0, maximum_v=26.0
+        ),
     ),
     Craft(
         name="Wren",
@@ -55,7 +61,14 @@ CRAFT_LIST = (
         full_throttle=EstimatedFullThrottle(power_over_steady=2.9, voltage_v=3.5),
         motor_resistance_ohm=0.06,
         cruise_speed_m_s=3.0,
-        limits=Limits(esc_a=12.0, maximum_v=4.4, weight_class_name="indoor evening, 40 g", weight_class_kg=0.04),
+        limits=Limits(
+            motor_count=4,
+            esc_a=3.0,
+            esc_burst_a=4.0,
+            maximum_v=4.4,
+            weight_class_name="indoor evening, 40 g",
+            weight_class_kg=0.04,
+        ),
     ),
     Craft(
         name="Plover",
@@ -68,7 +81,7 @@ CRAFT_LIST = (
         motor_resistance_ohm=0.025,
         cruise_speed_m_s=15.0,
         pack_cooling="enclosed",
-        limits=Limits(motor_a=35.0, esc_a=40.0, esc_cutoff_v_per_cell=2.8, maximum_v=17.0),
+        limits=Limits(motor_a=35.0, esc_a=40.0, esc_burst_a=50.0, esc_cutoff_v_per_cell=2.8, maximum_v=17.0),
     ),
     Craft(
         name="Tern",
@@ -99,7 +112,7 @@ CRAFT_LIST = (
         motor_resistance_ohm=0.012,
         cruise_speed_m_s=27.0,
         pack_cooling="still air",
-        limits=Limits(motor_a=85.0, esc_a=100.0, esc_cutoff_v_per_cell=3.2, maximum_v=25.5),
+        limits=Limits(motor_a=85.0, esc_a=100.0, esc_burst_a=120.0, esc_cutoff_v_per_cell=3.2, maximum_v=25.5),
     ),
     Craft(
         name="Kestrel",
@@ -123,6 +136,69 @@ def _individuals(pack: Pack, *variations: dict[str, object]) -> tuple[Pack, ...]
         for k, variation in enumerate(variations, start=1)
     )
 
+
+CELL_LIST = (
+    CellModel(
+        name="Pip 21-70",
+        chemistry="liion_power",
+        size=CellSize(form="round", length_m=0.0702, width_m=0.0213),
+        capacity_ah=4.2,
+        mass_kg=0.0695,
+        resistance_ohm=0.0125,
+        resistance_known="measured",
+        ratings=Ratings(continuous_a=35.0, one_minute_a=45.0, ten_second_a=60.0),
+    ),
+    CellModel(
+        name="Zest 18-65",
+        chemistry="liion_energy",
+        size=CellSize(form="round", length_m=0.0651, width_m=0.0184),
+        capacity_ah=3.4,
+        mass_kg=0.0475,
+        resistance_ohm=0.034,
+        ratings=Ratings(continuous_a=10.0, one_minute_a=12.0, ten_second_a=16.0),
+    ),
+    CellModel(
+        name="Seed 18-65",
+        chemistry="liion_power",
+        size=CellSize(form="round", length_m=0.0651, width_m=0.0184),
+        capacity_ah=2.6,
+        mass_kg=0.0465,
+        resistance_ohm=0.018,
+        ratings=Ratings(continuous_a=25.0, one_minute_a=30.0, ten_second_a=38.0),
+    ),
+    CellModel(
+        name="Rind 21-70",
+        chemistry="liion_energy",
+        size=CellSize(form="round", length_m=0.0702, width_m=0.0213),
+        capacity_ah=5.0,
+        mass_kg=0.0690,
+        resistance_ohm=0.023,
+        ratings=Ratings(continuous_a=15.0, one_minute_a=18.0, ten_second_a=25.0),
+    ),
+    CellModel(
+        name="Leaf slice 1300",
+        chemistry="lipo",
+        size=CellSize(form="pouch", length_m=0.069, width_m=0.034, thickness_m=0.0068),
+        capacity_ah=1.3,
+        mass_kg=0.0295,
+        quality="good",
+    ),
+    CellModel(
+        name="Pith 26-65",
+        chemistry="lifepo4",
+        size=CellSize(form="round", length_m=0.0655, width_m=0.026),
+        capacity_ah=2.5,
+        mass_kg=0.076,
+        resistance_ohm=0.0095,
+        ratings=Ratings(continuous_a=50.0, one_minute_a=70.0, ten_second_a=100.0),
+    ),
+    CellModel(
+        name="Blossom 18-65, no data yet",
+        chemistry="liion_power",
+        size=CellSize(form="round", length_m=0.0651, width_m=0.0184),
+    ),
+)
+_PIP, _ZEST = CELL_LIST[0], CELL_LIST[1]
 
 PACK_LIST = (
     *_individuals(
@@ -197,6 +273,10 @@ PACK_LIST = (
             capacity_ah=4.2,
             mass_kg=0.445,
             cell_resistance_ohm=0.0125,
+            cell_name=_PIP.name,
+            cell_size=_PIP.size,
+            cell_mass_kg=_PIP.mass_kg,
+            arrangement="two layers",
             ratings=Ratings(continuous_a=35.0, one_minute_a=45.0, ten_second_a=60.0),
             connector="large_60a",
             lead_length_m=0.12,
@@ -213,6 +293,9 @@ PACK_LIST = (
         capacity_ah=8.4,
         mass_kg=0.88,
         cell_resistance_ohm=0.0125,
+        cell_name=_PIP.name,
+        cell_size=_PIP.size,
+        cell_mass_kg=_PIP.mass_kg,
         ratings=Ratings(continuous_a=70.0, one_minute_a=90.0, ten_second_a=120.0),
         connector="large_60a",
         lead_length_m=0.12,
@@ -227,6 +310,9 @@ PACK_LIST = (
         capacity_ah=6.8,
         mass_kg=0.415,
         cell_resistance_ohm=0.034,
+        cell_name=_ZEST.name,
+        cell_size=_ZEST.size,
+        cell_mass_kg=_ZEST.mass_kg,
         ratings=Ratings(continuous_a=20.0, one_minute_a=24.0, ten_second_a=32.0),
         connector="large_60a",
         lead_length_m=0.15,
@@ -279,6 +365,28 @@ PACK_LIST = (
         {"cycles": 20, "cell_resistance_ohm": 0.0034},
     ),
 )
+
+#: Where a pack stands, by its name: flights, last rest voltage per cell, and whose it is.
+_KEEPING: dict[str, Keeping] = {
+    "Kumquat 1": Keeping(flights=40, rest_v_per_cell=4.33),
+    "Kumquat 2": Keeping(flights=44, rest_v_per_cell=3.79),
+    "Kumquat 3": Keeping(flights=210, rest_v_per_cell=3.71),
+    "Yuzu 1": Keeping(flights=22, rest_v_per_cell=4.18),
+    "Yuzu 2": Keeping(flights=30, rest_v_per_cell=3.83),
+    "Satsuma 1": Keeping(flights=35, rest_v_per_cell=4.19),
+    "Satsuma 2": Keeping(flights=52, rest_v_per_cell=4.19),
+    "Satsuma 3": Keeping(flights=48, rest_v_per_cell=3.74, standing="lent", lent_to="the youth group"),
+    "Tangelo 1": Keeping(flights=60, rest_v_per_cell=3.82),
+    "Tangelo 2": Keeping(flights=75, rest_v_per_cell=3.81),
+    "Pomelo 1": Keeping(flights=31, rest_v_per_cell=4.17),
+    "Pomelo 2": Keeping(flights=12, rest_v_per_cell=3.52),
+    "Double Pomelo": Keeping(flights=9, rest_v_per_cell=3.66),
+    "Bergamot": Keeping(flights=18, rest_v_per_cell=4.15),
+    "Clementine 1": Keeping(flights=26, rest_v_per_cell=3.84),
+    "Clementine 2": Keeping(flights=26, rest_v_per_cell=3.84),
+    "Clementine pair": Keeping(flights=26, rest_v_per_cell=4.19),
+    "Lime 1": Keeping(flights=20, rest_v_per_cell=4.18),
+}
 
 #: Sheets as (name, craft, pack, pattern, conditions, landing rule).
 _SHEETS: tuple[tuple[str, str, str, str, Conditions, LandingRule], ...] = (
@@ -353,7 +461,11 @@ def load_club(session: Session) -> int:
     if CRAFTS.all(session) or PACKS.all(session) or sheets.all_sheets(session):
         return 0
     crafts = {craft.name: (craft, CRAFTS.add(session, craft)) for craft in CRAFT_LIST}
-    packs = {pack.name: (pack, PACKS.add(session, pack)) for pack in PACK_LIST}
+    cells = {cell.name: CELLS.add(session, cell) for cell in CELL_LIST}
+    packs = {}
+    for pack in PACK_LIST:
+        cell_id = cells[pack.cell_name].id if pack.cell_name in cells else None
+        packs[pack.name] = pack, PACKS.add(session, pack, keeping=_KEEPING[pack.name], cell_id=cell_id)
     for name, craft_name, pack_name, pattern, conditions, landing in _SHEETS:
         craft, craft_row = crafts[craft_name]
         pack, pack_row = packs[pack_name]

@@ -48,7 +48,8 @@ def problems_of(error: ValidationError) -> tuple[Problem, ...]:
     """The problems of a validation, as paths and words, without echoing long input."""
     found = []
     for item in error.errors(include_url=False, include_input=False):
-        path = ".".join(str(part) for part in item["loc"]) or "sheet"
+        loc = [*item["loc"], *([item["ctx"]["field"]] if item["type"] == "refused" else [])]
+        path = ".".join(str(part) for part in loc) or "sheet"
         reason = item["msg"].removeprefix("Value error, ")
         found.append(Problem(path=path, reason=reason[:200]))
     return tuple(found)

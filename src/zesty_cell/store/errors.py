@@ -26,7 +26,9 @@ class EditConflictError(RuntimeError):
 class InUseError(RuntimeError):
     """A record cannot be deleted while others need it."""
 
-    def __init__(self, what: str, name: str, users: list[str]) -> None:
+    def __init__(self, what: str, name: str, users: list[str], *, users_are: str = "sheets") -> None:
         shown = ", ".join(f"“{u}”" for u in users[:5]) + (" and others" if len(users) > 5 else "")
-        super().__init__(f"{what.capitalize()} “{name}” is used by {shown}. Delete or change those sheets first.")
+        super().__init__(
+            f"{what.capitalize()} “{name}” is used by {shown}. Delete or change those {users_are} first."
+        )
         self.users = users

@@ -1,21 +1,23 @@
-"""The hangar's two shelves: crafts and packs, kept the same way."""
+"""The hangar's three shelves: crafts, packs and cells, kept the same way; finding packs among many."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from typing import Generic, TypeVar
 
-from sqlalchemy import select
+from sqlalchemy import and_, func, select
 from sqlalchemy.orm import InstrumentedAttribute, Session
 
+from zesty_cell.core.cell import CellModel
 from zesty_cell.core.craft import Craft
+from zesty_cell.core.keeping import Keeping, type_of
 from zesty_cell.core.pack import Pack
 from zesty_cell.store import records
 from zesty_cell.store.errors import InUseError
-from zesty_cell.store.tables import CraftRow, PackRow, SheetRow
+from zesty_cell.store.tables import CellRow, CraftRow, PackRow, SheetRow
 
-Row = TypeVar("Row", CraftRow, PackRow)
-Thing = TypeVar("Thing", Craft, Pack)
+Row = TypeVar("Row", CraftRow, PackRow, CellRow)
+Thing = TypeVar("Thing", Craft, Pack, CellModel)
 
 
 @dataclass(frozen=True)
@@ -26,7 +28,8 @@ class Shelf(Generic[Row, Thing]):
     table: type[Row]
     entity: type[Thing]
     columns: tuple[str, ...]
-    used_by: InstrumentedAttribute[int]
+    used_by: InstrumentedAttribute[int] | InstrumentedAttribute[int | None]
+    users_are: str
 
     def thing(self, row: Row) -> Thing:
         """The core's entity of a row."""
@@ -35,6 +38,8 @@ class Shelf(Generic[Row, Thing]):
     def _fill(self, row: Row, thing: Thing) -> None:
         for column in self.columns:
             setattr(row, column, getattr(thing, column))
+        if isinstance(row, PackRow):
+            row.type_name = type_of(thing.name)
         row.document = thing.model_dump(mode="json")
 
     def all(self, session: Session) -> list[Row]:
@@ -45,10 +50,13 @@ class Shelf(Generic[Row, Thing]):
         """One row; MissingRecordError when there is none."""
         return records.fetch(session, self.table, record_id)
 
-    def add(self, session: Session, thing: Thing) -> Row:
-        """Keep a new one."""
+    def add(
+        self, session: Session, thing: Thing, *, keeping: Keeping | None = None, cell_id: int | None = None
+    ) -> Row:
+        """Keep a new one; a pack with the cell of the shelf it is built from."""
         row = self.table()
         self._fill(row, thing)
+        _stand(row, keeping, cell_id)
         session.add(row)
         session.flush()
         return row
@@ -59,20 +67,31 @@ class Shelf(Generic[Row, Thing]):
         query = select(table).where(table.name == thing.name, table.deleted_at.is_(None)).order_by(table.id)
         return next((row for row in session.scalars(query) if self.thing(row) == thing), None)
 
-    def change(self, session: Session, record_id: int, version: int, thing: Thing) -> Row:
+    def change(
+        self,
+        session: Session,
+        record_id: int,
+        version: int,
+        thing: Thing,
+        *,
+        keeping: Keeping | None = None,
+        cell_id: int | None = None,
+    ) -> Row:
         """Store a change, provided nobody changed it meanwhile (EditConflictError)."""
         row = records.fetch_version(session, self.table, record_id, version)
         self._fill(row, thing)
+        _stand(row, keeping, cell_id)
         session.flush()
         return row
 
     def users(self, session: Session, record_id: int) -> list[str]:
-        """Names of the sheets that need it."""
-        query = select(SheetRow.name).where(self.used_by == record_id, SheetRow.deleted_at.is_(None))
-        return list(session.scalars(query.order_by(SheetRow.id)))
+        """Names of what needs it."""
+        table = self.used_by.class_
+        query = select(table.name).where(self.used_by == record_id, table.deleted_at.is_(None))
+        return list(session.scalars(query.order_by(table.id)))
 
     def delete(self, session: Session, record_id: int) -> Row:
-        """Delete one that no sheet needs.
+        """Delete one that nothing needs.
 
         Raises
         ------
@@ -81,7 +100,7 @@ class Shelf(Generic[Row, Thing]):
         row = self.fetch(session, record_id)
         users = self.users(session, record_id)
         if users:
-            raise InUseError(self.what, row.name, users)
+            raise InUseError(self.what, row.name, users, users_are=self.users_are)
         records.delete(session, row)
         return row
 
@@ -90,5 +109,79 @@ class Shelf(Generic[Row, Thing]):
         return records.restore(session, self.table, record_id)
 
 
-CRAFTS = Shelf("craft", CraftRow, Craft, ("name", "kind", "dry_mass_kg"), SheetRow.craft_id)
-PACKS = Shelf("pack", PackRow, Pack, ("name", "chemistry", "series", "parallel", "capacity_ah"), SheetRow.pack_id)
+CRAFTS = Shelf("craft", CraftRow, Craft, ("name", "kind", "dry_mass_kg"), SheetRow.craft_id, "sheets")
+PACKS = Shelf(
+    "pack", PackRow, Pack, ("name", "chemistry", "series", "parallel", "capacity_ah"), SheetRow.pack_id, "sheets"
+)
+CELLS = Shelf("cell", CellRow, CellModel, ("name", "chemistry"), PackRow.cell_id, "packs")
+
+
+def keeping_of(row: CraftRow | PackRow) -> Keeping:
+    """Whose a thing is, and where a pack stands."""
+    if isinstance(row, PackRow):
+        return Keeping(
+            standing=row.standing, lent_to=row.lent_to, flights=row.flights, rest_v_per_cell=row.rest_v_per_cell
+        )
+    return Keeping(standing=row.standing, lent_to=row.lent_to)
+
+
+def _stand(row: CraftRow | PackRow | CellRow, keeping: Keeping | None, cell_id: int | None) -> None:
+    """Write standing and cell into a row; without ``keeping`` both stay as they are."""
+    if keeping is None or isinstance(row, CellRow):
+        return
+    row.standing = keeping.standing
+    row.lent_to = keeping.lent_to if keeping.standing == "lent" else None
+    if isinstance(row, PackRow):
+        row.flights, row.rest_v_per_cell, row.cell_id = keeping.flights, keeping.rest_v_per_cell, cell_id
+
+
+def keep(session: Session, row: CraftRow | PackRow, keeping: Keeping) -> None:
+    """Store whose a thing is, and where a pack stands."""
+    _stand(row, keeping, row.cell_id if isinstance(row, PackRow) else None)
+    session.flush()
+
+
+@dataclass(frozen=True)
+class PackFilter:
+    """What is asked of the packs shown; empty or None does not matter."""
+
+    words: str = ""
+    chemistry: str = ""
+    series: int | None = None
+    standing: str = ""
+
+
+@dataclass(frozen=True)
+class PackTypes:
+    """Packs found, by type: the types of this page with their individuals, and how many there are in all."""
+
+    types: tuple[tuple[str, tuple[PackRow, ...]], ...]
+    type_count: int
+    pack_count: int
+
+
+def find_packs(session: Session, wanted: PackFilter, *, first: int = 0, most: int = 24) -> PackTypes:
+    """Types of packs by name, each with its individuals; only a page of them is read in full."""
+    where = [PackRow.deleted_at.is_(None)]
+    for word in wanted.words.split():
+        escaped = word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+        where.append(PackRow.name.ilike(f"%{escaped}%", escape="\\"))
+    if wanted.chemistry:
+        where.append(PackRow.chemistry == wanted.chemistry)
+    if wanted.series is not None:
+        where.append(PackRow.series == wanted.series)
+    if wanted.standing:
+        where.append(PackRow.standing == wanted.standing)
+    counts = select(PackRow.type_name, func.count()).where(and_(*where)).group_by(PackRow.type_name)
+    found = session.execute(counts.order_by(func.lower(PackRow.type_name))).all()
+    names = [name for name, _ in found[first : first + most]]
+    query = select(PackRow).where(and_(*where), PackRow.type_name.in_(names))
+    rows: dict[str, list[PackRow]] = {name: [] for name in names}
+    # Numbers in names sort as numbers: "Lime 2" before "Lime 10".
+    for row in session.scalars(query.order_by(func.length(PackRow.name), func.lower(PackRow.name), PackRow.id)):
+        rows[row.type_name].append(row)
+    return PackTypes(
+        types=tuple((name, tuple(rows[name])) for name in names),
+        type_count=len(found),
+        pack_count=sum(count for _, count in found),
+    )

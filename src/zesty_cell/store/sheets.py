@@ -23,6 +23,7 @@ def as_sheet(row: SheetRow) -> Sheet:
         flying=FlyingPattern.model_validate(row.flying),
         conditions=Conditions.model_validate(row.conditions),
         landing=LandingRule.model_validate(row.landing),
+        trying=tuple(row.trying),
     )
 
 
@@ -41,6 +42,7 @@ def _fill(row: SheetRow, sheet: Sheet, craft_id: int, pack_id: int) -> None:
     row.flying = sheet.flying.model_dump(mode="json")
     row.conditions = sheet.conditions.model_dump(mode="json")
     row.landing = sheet.landing.model_dump(mode="json")
+    row.trying = list(sheet.trying)
 
 
 def add(session: Session, sheet: Sheet, *, craft_id: int, pack_id: int) -> SheetRow:

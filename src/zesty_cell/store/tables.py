@@ -34,7 +34,14 @@ class _Kept:
         return {"version_id_col": cls.__table__.c.version}
 
 
-class CraftRow(_Kept, Base):
+class _Owned(_Kept):
+    """Whose a thing is; the core's Keeping."""
+
+    standing: Mapped[str] = mapped_column(String(12), default="own", server_default="own")
+    lent_to: Mapped[str | None] = mapped_column(String(80), default=None)
+
+
+class CraftRow(_Owned, Base):
     """A craft; ``document`` is the core's Craft as JSON."""
 
     __tablename__ = "craft"
@@ -44,8 +51,16 @@ class CraftRow(_Kept, Base):
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
 
 
-class PackRow(_Kept, Base):
-    """A pack; ``document`` is the core's Pack as JSON."""
+class CellRow(_Kept, Base):
+    """A cell on the shelf; ``document`` is the core's CellModel as JSON."""
+
+    __tablename__ = "cell"
+    chemistry: Mapped[str] = mapped_column(String(20), index=True)
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
+class PackRow(_Owned, Base):
+    """A pack, an individual of its type; ``document`` is the core's Pack as JSON."""
 
     __tablename__ = "pack"
     __table_args__ = (
@@ -56,6 +71,11 @@ class PackRow(_Kept, Base):
     series: Mapped[int] = mapped_column(index=True)
     parallel: Mapped[int]
     capacity_ah: Mapped[float] = mapped_column(index=True)
+    standing: Mapped[str] = mapped_column(String(12), default="own", server_default="own", index=True)
+    type_name: Mapped[str] = mapped_column(String(80), default="", server_default="", index=True)
+    flights: Mapped[int] = mapped_column(default=0, server_default="0")
+    rest_v_per_cell: Mapped[float | None] = mapped_column(default=None)
+    cell_id: Mapped[int | None] = mapped_column(ForeignKey("cell.id", name="pack_cell"), default=None, index=True)
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
 
 
@@ -68,5 +88,21 @@ class SheetRow(_Kept, Base):
     flying: Mapped[dict[str, Any]] = mapped_column(JSON)
     conditions: Mapped[dict[str, Any]] = mapped_column(JSON)
     landing: Mapped[dict[str, Any]] = mapped_column(JSON)
+    trying: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
     craft: Mapped[CraftRow] = relationship(lazy="joined")
     pack: Mapped[PackRow] = relationship(lazy="joined")
+
+
+class CalloutsRow(_Kept, Base):
+    """A callout plan of a sheet, or of a craft with several packs; ``document`` is the core's CalloutPlan as JSON.
+
+    ``printed`` and ``loaded`` are the plan as it was last printed, and last loaded to a transmitter.
+    """
+
+    __tablename__ = "callouts"
+    __table_args__ = (CheckConstraint("(sheet_id IS NULL) <> (craft_id IS NULL)", name="callouts_of_one"),)
+    sheet_id: Mapped[int | None] = mapped_column(ForeignKey("sheet.id"), default=None, index=True)
+    craft_id: Mapped[int | None] = mapped_column(ForeignKey("craft.id"), default=None, index=True)
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    printed: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), default=None)
+    loaded: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), default=None)

@@ -21,7 +21,13 @@ from starlette.middleware.gzip import GZipMiddleware
 from zesty_cell import __version__
 from zesty_cell.store.database import Database
 from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
-from zesty_cell.web import api, hangar, sheets, view
+from zesty_cell.web import api, builder, hangar, pair, sheets, view
+from zesty_cell.web.callouts import page as callouts_page
+from zesty_cell.web.callouts.transmitter import DEFAULT_BENCH_PORT, BenchTransmitter
+from zesty_cell.web.choose import buys as choose_buys
+from zesty_cell.web.choose import compare as choose_compare
+from zesty_cell.web.choose import search as choose_search
+from zesty_cell.web.choose.jobs import Jobs
 from zesty_cell.web.security import LOOPBACK_HOSTS, Guard
 from zesty_cell.web.templating import page
 
@@ -88,7 +94,9 @@ async def _unknown(request: Request, error: Exception) -> Response:
     return _trouble(request, 500, "Trouble", words)
 
 
-def create_app(database_path: Path, *, hosts: Iterable[str] = LOOPBACK_HOSTS) -> FastAPI:
+def create_app(
+    database_path: Path, *, hosts: Iterable[str] = LOOPBACK_HOSTS, bench_port: int = DEFAULT_BENCH_PORT
+) -> FastAPI:
     """The application over one database file.
 
     Parameters
@@ -97,6 +105,8 @@ def create_app(database_path: Path, *, hosts: Iterable[str] = LOOPBACK_HOSTS) ->
         Made and migrated when it is missing or older.
     hosts : iterable of str
         Names the server answers to.
+    bench_port : int
+        Where on loopback the bench transmitter is looked for.
     """
 
     @asynccontextmanager
@@ -113,7 +123,11 @@ def create_app(database_path: Path, *, hosts: Iterable[str] = LOOPBACK_HOSTS) ->
         openapi_url="/api/openapi.json",
     )
     app.state.database = Database(database_path)
-    for module in (view, sheets, hangar, api):
+    app.state.searches = Jobs()
+    app.state.bench = BenchTransmitter(bench_port)
+    for module in (
+        view, sheets, callouts_page, pair, builder, hangar, choose_search, choose_buys, choose_compare, api,
+    ):  # fmt: skip
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")
     app.add_exception_handler(MissingRecordError, _missing)

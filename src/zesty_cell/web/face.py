@@ -23,6 +23,10 @@ class Face:
         """Mass in g or oz; a light craft in tenths of a gram."""
         return self._in(MASS, kg, 1 if kg < 0.1 and self.view.units == "metric" else None)
 
+    def mass_about(self, kg: float) -> str:
+        """Mass in a sentence, where tenths of a gram would be noise."""
+        return self._in(MASS, kg, 1 if kg < 0.005 or self.view.units == "imperial" else 0)
+
     def temperature(self, celsius: float) -> str:
         """Temperature."""
         return self._in(TEMPERATURE, celsius)

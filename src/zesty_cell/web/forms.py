@@ -8,7 +8,18 @@ from typing import Any, Literal, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from zesty_cell.web.units import COUNT, DURATION, Quantity, System, read_duration_s, read_number, typed
+from zesty_cell.web.units import (
+    COUNT,
+    DURATION,
+    WIRE,
+    Quantity,
+    System,
+    read_duration_s,
+    read_number,
+    read_numbers,
+    read_wire_mm2,
+    typed,
+)
 
 Model = TypeVar("Model", bound=BaseModel)
 #: Longer input than this is refused before anything looks at it.
@@ -17,7 +28,10 @@ MAX_TEXT = 200
 
 @dataclass(frozen=True)
 class Field:
-    """One input: the dotted path of the value in the model, how it is typed, what it asks."""
+    """One input: the dotted path of the value in the model, how it is typed, what it asks.
+
+    ``several`` numbers stand in one input with spaces between them.
+    """
 
     path: str
     label: str
@@ -26,6 +40,7 @@ class Field:
     required: bool = False
     hint: str = ""
     options: tuple[tuple[str, str], ...] = ()
+    several: bool = False
 
 
 @dataclass
@@ -85,6 +100,10 @@ def read_field(item: Field, text: str, system: System) -> Any:
         return text
     if item.quantity is DURATION:
         return read_duration_s(text)
+    if item.quantity is WIRE:
+        return read_wire_mm2(text)
+    if item.several:
+        return [item.quantity.unit(system).read(number) for number in read_numbers(text)]
     number = read_number(text)
     if item.quantity is COUNT:
         if number != int(number):
@@ -113,7 +132,9 @@ def texts_of(fields: Sequence[Field], values: Mapping[str, Any], system: System)
     texts = {"units": system}
     for item in fields:
         value = get(values, item.path)
-        if item.kind == "number" and item.quantity is not None:
+        if item.several and item.quantity is not None:
+            texts[item.path] = " ".join(typed(v, item.quantity, system) for v in value or ())
+        elif item.kind == "number" and item.quantity is not None:
             texts[item.path] = typed(value, item.quantity, system)
         else:
             texts[item.path] = "" if value is None else str(value)
@@ -128,13 +149,16 @@ def _shown_limit(limit: float, item: Field | None, system: System) -> str:
     return f"{typed(limit, item.quantity, system)} {item.quantity.unit(system).label}".strip()
 
 
-def _words(error: Mapping[str, Any], item: Field | None, system: System) -> str:
+def words_of(error: Mapping[str, Any], item: Field | None = None, system: System = "metric") -> str:
+    """An error of a model's validation in words for the field it stands beside."""
     kind, context = error["type"], error.get("ctx", {})
     if kind in ("greater_than_equal", "greater_than"):
         limit = _shown_limit(float(context.get("ge", context.get("gt"))), item, system)
         return f"At least {limit}, please." if kind == "greater_than_equal" else f"More than {limit}, please."
     if kind in ("less_than_equal", "less_than"):
         return f"At most {_shown_limit(float(context.get('le', context.get('lt'))), item, system)}, please."
+    if kind == "too_long":
+        return f"There is room for at most {context['max_length']} of them."
     if kind == "string_too_long":
         return f"At most {context['max_length']} characters, please."
     if kind in ("string_too_short", "missing"):
@@ -168,9 +192,11 @@ def build(
     except ValidationError as error:
         for item in error.errors(include_url=False, include_input=False):
             path = ".".join(str(part) for part in item["loc"])
+            if item["type"] == "refused":
+                path = item["ctx"]["field"]
             # The nearest field at or above the place of the error; else the form as a whole.
             while path and path not in by_path and path not in groups:
                 path = path.rpartition(".")[0]
             path = groups.get(path, path)
-            state.errors.setdefault(path, _words(item, by_path.get(path), state.units))
+            state.errors.setdefault(path, words_of(item, by_path.get(path), state.units))
         return None

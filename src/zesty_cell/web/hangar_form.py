@@ -1,4 +1,4 @@
-"""Forms of crafts and packs: which fields, and how they become the core's models."""
+"""Forms of crafts and cells, and of whose a thing is: which fields, and how they become the core's models."""
 
 from __future__ import annotations
 
@@ -6,9 +6,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from pydantic import BaseModel
+
+from zesty_cell.core.cell import CellModel
 from zesty_cell.core.chemistries import CHEMISTRIES
 from zesty_cell.core.craft import Craft
-from zesty_cell.core.pack import CONNECTORS, Pack
+from zesty_cell.core.keeping import Keeping
 from zesty_cell.web.forms import Field, FormState, build, get, read_fields, texts_of
 from zesty_cell.web.units import (
     AREA,
@@ -18,14 +21,13 @@ from zesty_cell.web.units import (
     DURATION,
     LENGTH,
     MASS,
+    MILLIMETRE,
     MILLIOHM,
     POWER,
-    RATE,
     RATIO,
     SHARE,
     SPEED,
     VOLTAGE,
-    WIRE,
     System,
 )
 
@@ -154,8 +156,10 @@ CRAFT_SECTIONS = (
     Section(
         "Limits",
         (
-            Field("limits.motor_a", "Motors, all together", CURRENT),
-            Field("limits.esc_a", "ESC, all together", CURRENT),
+            Field("limits.motor_count", "Motors, each with its ESC", COUNT, hint="1"),
+            Field("limits.motor_a", "One motor, most", CURRENT),
+            Field("limits.esc_a", "One ESC, as long as it lasts", CURRENT),
+            Field("limits.esc_burst_a", "One ESC, ten seconds", CURRENT),
             Field("limits.esc_cutoff_v_per_cell", "ESC cutoff, a cell", VOLTAGE),
             Field("limits.maximum_v", "Highest pack voltage", VOLTAGE),
             Field("limits.weight_class_name", "Weight class to watch", kind="text"),
@@ -165,10 +169,11 @@ CRAFT_SECTIONS = (
         "your local rules to decide.",
     ),
 )
-_KNOWN = (("maker", "the label or maker"), ("measured", "a measurement"), ("estimated", "an estimate"))
-PACK_SECTIONS = (
+KNOWN = (("maker", "the label or maker"), ("measured", "a measurement"), ("estimated", "an estimate"))
+QUALITIES = (("good", "a good pack"), ("ordinary", "an ordinary pack"), ("micro", "a tiny or tired pack"))
+CELL_SECTIONS = (
     Section(
-        "The pack",
+        "The cell",
         (
             Field("name", "Name", kind="text", required=True),
             Field(
@@ -178,61 +183,30 @@ PACK_SECTIONS = (
                 required=True,
                 options=tuple((c.key, c.name) for c in CHEMISTRIES.values()),
             ),
-            Field("series", "Cells in series (S)", COUNT, required=True),
-            Field("parallel", "In parallel (P)", COUNT, hint="1"),
-            Field("capacity_ah", "Capacity, whole pack", CAPACITY, required=True),
-            Field("capacity_known", "Capacity comes from", kind="choice", required=True, options=_KNOWN),
-            Field("cycles", "Cycles flown", COUNT, hint="0"),
+            Field("size.form", "Form", kind="choice", required=True, options=_pairs("round", "pouch")),
+            Field("size.length_m", "Length", MILLIMETRE, required=True),
+            Field("size.width_m", "Diameter, or width of a pouch", MILLIMETRE, required=True),
+            Field("size.thickness_m", "Thickness of a pouch", MILLIMETRE),
         ),
     ),
     Section(
-        "Weight and resistance",
+        "What one cell does",
         (
-            Field("mass_kg", "Weight with leads and plug", MASS, hint="estimate"),
-            Field("mass_known", "Weight comes from", kind="choice", options=_KNOWN),
-            Field("cell_resistance_ohm", "Resistance of one cell, 25 °C", MILLIOHM, hint="estimate"),
-            Field(
-                "quality",
-                "If estimated, it is",
-                kind="choice",
-                required=True,
-                options=(
-                    ("good", "a good pack"),
-                    ("ordinary", "an ordinary pack"),
-                    ("micro", "a tiny or tired pack"),
-                ),
-            ),
+            Field("capacity_ah", "Capacity", CAPACITY, hint="not known"),
+            Field("mass_kg", "Weight", MASS, hint="estimate"),
+            Field("resistance_ohm", "Resistance, 25 °C, one second", MILLIOHM, hint="estimate"),
+            Field("resistance_known", "Resistance comes from", kind="choice", options=KNOWN),
+            Field("quality", "If estimated, it is", kind="choice", options=QUALITIES),
         ),
-        note="Resistance as a one-second, two-current test gives it, not the 1 kHz figure of a data sheet.",
+        note="Resistance as a one-second, two-current test gives it: data sheets often state the 1 kHz figure, "
+        "which is lower by a third or more.",
     ),
     Section(
-        "Rating",
+        "Rating of one cell",
         (
-            Field("label_c", "C rating on the label", RATE),
-            Field("ratings.continuous_a", "or in amps: continuous", CURRENT),
-            Field("ratings.one_minute_a", "for one minute", CURRENT),
-            Field("ratings.ten_second_a", "for ten seconds", CURRENT),
-        ),
-        note="Labels are optimistic. The sheet shows the honest current beside them.",
-    ),
-    Section(
-        "Leads and plug",
-        (
-            Field(
-                "connector",
-                "Plug",
-                kind="choice",
-                required=True,
-                options=tuple((c.key, c.name) for c in CONNECTORS.values()),
-            ),
-            Field(
-                "parallel_harness",
-                "Flown as",
-                kind="choice",
-                options=(("False", "one pack"), ("True", "two packs in a parallel harness")),
-            ),
-            Field("lead_length_m", "Length of the leads", LENGTH, hint="10"),
-            Field("lead_area_mm2", "Copper", WIRE, hint="3.3"),
+            Field("ratings.continuous_a", "As long as it lasts", CURRENT),
+            Field("ratings.one_minute_a", "One minute", CURRENT),
+            Field("ratings.ten_second_a", "Ten seconds", CURRENT),
         ),
     ),
 )
@@ -242,14 +216,11 @@ NEW_CRAFT: dict[str, Any] = {
     "steady": {"source": "measured"},
     "full_throttle": {"source": "measured"},
 }
-NEW_PACK: dict[str, Any] = {
-    "chemistry": "lipo",
-    "capacity_known": "maker",
-    "mass_known": "measured",
+NEW_CELL: dict[str, Any] = {
+    "chemistry": "liion_power",
+    "size": {"form": "round"},
+    "resistance_known": "maker",
     "quality": "ordinary",
-    "connector": "large_60a",
-    "parallel_harness": False,
-    "parallel": 1,
 }
 
 
@@ -303,11 +274,48 @@ def read_craft(form: Mapping[str, str]) -> tuple[Craft | None, FormState]:
     return build(Craft, values, fields, state, groups=_SOURCES), state
 
 
-def read_pack(form: Mapping[str, str]) -> tuple[Pack | None, FormState]:
-    """A pack from its form; rating tiers only when all three are given."""
-    fields, values, state = _read(PACK_SECTIONS, form)
+def check_tiers(values: Mapping[str, Any], state: FormState) -> None:
+    """Rating tiers only when all three are given."""
     tiers = values.get("ratings", {})
     if tiers and len(tiers) < 3:
         missing = next(k for k in ("continuous_a", "one_minute_a", "ten_second_a") if k not in tiers)
-        state.errors[f"ratings.{missing}"] = "Give all three tiers, or none."
-    return build(Pack, values, fields, state, groups={"ratings": "ratings.continuous_a", "": "mass_kg"}), state
+        state.errors.setdefault(f"ratings.{missing}", "Give all three tiers, or none.")
+
+
+def read_cell(form: Mapping[str, str]) -> tuple[CellModel | None, FormState]:
+    """A cell from its form."""
+    fields, values, state = _read(CELL_SECTIONS, form)
+    check_tiers(values, state)
+    groups = {"ratings": "ratings.continuous_a", "size": "size.thickness_m"}
+    return build(CellModel, values, fields, state, groups=groups), state
+
+
+STANDINGS = (("own", "yours"), ("lent", "lent"), ("wanted", "wanted"), ("retired", "retired"))
+KEEPING_FIELDS = (
+    Field("keeping.standing", "It is", kind="choice", options=STANDINGS),
+    Field("keeping.lent_to", "Lent to", kind="text"),
+    Field("keeping.flights", "Flights", COUNT, hint="0"),
+    Field("keeping.rest_v_per_cell", "Last rest voltage, a cell", VOLTAGE, hint="not read"),
+)
+
+
+def keeping_texts(keeping: Keeping, system: System) -> dict[str, str]:
+    """What the fields of standing hold."""
+    texts = texts_of(KEEPING_FIELDS, {"keeping": keeping.model_dump()}, system)
+    del texts["units"]
+    return texts
+
+
+def read_keeping(form: Mapping[str, str], state: FormState) -> Keeping | None:
+    """Standing from a form; errors join those of the thing itself."""
+    values, own = read_fields(KEEPING_FIELDS, form)
+    nested = {"keeping": values.get("keeping", {})}
+    built = build(_Kept, nested, KEEPING_FIELDS, own, groups={})
+    state.errors |= own.errors
+    return None if built is None else built.keeping
+
+
+class _Kept(BaseModel):
+    """Keeping under its own name, so that errors come with the fields' paths."""
+
+    keeping: Keeping

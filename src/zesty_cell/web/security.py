@@ -16,7 +16,8 @@ MAX_BODY_BYTES = 1_000_000
 
 _POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; "
-    "connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'; manifest-src 'self'"
+    "media-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'; "
+    "manifest-src 'self'"
 )
 _HEADERS = {
     "Content-Security-Policy": _POLICY,

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from zesty_cell.core.changes import CHANGES
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.craft import Craft
 from zesty_cell.core.flying import PATTERNS, FlyingPattern
@@ -40,7 +41,7 @@ SCHOOLS: tuple[tuple[str, str, tuple[Field, ...]], ...] = (
 )
 HOME = (
     Field("landing.home_s", "Time to get home", DURATION, required=True),
-    Field("landing.headwind_m_s", "Headwind on the way", SPEED, hint="0"),
+    Field("landing.headwind_m_s", "Headwind home, tailwind −", SPEED, hint="0"),
     Field("landing.pack_low_lead_s", "“Pack low” before landing", DURATION, hint="the way home"),
 )
 _CHOICES = (
@@ -88,6 +89,7 @@ def first_texts(sheet: Sheet, *, craft_id: int, pack_id: int, version: int, unit
         "version": str(version),
         "pattern": pattern_key(sheet.flying),
     }
+    texts |= {f"trying.{key}": "on" for key in sheet.trying}
     return texts
 
 
@@ -135,6 +137,7 @@ def read_sheet_form(
         "craft": craft.model_dump() if craft else None,
         "pack": pack.model_dump() if pack else None,
         "flying": pattern.model_dump() if pattern else None,
+        "trying": tuple(key for key in CHANGES if form.get(f"trying.{key}") == "on"),
     }
     sheet = build(Sheet, values, fields, state, groups={"landing": "landing"})
     return ReadSheet(sheet=sheet, state=state, craft_id=craft_id, pack_id=pack_id, version=version)

@@ -149,14 +149,14 @@ def _more(result: Forecast, face: Face) -> list[tuple[str, str]]:
     series, flight = result.setup.sheet.pack.series, result.flight
     per_km = [] if result.mah_per_km is None else [("Charge a kilometre", f"{result.mah_per_km:.0f} mAh")]
     return [
-        ("Energy to landing", f"{result.landing_wh:.1f} Wh"),
+        ("Energy to landing", f"{result.used_wh:.1f} Wh"),
         ("Charge a minute", f"{result.mah_per_minute:.0f} mAh"),
         *per_km,
         ("Mean current", f"{result.mean_a:.1f} A"),
-        ("Worst sag", f"{face.volts(result.worst_v, series)} at {face.time(result.worst_s)}"),
+        ("Worst sag", f"{face.volts(result.brief.worst_v, series)} at {face.time(result.worst_s)}"),
         ("At rest on landing", face.volts(float(flight.rest_v[flight.index_at(flight.landing_s)]), series)),
         ("Left at landing", face.mah(result.reserve_ah)),
-        ("Full-throttle thrust left", f"{100 * result.thrust_share:.0f} %"),
+        ("Full-throttle thrust left", f"{100 * result.brief.thrust_share:.0f} %"),
         (
             "Honest current",
             f"{result.honest.current_a:.0f} A, by {'heat' if result.honest.limited_by == 'heat' else 'sag'}",
@@ -219,7 +219,7 @@ def figures_of(sheet: Sheet, face: Face) -> Figures:
         result = forecast(sheet)
     as_pack = face.view.volts == "pack"
     unit = TEMPERATURE.unit(face.view.units)
-    temperature = (unit.show(result.setup.start_c), unit.show(result.landing_c), unit.label)
+    temperature = (unit.show(result.setup.start_c), unit.show(result.brief.landing_c), unit.label)
     shown = _first_checks(result)
     return Figures(
         forecast=result,

@@ -5,12 +5,13 @@ from __future__ import annotations
 from typing import Annotated, Any
 from urllib.parse import quote
 
-from fastapi import APIRouter, Depends, Form, Request, UploadFile
+from fastapi import APIRouter, Depends, Form, Query, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 from sqlalchemy.orm.exc import StaleDataError
 
+from zesty_cell.core.changes import CHANGES, as_flown
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flying import FIRST_PATTERN, PATTERNS, FlyingPattern
 from zesty_cell.core.landing import LandingRule
@@ -22,6 +23,7 @@ from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import SheetRow
 from zesty_cell.web import sheet_form, sheet_view
+from zesty_cell.web.callouts.card import card_plan
 from zesty_cell.web.database import SESSION
 from zesty_cell.web.drawing.pack_picture import pack_picture
 from zesty_cell.web.face import Face
@@ -32,6 +34,8 @@ from zesty_cell.web.templating import page
 
 router = APIRouter(include_in_schema=False)
 Store = Annotated[Session, SESSION]
+#: A callout plan of 32 rules with four conditions each is the largest form there is.
+_MOST_FIELDS = 1500
 
 
 @router.get("/sheets")
@@ -83,18 +87,26 @@ def import_sheet(request: Request, session: Store, file: Annotated[UploadFile, F
 
 
 def _context(
-    request: Request, session: Session, row: SheetRow, read: sheet_form.ReadSheet | None, *, conflict: str = ""
+    request: Request,
+    session: Session,
+    row: SheetRow,
+    read: sheet_form.ReadSheet | None,
+    *,
+    conflict: str = "",
+    also_try: str = "",
 ) -> dict[str, Any]:
     """Everything the sheet page needs, from the stored sheet or from what is being typed."""
     view = preferences_of(request)
     face = Face(view)
     stored = store.as_sheet(row)
     if read is None:
+        tried = tuple(key for key in CHANGES if key in stored.trying or key == also_try)
+        first = stored.model_copy(update={"trying": tried})
         texts = sheet_form.first_texts(
-            stored, craft_id=row.craft_id, pack_id=row.pack_id, version=row.version, units=view.units
+            first, craft_id=row.craft_id, pack_id=row.pack_id, version=row.version, units=view.units
         )
         state = FormState(texts=texts, units=view.units)
-        sheet: Sheet | None = stored
+        sheet: Sheet | None = first
     else:
         state, sheet = read.state, read.sheet
         if sheet is not None and state.units != view.units and read.craft_id and read.pack_id:
@@ -109,18 +121,20 @@ def _context(
         except OutOfRangeError as error:
             state.errors[error.field] = str(error)
             sheet = None
-    shown = sheet or stored
+    looked_at = sheet or stored
+    shown = as_flown(looked_at)
     return {
         "row": row,
         "sheet": shown,
+        "trying": _tried(looked_at, face),
         "stale": sheet is None,
-        "changed": read is not None and sheet != stored,
+        "changed": sheet is not None and sheet != stored if read is None else sheet != stored,
         "texts": state.texts,
         "errors": state.errors,
         "figures": figures,
         "conflict": conflict,
         "crafts": CRAFTS.all(session),
-        "packs": PACKS.all(session),
+        "packs": [r for r in PACKS.all(session) if r.standing != "retired" or str(r.id) == state.texts["pack_id"]],
         "patterns": PATTERNS,
         "own_pattern": sheet_form.pattern_key(stored.flying) == sheet_form.OWN_PATTERN,
         "form": sheet_form,
@@ -134,6 +148,11 @@ def _context(
     }
 
 
+def _tried(sheet: Sheet, face: Face) -> list[tuple[str, str]]:
+    """What is being tried: key and words."""
+    return [(key, CHANGES[key].title(sheet, face.mass_about, face.temperature)) for key in sheet.trying]
+
+
 def _read(session: Session, form: dict[str, str], own: FlyingPattern | None) -> sheet_form.ReadSheet:
     return sheet_form.read_sheet_form(
         form,
@@ -144,14 +163,20 @@ def _read(session: Session, form: dict[str, str], own: FlyingPattern | None) -> 
 
 
 @router.get("/sheets/{sheet_id}")
-def show_sheet(request: Request, session: Store, sheet_id: int) -> HTMLResponse:
-    """One sheet."""
-    return page(request, "sheet.html", _context(request, session, store.fetch(session, sheet_id), None))
+def show_sheet(
+    request: Request,
+    session: Store,
+    sheet_id: int,
+    also_try: Annotated[str, Query(alias="try", max_length=30)] = "",
+) -> HTMLResponse:
+    """One sheet; ``try`` names a change to look at, not yet saved."""
+    row = store.fetch(session, sheet_id)
+    return page(request, "sheet.html", _context(request, session, row, None, also_try=also_try))
 
 
 async def form_of(request: Request) -> dict[str, str]:
     """The posted form as plain texts; the last value counts where a name comes twice."""
-    form = await request.form(max_files=1, max_fields=200)
+    form = await request.form(max_files=1, max_fields=_MOST_FIELDS)
     return {key: value for key, value in form.items() if isinstance(value, str)}
 
 
@@ -210,9 +235,14 @@ def undelete_sheet(session: Store, sheet_id: int) -> Response:
 
 
 @router.get("/sheets/{sheet_id}/card")
-def setup_card(request: Request, session: Store, sheet_id: int) -> HTMLResponse:
-    """The setup card, one A5 side."""
-    return page(request, "card.html", _context(request, session, store.fetch(session, sheet_id), None))
+def setup_card(
+    request: Request, session: Store, sheet_id: int, sides: Annotated[str, Query(max_length=1)] = "2"
+) -> HTMLResponse:
+    """The setup card: one A5 side to fly by, and a second one to set the transmitter by."""
+    context = _context(request, session, store.fetch(session, sheet_id), None)
+    figures = context["figures"]
+    plan = card_plan(session, sheet_id, figures.forecast) if figures else None
+    return page(request, "card.html", context | {"callouts": plan, "sides": 1 if sides == "1" else 2})
 
 
 @router.get("/sheets/{sheet_id}/export")

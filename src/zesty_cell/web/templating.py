@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import json
+import os
 from pathlib import Path
 from typing import Any
 
 from fastapi import Request
 from fastapi.responses import HTMLResponse
-from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
+from jinja2 import Environment, FileSystemBytecodeCache, FileSystemLoader, StrictUndefined, select_autoescape
 from markupsafe import Markup
 
 from zesty_cell import __version__
@@ -26,10 +27,20 @@ def _data_json(value: Any) -> Markup:
     return Markup(text.replace("<", "\\u003c"))  # noqa: S704
 
 
+def _compiled_templates() -> FileSystemBytecodeCache | None:
+    """Compiled templates are kept beside the compiled modules, where that may be written to.
+
+    Compiling the sheet's takes as long as its forecast, and all of them a second.
+    """
+    folder = Path(__file__).parent / "__pycache__"
+    return FileSystemBytecodeCache(str(folder)) if os.access(folder, os.W_OK) else None
+
+
 def make_environment() -> Environment:
     """The application's template environment."""
     environment = Environment(
         loader=FileSystemLoader(Path(__file__).parent / "templates"),
+        bytecode_cache=_compiled_templates(),
         autoescape=select_autoescape(default=True),
         undefined=StrictUndefined,
         trim_blocks=True,

@@ -57,6 +57,7 @@ VOLTAGE = _same(Unit("V", decimals=2))
 MILLIOHM = _same(Unit("mΩ", 1000.0, decimals=1))
 POWER = _same(Unit("W", decimals=1))
 WIRE = _same(Unit("mm²", decimals=2))
+MILLIMETRE = _same(Unit("mm", 1000.0, decimals=1))
 SHARE = _same(Unit("%", 100.0, decimals=0))
 RATIO = _same(Unit("", decimals=2))
 RATE = _same(Unit("C", decimals=0))
@@ -109,6 +110,46 @@ def read_number(text: str) -> float:
         shown = text.strip()[:24] + ("…" if len(text.strip()) > 24 else "")
         raise ValueError(f"“{shown}” is not a number.")
     return float(compact.replace(",", "."))
+
+
+_GAUGE = re.compile(r"^\s*(?:awg\s*(\d{1,2})|(\d{1,2})\s*awg)\s*$", re.IGNORECASE)
+#: Wire gauges pilots use, thickest first.
+GAUGES = (8, 10, 12, 14, 16, 18, 20, 22, 24, 26, 28, 30)
+
+
+def gauge_mm2(gauge: int) -> float:
+    """Copper cross-section of a wire gauge [mm²]: d = 0.127 mm · 92^((36 − n)/39) (ASTM B258)."""
+    diameter_mm = 0.127 * 92.0 ** ((36 - gauge) / 39.0)
+    return round(math.pi / 4.0 * diameter_mm**2, 3)
+
+
+def read_wire_mm2(text: str) -> float:
+    """A typed wire: square millimetres, or a gauge as “12 AWG”.
+
+    Raises
+    ------
+    ValueError
+    """
+    gauge = _GAUGE.match(text)
+    if gauge is None:
+        return read_number(text)
+    number = int(gauge[1] or gauge[2])
+    if number not in GAUGES:
+        raise ValueError(f"Gauges run from {GAUGES[0]} to {GAUGES[-1]} in twos: write 12 AWG, or mm².")
+    return gauge_mm2(number)
+
+
+def read_numbers(text: str) -> list[float]:
+    """Several typed numbers with spaces, semicolons or strokes between them.
+
+    Raises
+    ------
+    ValueError
+    """
+    parts = re.split(r"[\s;/|]+", text.strip())
+    if len(parts) > 64:
+        raise ValueError("That is more numbers than a pack has cells.")
+    return [read_number(part) for part in parts]
 
 
 def read_duration_s(text: str) -> float:

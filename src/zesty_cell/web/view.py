@@ -9,7 +9,7 @@ from fastapi import APIRouter, Form, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from zesty_cell.store import sheets as sheet_store
-from zesty_cell.store.hangar import CRAFTS, PACKS
+from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS
 from zesty_cell.web.preferences import preferences_of, remember
 from zesty_cell.web.sheets import Store
 from zesty_cell.web.templating import page
@@ -43,7 +43,7 @@ def change_view(
 
 @router.get("/find")
 def find(request: Request, session: Store, q: Annotated[str, Query(max_length=80)] = "") -> HTMLResponse:
-    """Sheets, crafts and packs whose name holds the words."""
+    """Sheets, crafts, packs and cells whose name holds the words."""
     words = q.casefold().split()
 
     def matches(name: str) -> bool:
@@ -55,6 +55,7 @@ def find(request: Request, session: Store, q: Annotated[str, Query(max_length=80
             ("sheet", "/sheets", sheet_store.all_sheets(session)),
             ("craft", "/hangar/crafts", CRAFTS.all(session)),
             ("pack", "/hangar/packs", PACKS.all(session)),
+            ("cell", "/hangar/cells", CELLS.all(session)),
         )
         for row in rows
         if matches(row.name)

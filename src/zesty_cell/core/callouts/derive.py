@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from zesty_cell.core import kernel
 from zesty_cell.core.callouts.kernel import watch_threshold
-from zesty_cell.core.flight import Flight, Setup
+from zesty_cell.core.flight import Flight, Setup, Traces
 from zesty_cell.core.flying import STEP_S
 
 #: Holds a transmitter can be set to [s].
@@ -108,8 +108,8 @@ CalloutKey = Literal["pack_low", "land_now"]
 
 
 @dataclass(frozen=True)
-class CalloutPlan:
-    """All that a transmitter is set to for one sheet (first version)."""
+class DerivedCallouts:
+    """The numbers a plan is written from: timer, charge, and both voltages with their holds."""
 
     timers: Timers
     pack_low: VoltageCallout
@@ -126,25 +126,25 @@ def _on_step(pack_v: float, step_v: float, *, up: bool) -> float:
     return round((math.ceil(steps - 1e-6) if up else math.floor(steps + 0.5)) * step_v, 2)
 
 
-def _hold_steps(step_s: float = STEP_S) -> NDArray[np.int64]:
-    """For each number of steps under the threshold, the index of the hold met by then, or −1."""
+def hold_steps(*, step_s: float = STEP_S) -> NDArray[np.int64]:
+    """For each number of steps [s each] under the threshold, the index of the hold met by then, or −1."""
     hold_at = np.full(math.ceil(HOLDS_S[-1] / step_s - 1e-9) + 1, -1, dtype=np.int64)
     for j, hold_s in enumerate(HOLDS_S):
         hold_at[math.ceil(hold_s / step_s - 1e-9)] = j
     return hold_at
 
 
-def _longest_burst_s(flight: Flight, threshold_v: float) -> float:
-    """Longest spell under a threshold before the end of the expected flight [s]."""
+def longest_burst_s(*, flight: Flight, cell_v: float) -> float:
+    """Longest spell under a threshold [V a cell] before the end of the expected flight [s]."""
     holds, longest = np.zeros((1, len(HOLDS_S))), np.zeros(1)
     watch_threshold(
         flight.loaded_v.astype(np.float32)[None, :],
         flight.cruise_v.astype(np.float32)[None, :],
         np.array([float(flight.time_s.size)]),
         STEP_S,
-        threshold_v,
+        cell_v,
         EARLY_SHARE,
-        _hold_steps(),
+        hold_steps(),
         holds.astype(np.int64),
         holds,
         longest,
@@ -161,7 +161,7 @@ def quieter_threshold(*, setup: Setup, flight: Flight, above: Threshold) -> Thre
     step_v = voltage_step_v(series=series)
     pack_v = round(above.pack_v - step_v, 2)
     while pack_v / series >= setup.chemistry.loaded_floor_v - 1e-9:
-        if _longest_burst_s(flight, pack_v / series) + _BURST_MARGIN_S <= HOLDS_S[-1]:
+        if longest_burst_s(flight=flight, cell_v=pack_v / series) + _BURST_MARGIN_S <= HOLDS_S[-1]:
             low = flight.cruise_v < pack_v / series
             wanted_s = float(flight.time_s[int(np.argmax(low))]) if low.any() else flight.end_s
             return Threshold(
@@ -177,7 +177,7 @@ def quieter_threshold(*, setup: Setup, flight: Flight, above: Threshold) -> Thre
 
 def _usable(setup: Setup, flight: Flight, threshold: Threshold) -> Threshold:
     """The threshold itself, or a quieter one where bursts outlast every hold and it is still in time."""
-    if _longest_burst_s(flight, threshold.cell_v) + _BURST_MARGIN_S <= HOLDS_S[-1]:
+    if longest_burst_s(flight=flight, cell_v=threshold.cell_v) + _BURST_MARGIN_S <= HOLDS_S[-1]:
         return threshold
     quieter = quieter_threshold(setup=setup, flight=flight, above=threshold)
     if quieter is not None and quieter.wanted_s <= (1.0 + LATE_SHARE) * threshold.wanted_s:
@@ -214,8 +214,16 @@ def thresholds(*, setup: Setup, flight: Flight) -> dict[CalloutKey, Threshold]:
     return {"pack_low": low, "land_now": land}
 
 
+def in_earnest_s(*, low_from: NDArray[np.int64], step_s: float) -> NDArray[np.float64]:
+    """From when on a call is true [s], for the steps from which the steady voltage stays under its threshold.
+
+    To the step as :func:`~zesty_cell.core.callouts.kernel.watch_threshold` has it.
+    """
+    return np.asarray((low_from * (1.0 - EARLY_SHARE)).astype(np.int64) * step_s - 1e-9, dtype=np.float64)
+
+
 class ThresholdWatch:
-    """Watches thresholds while sampled flights pass by; hand :meth:`visit` to ``fly_many``.
+    """Watches thresholds while sampled flights pass by; hand :meth:`visit` to ``start_many``.
 
     Each flight is followed a little past its landing (``LATE_SHARE``): a call that has not come by
     then is missed.
@@ -225,25 +233,19 @@ class ThresholdWatch:
         self._setup, self._flight, self._step_s = setup, flight, step_s
         self._thresholds = thresholds(setup=setup, flight=flight)
         self._flights = flights
-        self._hold_at = _hold_steps(step_s)
+        self._hold_at = hold_steps(step_s=step_s)
         shape = (flights, len(HOLDS_S))
         self._false = {key: np.zeros(shape, dtype=np.int64) for key in self._thresholds}
         self._first = {key: np.full(shape, np.inf) for key in self._thresholds}
         self._longest = {key: np.zeros(flights) for key in self._thresholds}
 
-    def visit(
-        self,
-        rows: slice,
-        loaded_v: NDArray[np.float32],
-        cruise_v: NDArray[np.float32],
-        summary: NDArray[np.float64],
-    ) -> None:
+    def visit(self, rows: slice, traces: Traces) -> None:
         """Watch the flights of one chunk; safe from two threads, each with its own rows."""
         for key, threshold in self._thresholds.items():
             watch_threshold(
-                loaded_v,
-                cruise_v,
-                np.ascontiguousarray(summary[:, kernel.STEPS]),
+                traces.loaded_v,
+                traces.cruise_v,
+                np.ascontiguousarray(traces.summary[:, kernel.STEPS]),
                 self._step_s,
                 threshold.cell_v,
                 EARLY_SHARE,

@@ -11,8 +11,8 @@ from zesty_cell.core.forecast import Forecast
 from zesty_cell.web.drawing.scale import Scale, Tick, envelope, nice_step, path, sparse, ticks
 from zesty_cell.web.units import group, minutes
 
-_MINUTE_STEPS = (30.0, 60.0, 120.0, 240.0, 300.0, 600.0, 1200.0, 1800.0)
-_VOLT_STEPS = (0.05, 0.1, 0.2, 0.4, 0.5, 1.0, 2.0, 4.0, 5.0, 10.0)
+MINUTE_STEPS = (30.0, 60.0, 120.0, 240.0, 300.0, 600.0, 1200.0, 1800.0)
+VOLT_STEPS = (0.05, 0.1, 0.2, 0.4, 0.5, 1.0, 2.0, 4.0, 5.0, 10.0)
 
 
 @dataclass(frozen=True)
@@ -113,7 +113,7 @@ def _time_scale(flight: Flight, shape: Shape) -> Scale:
     return Scale(0.0, max(flight.end_s, 1.0), shape.left, shape.width - 14.0)
 
 
-def _time_label(seconds: float) -> str:
+def time_label(seconds: float) -> str:
     return minutes(seconds)
 
 
@@ -148,12 +148,12 @@ def voltage_picture(forecast: Forecast, *, shape: Shape, as_pack: bool) -> Volta
     hair_x = np.linspace(x.start, x.stop, low.size)
     hairs = path(np.repeat(hair_x, 2), y.many(np.column_stack((high, low)).ravel()))
     factor = series if as_pack else 1
-    step = nice_step((y.high - y.low) * factor, 7, _VOLT_STEPS)
+    step = nice_step((y.high - y.low) * factor, 7, VOLT_STEPS)
     decimals = 2 if step < 0.1 else 1
     volts = [Tick(y(v / factor), f"{v:.{decimals}f}") for v in ticks(y.low * factor, y.high * factor, step)]
     most = 8 if shape is WIDE else 5
-    time_step = nice_step(flight.end_s, most, _MINUTE_STEPS)
-    times = [Tick(x(t), _time_label(t)) for t in ticks(0.0, flight.end_s, time_step)]
+    time_step = nice_step(flight.end_s, most, MINUTE_STEPS)
+    times = [Tick(x(t), time_label(t)) for t in ticks(0.0, flight.end_s, time_step)]
     landing_x = x(flight.landing_s)
     rungs = []
     for key, callout, name, above in (
@@ -291,19 +291,19 @@ def small_charts(forecast: Forecast, *, temperature: tuple[float, float, str]) -
     x = Scale(0.0, flight.end_s, 0.0, SMALL_WIDTH)
     charts = []
     used_mah = flight.used_ah * 1000.0
-    share = forecast.landing_used_ah / forecast.setup.figures.capacity_ah
+    share = forecast.brief.used_ah / forecast.setup.figures.capacity_ah
     rows = (
         (
             "current",
             "Current",
-            f"{forecast.cruise_a:.1f} A steady · {forecast.peak_a:.0f} A at most",
+            f"{forecast.cruise_a:.1f} A steady · {forecast.brief.peak_a:.0f} A at most",
             flight.current_a,
             0.0,
         ),
         (
             "used",
             "Used",
-            f"{group(forecast.landing_used_ah * 1000)} mAh at landing · {100 * share:.0f} %",
+            f"{group(forecast.brief.used_ah * 1000)} mAh at landing · {100 * share:.0f} %",
             used_mah,
             0.0,
         ),

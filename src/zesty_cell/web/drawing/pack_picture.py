@@ -3,39 +3,56 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import pairwise
 
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.pack import Pack
+from zesty_cell.core.layout import CellPlace, layout
+from zesty_cell.core.pack import Pack, cell_size_of, pack_figures
 
 #: A wheel has ten segments, so that one stands for a tenth of the charge.
 SEGMENTS = 10
 _WEAR_SHOWN_FROM_CYCLES = 150
+#: From this width on, polarity and balance lead are drawn too.
+_LARGE = 200.0
 
 
 @dataclass(frozen=True)
 class Place:
-    """A cell's centre (round) or upper left corner (pouch)."""
+    """A cell's centre (round) or upper left corner (pouch, or a round cell lying in a tube)."""
 
     x: float
     y: float
+    up: bool = True
 
 
 @dataclass(frozen=True)
 class Link:
-    """A nickel strip between two cells."""
+    """A strip between two cells: in series, or between the cells of one group."""
 
     x1: float
     y1: float
     x2: float
     y2: float
+    series: bool = True
+
+
+@dataclass(frozen=True)
+class Dim:
+    """A dimension line with its words; along the top, or down the right side."""
+
+    x1: float
+    y1: float
+    x2: float
+    y2: float
+    text: str
 
 
 @dataclass(frozen=True)
 class PackPicture:
     """Everything the pack picture draws.
 
-    ``size`` is a wheel's diameter, or a slice's width; ``tall`` a slice's height.
+    ``form`` is "round", "pouch" or "lying".  ``size`` is a wheel's diameter, or a slice's width; ``tall``
+    a slice's height.  ``balance`` is empty on small pictures.
     """
 
     form: str
@@ -48,8 +65,11 @@ class PackPicture:
     positive: str
     negative: str
     plug: tuple[float, float]
+    second_plug: bool
+    balance: str
     tired: bool
     label: str
+    dims: tuple[Dim, ...] = ()
 
 
 def wheel_segments(radius: float = 22.0, inner: float = 4.0, gap_degrees: float = 7.0) -> list[str]:
@@ -69,17 +89,11 @@ def wheel_segments(radius: float = 22.0, inner: float = 4.0, gap_degrees: float 
 
 def _label(pack: Pack) -> str:
     series = f"{pack.series} cell{'s' if pack.series > 1 else ''} in series"
-    return f"{series}, {pack.parallel} in parallel"
+    lying = {"rows": "", "two layers": ", in two layers", "tube": ", end to end"}[pack.arrangement]
+    return f"{series}, {pack.parallel} in parallel{lying}"
 
 
-def _round_rows(pack: Pack) -> tuple[int, int]:
-    """Rows and columns of round cells: parallel groups side by side, a long single string in two layers."""
-    if pack.parallel == 1 and pack.series > 4:
-        return 2, math.ceil(pack.series / 2)
-    return pack.parallel, pack.series
-
-
-def pack_picture(pack: Pack, *, width: float = 216.0) -> PackPicture:
+def pack_picture(pack: Pack, *, width: float = 216.0, dimensions: bool = False) -> PackPicture:
     """Geometry of a pack's picture, as wide as asked.
 
     Parameters
@@ -87,11 +101,40 @@ def pack_picture(pack: Pack, *, width: float = 216.0) -> PackPicture:
     pack : Pack
     width : float
         Of the whole picture, leads and plug in.
+    dimensions : bool
+        Whether the two sides that are seen carry their millimetres.
     """
-    tired = pack.cycles >= _WEAR_SHOWN_FROM_CYCLES
-    if chemistry_for(pack.chemistry).cell_form == "round":
-        return _round_picture(pack, width, tired)
-    return _pouch_picture(pack, width, tired)
+    if dimensions:
+        return _with_dimensions(pack, pack_picture(pack, width=width - 52.0))
+    cell = cell_size_of(pack)
+    places = layout(cell=cell, series=pack.series, parallel=pack.parallel, arrangement=pack.arrangement)
+    if places.lying:
+        return _lying_picture(pack, width)
+    if places.form == "round":
+        rows = 1 + max(round(c.y_m / cell.width_m - 0.5) for c in places.cells)
+        columns = 1 + max(round(c.x_m / cell.width_m - 0.5) for c in places.cells)
+        return _round_picture(pack, width, places.cells, cell.width_m, columns, rows)
+    return _pouch_picture(pack, width)
+
+
+def _with_dimensions(pack: Pack, picture: PackPicture) -> PackPicture:
+    """The same picture moved down and left of its dimension lines."""
+    size = pack_figures(pack).size
+    half = picture.size / 2.0 if picture.form == "round" else 0.0
+    wide = half if picture.form == "round" else picture.size
+    tall = half if picture.form == "round" else picture.tall
+    left, right = min(c.x for c in picture.cells) - half, max(c.x for c in picture.cells) + wide
+    top, foot = min(c.y for c in picture.cells) - half, max(c.y for c in picture.cells) + tall
+    # What is seen across depends on the form: pouches in a stack are seen from the end.
+    stacked = picture.form == "pouch"
+    across = size.height_m if stacked else size.length_m
+    one_stack = pack.parallel == 1 and pack.arrangement == "rows"
+    down = size.width_m
+    dims = []
+    if not stacked or one_stack:
+        dims.append(Dim(left, top - 11.0, right, top - 11.0, f"{1000 * across:.0f} mm"))
+    dims.append(Dim(right + 12.0, top, right + 12.0, foot, f"{1000 * down:.0f} mm"))
+    return replace(picture, dims=tuple(dims), width=picture.width + 52.0)
 
 
 def _bend(*points: tuple[float, float]) -> str:
@@ -100,60 +143,159 @@ def _bend(*points: tuple[float, float]) -> str:
     return f"M{start}C{' '.join(rest)}"
 
 
-def _leads(left: float, top: float, foot: float, right: float) -> tuple[str, str, tuple[float, float]]:
-    """Both leads from the pack's left side, under it, to the plug at its right."""
+@dataclass(frozen=True)
+class _Outside:
+    """Both leads from the pack's left side, under it, to the plug at its right; and the balance lead."""
+
+    positive: str
+    negative: str
+    plug: tuple[float, float]
+    balance: str
+
+
+def _outside(pack: Pack, width: float, left: float, top: float, foot: float, right: float) -> _Outside:
     edge, low = left + 4.0, foot - 7.0
     red = _bend((edge, top + 12), (left - 7, top + 14), (left - 6, foot), (left + 6, foot))
     black = _bend((edge, top), (left - 12, top + 4), (left - 11, low), (left + 6, low))
-    return f"{red}L{right:.1f} {foot:.1f}", f"{black}L{right:.1f} {low:.1f}", (right, foot - 14.0)
-
-
-def _round_picture(pack: Pack, width: float, tired: bool) -> PackPicture:
-    rows, columns = _round_rows(pack)
-    pitch = min(52.0, (width - 22.0) / columns, 104.0 / rows)
-    size = pitch * 0.89
-    x0, y0 = 10.0 + pitch / 2.0, pitch / 2.0 + 1.0
-    cells, links = [], []
-    two_layers = pack.parallel == 1 and pack.series > 4
-    for k in range(pack.cell_count):
-        if two_layers:
-            row, column = divmod(k, columns)
-            column = column if row == 0 else columns - 1 - column
-        else:
-            column, row = divmod(k, pack.parallel)
-        cells.append(Place(x0 + column * pitch, y0 + row * pitch))
-    step = 1 if two_layers else pack.parallel
-    for k in range(pack.cell_count - step):
-        links.append(Link(cells[k].x, cells[k].y, cells[k + step].x, cells[k + step].y))
-    if not two_layers:
-        for k in range(pack.cell_count - 1):
-            if (k + 1) % pack.parallel:
-                links.append(Link(cells[k].x, cells[k].y, cells[k + 1].x, cells[k + 1].y))
-    body = y0 + (rows - 0.5) * pitch
-    foot = body + 17.0
-    right = max(min(x0 + (columns - 0.5) * pitch + 16.0, width - 28.0), 60.0)
-    positive, negative, plug = _leads(x0 - size / 2.0, y0, foot, right)
-    return PackPicture(
-        "round", width, foot + 12.0, size, size, cells, links, positive, negative, plug, tired, _label(pack)
+    balance = ""
+    if pack.series > 1 and width >= _LARGE:
+        # A flat ribbon from the near end, ending in its own small plug left of the big one.
+        start, end = (left + 26, low - 5), (right - 46, foot + 9)
+        balance = _bend(start, (left + 26, foot + 10), (right - 74, foot + 12), end)
+    return _Outside(
+        positive=f"{red}L{right:.1f} {foot:.1f}",
+        negative=f"{black}L{right:.1f} {low:.1f}",
+        plug=(right, foot - 14.0),
+        balance=balance,
     )
 
 
-def _pouch_picture(pack: Pack, width: float, tired: bool) -> PackPicture:
+def _finish(
+    pack: Pack,
+    *,
+    form: str,
+    width: float,
+    size: float,
+    tall: float,
+    cells: list[Place],
+    links: list[Link],
+    left: float,
+    top: float,
+    foot: float,
+    right: float,
+) -> PackPicture:
+    second = pack.second_plug is not None
+    right = max(min(right, width - (46.0 if second else 28.0)), 60.0)
+    outside = _outside(pack, width, left, top, foot, right)
+    return PackPicture(
+        form=form,
+        width=width,
+        height=foot + (18.0 if outside.balance else 12.0),
+        size=size,
+        tall=tall,
+        cells=cells,
+        links=links,
+        positive=outside.positive,
+        negative=outside.negative,
+        plug=outside.plug,
+        second_plug=second,
+        balance=outside.balance,
+        tired=pack.cycles >= _WEAR_SHOWN_FROM_CYCLES,
+        label=_label(pack),
+    )
+
+
+def _round_picture(
+    pack: Pack, width: float, places: tuple[CellPlace, ...], diameter_m: float, columns: int, rows: int
+) -> PackPicture:
+    pitch = min(52.0, (width - 22.0) / columns, 104.0 / rows)
+    size = pitch * 0.89
+    x0, y0 = 10.0, 1.0
+    # What lies in a second layer is drawn a little aside, so that both can be counted.
+    aside = 0.3 * pitch if any(p.layer for p in places) else 0.0
+    at = [
+        (x0 + p.x_m / diameter_m * pitch + aside * p.layer, y0 + p.y_m / diameter_m * pitch + aside * (1 - p.layer))
+        for p in places
+    ]
+    cells = [Place(x, y, p.up) for (x, y), p in zip(at, places, strict=True)]
+    groups = [[k for k, p in enumerate(places) if p.group == g] for g in range(pack.series)]
+    links = []
+    for one, other in pairwise(groups):
+        for k in one:
+            nearest = min(other, key=lambda j, k=k: math.dist(at[k], at[j]))
+            links.append(Link(*at[k], *at[nearest]))
+    for group in groups:
+        links += [Link(*at[a], *at[b], series=False) for a, b in pairwise(group)]
+    body = y0 + rows * pitch + aside
+    return _finish(
+        pack,
+        form="round",
+        width=width,
+        size=size,
+        tall=size,
+        cells=cells,
+        links=links,
+        left=x0 + 0.5 * (pitch - size),
+        top=y0 + 0.5 * pitch,
+        foot=body + 17.0,
+        right=x0 + columns * pitch + 10.0,
+    )
+
+
+def _pouch_picture(pack: Pack, width: float) -> PackPicture:
+    """Slices seen from the end: one group of them for each stack, or for each half of a stack."""
     count = pack.cell_count
-    room = width - 40.0 - 8.0 * (pack.parallel - 1)
+    if pack.arrangement == "two layers":
+        half = math.ceil(count / 2)
+        stacks = [range(half), range(half, count)]
+    else:
+        stacks = [range(k * pack.series, (k + 1) * pack.series) for k in range(pack.parallel)]
+    room = width - 40.0 - 8.0 * (len(stacks) - 1)
     pitch = min(22.0, room / count)
     size, tall = pitch * 0.84, min(62.0, 0.3 * width)
-    cells, links = [], []
-    for group_index in range(pack.parallel):
-        for k in range(pack.series):
-            cells.append(Place(14.0 + (group_index * pack.series + k) * pitch + 8.0 * group_index, 8.0))
-        for k in range(pack.series - 1):
-            a, b = cells[-pack.series + k], cells[-pack.series + k + 1]
-            y = 5.0
-            links.append(Link(a.x + size * 0.7, y, b.x + size * 0.3, y))
-    foot = 8.0 + tall + 18.0
-    right = max(min(14.0 + count * pitch + 8.0 * (pack.parallel - 1) + 6.0, width - 28.0), 60.0)
-    positive, negative, plug = _leads(14.0, 8.0 + 0.42 * tall, foot, right)
-    return PackPicture(
-        "pouch", width, foot + 12.0, size, tall, cells, links, positive, negative, plug, tired, _label(pack)
+    cells: list[Place] = []
+    links: list[Link] = []
+    for number, stack in enumerate(stacks):
+        for k in stack:
+            cells.append(Place(14.0 + k * pitch + 8.0 * number, 8.0, up=(k % pack.series) % 2 == 0))
+    for k in range(count - 1):
+        if (k + 1) % pack.series:
+            links.append(Link(cells[k].x + size * 0.7, 5.0, cells[k + 1].x + size * 0.3, 5.0))
+    return _finish(
+        pack,
+        form="pouch",
+        width=width,
+        size=size,
+        tall=tall,
+        cells=cells,
+        links=links,
+        left=14.0,
+        top=8.0 + 0.42 * tall,
+        foot=8.0 + tall + 18.0,
+        right=14.0 + count * pitch + 8.0 * (len(stacks) - 1) + 6.0,
+    )
+
+
+def _lying_picture(pack: Pack, width: float) -> PackPicture:
+    """Cells end to end in a tube, seen from the side."""
+    cell = cell_size_of(pack)
+    room = width - 34.0
+    long = min(room / pack.series, 3.4 * 26.0)
+    tall = min(26.0, long * (cell.thickness_m or cell.width_m) / cell.length_m + 4.0)
+    cells = [Place(14.0 + k * long, 8.0) for k in range(pack.series)]
+    links = [
+        Link(a.x + 0.93 * long, 8.0 + 0.5 * tall, b.x + 0.03 * long, 8.0 + 0.5 * tall) for a, b in pairwise(cells)
+    ]
+    return _finish(
+        pack,
+        form="lying",
+        width=width,
+        size=0.95 * long,
+        tall=tall,
+        cells=cells,
+        links=links,
+        left=14.0,
+        top=8.0 + 0.4 * tall,
+        foot=8.0 + tall + 18.0,
+        right=14.0 + pack.series * long + 6.0,
     )

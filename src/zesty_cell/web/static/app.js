@@ -1,16 +1,25 @@
 // Starts Alpine (its CSP build) and what is the same on every page: keys, view switches, printing.
 import Alpine from "./vendor/alpine-csp.js";
 import morph from "./vendor/alpine-morph.js";
+import { callouts } from "./callouts.js";
 import { listenForKeys } from "./keys.js";
+import { live } from "./live.js";
+import { search } from "./search.js";
 import { sheet } from "./sheet.js";
 
 Alpine.plugin(morph);
 Alpine.data("sheet", sheet(Alpine));
+Alpine.data("live", live(Alpine));
+Alpine.data("search", search(Alpine));
+Alpine.data("callouts", callouts(Alpine));
 Alpine.start();
 listenForKeys();
 document.documentElement.dataset.ready = "yes";
 
-document.querySelector("[data-print]")?.addEventListener("click", () => window.print());
+document.querySelector("[data-print]")?.addEventListener("click", async (event) => {
+  window.print();
+  await fetch(event.target.dataset.printed, { method: "POST" });
+});
 
 // A changed view must not cost what is being typed: remember it, then ask again with the form as it is.
 for (const form of document.querySelectorAll("form[data-view]")) {

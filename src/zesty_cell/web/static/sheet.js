@@ -1,11 +1,13 @@
 // The live sheet: a change posts the form, the answer's live parts are morphed in.
 import { Cursor } from "./cursor.js";
+import { markErrors, morphLive, parse } from "./morph.js";
+import { Question } from "./question.js";
 
 const WAIT_MS = 90;
 
 export const sheet = (Alpine) => () => ({
   timer: 0,
-  asked: null,
+  question: new Question(),
   cursor: null,
 
   init() {
@@ -16,7 +18,7 @@ export const sheet = (Alpine) => () => ({
     window.addEventListener("beforeunload", (event) => {
       if (this.form.dataset.saved === "no" && this.form.dataset.leaving !== "yes") event.preventDefault();
     });
-    this.markErrors();
+    markErrors(this.form);
     // Typed before this script came, or put back by the browser: answer that too.
     const early = [...this.form.querySelectorAll("input[type=text]")].find((i) => i.value !== i.defaultValue);
     if (early) this.changed(early);
@@ -33,42 +35,18 @@ export const sheet = (Alpine) => () => ({
   },
 
   async ask() {
-    this.asked?.abort();
-    this.asked = new AbortController();
-    let response;
-    try {
-      response = await fetch(this.form.getAttribute("action"), {
-        method: "POST",
-        body: new URLSearchParams(new FormData(this.form)),
-        signal: this.asked.signal,
-      });
-    } catch (error) {
-      if (error.name !== "AbortError") this.tell("The server does not answer. What you typed is still here.");
-      return;
-    }
-    if (!response.ok) {
-      this.tell("The server could not work this out. What you typed is still here.");
-      return;
-    }
-    const answer = new DOMParser().parseFromString(await response.text(), "text/html");
-    for (const fresh of answer.querySelectorAll("[data-live]")) {
-      const old = document.getElementById(fresh.id);
-      if (old && !old.isEqualNode(fresh)) Alpine.morph(old, fresh.outerHTML);
-    }
+    const body = new URLSearchParams(new FormData(this.form));
+    const address = this.form.getAttribute("action");
+    const text = await this.question.ask(address, { method: "POST", body }, this.tell, { formWithErrors: false });
+    if (text === null) return;
+    const answer = parse(text);
+    morphLive(Alpine, answer);
     this.form.dataset.saved = answer.getElementById("sheet-form").dataset.saved;
-    this.markErrors();
+    markErrors(this.form);
     this.cursor.refresh();
   },
 
   tell(words) {
     document.getElementById("saved").textContent = words;
-  },
-
-  markErrors() {
-    for (const input of this.form.querySelectorAll("[aria-describedby]")) {
-      const wrong = document.getElementById(input.getAttribute("aria-describedby"))?.textContent.trim();
-      if (wrong) input.setAttribute("aria-invalid", "true");
-      else input.removeAttribute("aria-invalid");
-    }
   },
 });

@@ -1,0 +1,187 @@
+"""A flight in a few numbers: what packs are compared, searched and checked by.
+
+They come from a march that ends at the landing.  The sheet, the comparison and the search all take
+them from here, so that they agree to the last digit.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zesty_cell.core import kernel
+from zesty_cell.core.chemistries import CHEMISTRIES
+from zesty_cell.core.chemistry import cell_table, temperature_table
+from zesty_cell.core.craft import Craft, CraftLoad
+from zesty_cell.core.flight import (
+    MAX_FLIGHT_S,
+    Setup,
+    expected_parameters,
+    landing_reason,
+    landing_times_s,
+)
+from zesty_cell.core.flying import STEP_S, load_program
+from zesty_cell.core.landing import LandingReason
+
+#: Steady power that cannot be had this early is no flight [s].
+TAKE_OFF_S = 1.0
+#: How far past its landing a flight known only by its brief is marched [1]: one step, against rounding.
+JUST_BEYOND = 1e-6
+
+
+@dataclass(frozen=True, slots=True)
+class Brief:
+    """A flight until landing.
+
+    Attributes
+    ----------
+    landing_s : float
+        [s].
+    landing_reason : LandingReason
+    flies, holds : bool
+        Whether the pack can hold the craft up at all when fresh, and until landing.
+    all_up_mass_kg : float
+        [kg].
+    used_ah : float
+        Drawn at landing [Ah].
+    peak_a : float
+        Largest current [A].
+    worst_v : float
+        Lowest loaded voltage per cell [V].
+    hottest_c, landing_c : float
+        Cell [°C].
+    full_fresh_a, full_landing_a : float
+        What full throttle draws at take-off and at landing, whole craft [A].
+    thrust_share : float
+        Full-throttle thrust at landing as a share of that at take-off [1].
+    to_spare_fresh, to_spare : float
+        At take-off and at landing: thrust over weight of a rotor craft, full power over level-flight
+        power of a wing [1].
+    """
+
+    landing_s: float
+    landing_reason: LandingReason
+    flies: bool
+    holds: bool
+    all_up_mass_kg: float
+    used_ah: float
+    peak_a: float
+    worst_v: float
+    hottest_c: float
+    landing_c: float
+    full_fresh_a: float
+    full_landing_a: float
+    thrust_share: float
+    to_spare_fresh: float
+    to_spare: float
+
+
+def power_to_spare(*, craft: Craft, load: CraftLoad, full_throttle_a: float) -> float:
+    """What full throttle gives over what steady flight needs [1].
+
+    Thrust over weight for craft on rotors: thrust goes with power^⅔ (actuator disc; Leishman eq.
+    2.14), so T/W = (P_full/P_steady)^⅔.  For a wing, power over the power of level flight.
+
+    Parameters
+    ----------
+    full_throttle_a : float
+        Whole craft [A].
+    """
+    # Loaded voltage at full throttle from the motor's own law V = √(I/c) + I·R_motor (K7).
+    volts = math.sqrt(full_throttle_a / load.full_throttle_a_v2) + full_throttle_a * load.motor_resistance_ohm
+    ratio = volts * full_throttle_a / (load.steady_w + load.avionics_w)
+    return ratio ** (2.0 / 3.0) if craft.lifts_itself() else ratio
+
+
+def _brief_from(setup: Setup, summary: NDArray[np.float64], landing_s: float, which: int) -> Brief:
+    """One flight's brief, from the columns of a march that ended at its landing: per cell to whole pack."""
+    pack, craft, load = setup.sheet.pack, setup.sheet.craft, setup.load
+    cell = summary.tolist()
+    p = pack.parallel
+    fresh_a, landing_a = cell[kernel.FULL_FRESH_A] * p, cell[kernel.FULL_END_A] * p
+    used_share = setup.sheet.conditions.start_charge - cell[kernel.END_CHARGE_LEFT]
+    return Brief(
+        landing_s=landing_s,
+        landing_reason=landing_reason(which=which, end_reason=int(cell[kernel.END_REASON])),
+        flies=cell[kernel.FIRST_CLIPPED_S] > TAKE_OFF_S,
+        holds=cell[kernel.FIRST_CLIPPED_S] >= landing_s,
+        all_up_mass_kg=setup.all_up_mass_kg,
+        used_ah=used_share * setup.figures.capacity_ah,
+        peak_a=cell[kernel.PEAK_A] * p,
+        worst_v=cell[kernel.WORST_V],
+        hottest_c=cell[kernel.HOTTEST_C],
+        landing_c=cell[kernel.END_C],
+        full_fresh_a=fresh_a,
+        full_landing_a=landing_a,
+        thrust_share=landing_a / fresh_a,
+        to_spare_fresh=power_to_spare(craft=craft, load=load, full_throttle_a=fresh_a),
+        to_spare=power_to_spare(craft=craft, load=load, full_throttle_a=landing_a),
+    )
+
+
+_KEYS = tuple(CHEMISTRIES)
+
+
+@cache
+def _tables() -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """The curves of every chemistry, one over the other, in the order of :data:`_KEYS`."""
+    of = [(cell_table(CHEMISTRIES[key]), temperature_table(CHEMISTRIES[key])) for key in _KEYS]
+    return np.stack([cell for cell, _ in of]), np.stack([temperature for _, temperature in of])
+
+
+class BriefBatch:
+    """Several set-up sheets of one craft and pattern, made ready to be flown in one compiled call.
+
+    Made with the interpreter; :meth:`fly` needs it hardly at all, so that batches overlap in threads.
+    All setups share craft, pattern and landing timer.
+    """
+
+    def __init__(self, setups: Sequence[Setup]) -> None:
+        self.setups = setups
+        if not setups:
+            return
+        self._params = np.array([expected_parameters(s, beyond_landing=JUST_BEYOND) for s in setups])
+        self._program = load_program(
+            pattern=setups[0].sheet.flying,
+            steady_cell_w=np.array([s.load.steady_w / s.sheet.pack.cell_count for s in setups]),
+            intensity=np.ones(len(setups)),
+        )
+        self._table_of = np.array([_KEYS.index(s.sheet.pack.chemistry) for s in setups])
+
+    def fly(self) -> list[Brief]:
+        """Fly them until landing and keep only the few numbers, in order."""
+        if not self.setups:
+            return []
+        count = len(self.setups)
+        summary = np.empty((count, kernel.SUMMARY_COUNT))
+        nothing = np.empty((count, 0), dtype=np.float32)
+        kernel.march_many(
+            self._params,
+            self._program.kind,
+            self._program.value,
+            self._program.steps,
+            *_tables(),
+            self._table_of,
+            STEP_S,
+            round(MAX_FLIGHT_S / STEP_S),
+            nothing,
+            nothing,
+            nothing,
+            nothing,
+            summary,
+        )
+        landing_s, which = landing_times_s(setup=self.setups[0], summary=summary)
+        return [
+            _brief_from(s, row, t, w)
+            for s, row, t, w in zip(self.setups, summary, landing_s.tolist(), which.tolist(), strict=True)
+        ]
+
+
+def fly_brief(setup: Setup) -> Brief:
+    """Fly one sheet until landing and keep only the few numbers [s, A, V, °C]; see :class:`BriefBatch`."""
+    return BriefBatch([setup]).fly()[0]

@@ -1,0 +1,215 @@
+"""Dry runs: a plan on the forecast, on oddities that do happen, on any frames."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zesty_cell.core.callouts.derive import LATE_SHARE, in_earnest_s
+from zesty_cell.core.callouts.engine import Engine, Frames, Ran, frames
+from zesty_cell.core.callouts.rules import POSITIONS, SWITCHES, CalloutPlan, Rule, Switch
+from zesty_cell.core.callouts.score import WORST_DAY, day_setup
+from zesty_cell.core.chemistry import open_circuit_v
+from zesty_cell.core.flight import Flight, Setup, fly
+from zesty_cell.core.flying import STEP_S
+from zesty_cell.core.forecast import Forecast
+
+#: Seconds on the bench before the bench oddity arms, and how long it lasts [s].
+_BENCH_S = 60.0
+
+
+@dataclass(frozen=True)
+class DryRun:
+    """A plan run over frames.
+
+    Attributes
+    ----------
+    frames : Frames
+    ran : Ran
+    landing_s : float or None
+        Where the flight should be over [s]; None on the bench.
+    false_calls : int
+        Calls below a voltage of the pack while the steady voltage was still above it for long.
+    warning_s : float or None
+        From the first true warning to the landing point [s].
+    left_at_land_now : float or None
+        Charge left when “land now” first speaks truly [1].
+    """
+
+    frames: Frames
+    ran: Ran
+    landing_s: float | None
+    false_calls: int
+    warning_s: float | None
+    left_at_land_now: float | None
+
+
+def resting_switches(plan: CalloutPlan, *, series: int) -> NDArray[np.int8]:
+    """The switches as a pilot has them in flight, shape (8,) [−1 up, 0 middle, 1 down].
+
+    The profile's switch stands for the pack of ``series`` cells; a switch that asks for something stands
+    elsewhere than where it asks.
+    """
+    row = np.full(len(SWITCHES), POSITIONS["up"], dtype=np.int8)
+
+    def stand(switch: Switch | None, *, there: bool) -> None:
+        if switch is None:
+            return
+        at = POSITIONS[switch.position]
+        if there:
+            row[SWITCHES.index(switch.name)] = at
+        elif row[SWITCHES.index(switch.name)] == at:
+            row[SWITCHES.index(switch.name)] = POSITIONS["down"] if at != POSITIONS["down"] else POSITIONS["up"]
+
+    for rule in plan.rules:
+        if rule.role == "ask":
+            stand(rule.guards.switch, there=False)
+        elif rule.on:
+            stand(rule.guards.switch, there=True)
+    for timer in plan.timers:
+        stand(timer.reset, there=False)
+    for profile in plan.profiles:
+        if plan.choose == "switch" and profile.series == series:
+            stand(profile.switch, there=True)
+    return row
+
+
+def flight_frames(*, setup: Setup, flight: Flight, plan: CalloutPlan, until_s: float) -> Frames:
+    """What the transmitter would see of a flight, from arming at take-off [s, V, Ah, A]."""
+    n = min(flight.index_at(until_s) + 1, flight.time_s.size)
+    series = setup.sheet.pack.series
+    loaded = flight.loaded_v[:n]
+    # Thrust goes nearly with current, and throttle is its root: enough to tell idle from flying.
+    throttle = np.sqrt(np.clip(flight.current_a[:n] / np.maximum(flight.full_throttle_a[:n], 1e-6), 0.0, 1.0))
+    return frames(
+        time_s=flight.time_s[:n],
+        throttle=throttle,
+        switches=np.tile(resting_switches(plan, series=series), (n, 1)),
+        pack_v=loaded * series,
+        cell_v=loaded,
+        used_ah=flight.used_ah[:n],
+        current_a=flight.current_a[:n],
+    )
+
+
+def _judged(plan: CalloutPlan, setup: Setup, flight: Flight, these: Frames) -> DryRun:
+    ran = Engine(plan).feed(these, keep=True)
+    landing_s = flight.landing_s
+    false, warning, left = 0, None, None
+    warns = {"pack_low", "charge_used"} if any(
+        r.on and r.role in ("pack_low", "charge_used") for r in plan.rules
+    ) else {"land_now"}  # fmt: skip
+    for event in ran.events:
+        rule = plan.rule(event.key) if event.kind == "rule" else None
+        if rule is None:
+            continue
+        if _is_false(plan, setup, flight, rule, event.time_s):
+            false += 1
+            continue
+        if rule.role in warns and warning is None:
+            warning = landing_s - event.time_s
+        if rule.role == "land_now" and left is None:
+            left = float(flight.charge_left[flight.index_at(min(event.time_s, flight.end_s))])
+    return DryRun(these, ran, landing_s, false, warning, left)
+
+
+def _is_false(plan: CalloutPlan, setup: Setup, flight: Flight, rule: Rule, time_s: float) -> bool:
+    """Whether a call below a voltage came long before the steady voltage was under it for good."""
+    cell_v = plan.calls_below_v(rule, series=setup.sheet.pack.series)
+    if cell_v is None:
+        return False
+    return time_s < float(in_earnest_s(low_from=np.array([flight.low_from(cell_v)]), step_s=STEP_S)[0])
+
+
+def _on_flight(plan: CalloutPlan, setup: Setup, flight: Flight) -> DryRun:
+    until_s = min(flight.landing_s * (1.0 + LATE_SHARE) + 10.0, flight.end_s)
+    return _judged(plan, setup, flight, flight_frames(setup=setup, flight=flight, plan=plan, until_s=until_s))
+
+
+def on_forecast(*, plan: CalloutPlan, result: Forecast) -> DryRun:
+    """A plan on the flight expected, a little past its landing point [s, V, Ah, A]."""
+    return _on_flight(plan, result.setup, result.flight)
+
+
+def _dropout(plan: CalloutPlan, result: Forecast) -> DryRun:
+    run = on_forecast(plan=plan, result=result)
+    gone = run.frames.time_s >= 0.6 * result.flight.landing_s
+    nothing = {name: np.where(gone, np.nan, getattr(run.frames, name)) for name in (
+        "pack_v", "cell_v", "receiver_v", "used_ah", "current_a")}  # fmt: skip
+    return _judged(plan, result.setup, result.flight, replace(run.frames, **nothing))
+
+
+def _wrong_pack(plan: CalloutPlan, result: Forecast) -> DryRun:
+    run = on_forecast(plan=plan, result=result)
+    series = result.setup.sheet.pack.series
+    other = series - 2 if series > 3 else series + 1
+    return _judged(plan, result.setup, result.flight, replace(run.frames, pack_v=run.frames.cell_v * other))
+
+
+def _cold_pack(plan: CalloutPlan, result: Forecast) -> DryRun:
+    setup, factors = day_setup(result.setup.sheet, day=WORST_DAY)
+    middle = replace(factors.part(slice(0, 1)), **{
+        name: np.array([float(np.median(getattr(factors, name)))])
+        for name in ("power", "capacity", "resistance", "full_throttle", "intensity", "air_c")
+    })  # fmt: skip
+    return _on_flight(plan, setup, fly(setup, factors=middle))
+
+
+def _sensor_high(plan: CalloutPlan, result: Forecast) -> DryRun:
+    run = on_forecast(plan=plan, result=result)
+    high = replace(run.frames, pack_v=run.frames.pack_v * 1.08, cell_v=run.frames.cell_v * 1.08)
+    return _judged(plan, result.setup, result.flight, high)
+
+
+def _on_the_bench(plan: CalloutPlan, result: Forecast) -> DryRun:
+    """Throttle stuck half open on the bench, a part-used pack plugged in, never armed until the last third."""
+    n = int(_BENCH_S * 10)
+    time_s: NDArray[np.float64] = 0.1 * np.arange(n, dtype=np.float64)
+    pack = result.setup.sheet.pack
+    part_used = open_circuit_v(chemistry=result.setup.chemistry, charge_left=np.array(0.3))
+    rest_v = float(part_used) * pack.series
+    armed = (time_s >= _BENCH_S * 2 / 3).astype(np.int8)
+    these = frames(
+        time_s=time_s,
+        throttle=np.full(n, 0.5),
+        armed=armed,
+        switches=np.tile(resting_switches(plan, series=pack.series), (n, 1)),
+        pack_v=np.full(n, rest_v),
+        cell_v=np.full(n, rest_v / pack.series),
+        used_ah=np.zeros(n),
+        current_a=np.full(n, 0.3),
+    )
+    ran = Engine(plan).feed(these, keep=True)
+    before = sum(1 for e in ran.events if e.kind == "rule" and e.time_s < _BENCH_S * 2 / 3)
+    return DryRun(these, ran, None, before, None, None)
+
+
+@dataclass(frozen=True)
+class Oddity:
+    """Something that goes wrong, to run a plan on."""
+
+    key: str
+    title: str
+    hope: str
+    run: Callable[[CalloutPlan, Forecast], DryRun]
+
+
+ODDITIES: tuple[Oddity, ...] = (
+    Oddity("dropout", "Telemetry stops at 60 %", "You should hear “telemetry lost”, and the timer.", _dropout),
+    Oddity("wrong_pack", "Another cell count is plugged in", "You should hear it at arming.", _wrong_pack),
+    Oddity("cold_pack", "A tired pack in the cold", "It should still end in time, and not cry wolf.", _cold_pack),
+    Oddity("sensor_high", "The voltage sensor reads 8 % high", "Charge and timer must catch it.", _sensor_high),
+    Oddity(
+        "bench", "On the bench, throttle stuck, not armed", "It should be quiet until armed. Propellers off.",
+        _on_the_bench,
+    ),
+)  # fmt: skip
+
+
+def run_oddity(key: str, /, *, plan: CalloutPlan, result: Forecast) -> DryRun | None:
+    """A plan on an oddity by its key [none]; None for an unknown one."""
+    oddity = next((o for o in ODDITIES if o.key == key), None)
+    return None if oddity is None else oddity.run(plan, result)

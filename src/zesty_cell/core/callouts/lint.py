@@ -1,0 +1,468 @@
+"""A plan is checked as code is: what is wrong with it on this craft, why, and one step that mends it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+from zesty_cell.core.callouts.derive import HOLDS_S, longest_burst_s, voltage_step_v
+from zesty_cell.core.callouts.rules import (
+    PACK_VOLTAGES,
+    TELEMETERED,
+    CalloutPlan,
+    Condition,
+    Rule,
+    Timer,
+    on_step,
+)
+from zesty_cell.core.callouts.schools import CHARGE_STEP_AH, LANDING_UNDER_V, write_plan
+from zesty_cell.core.forecast import Forecast
+
+Severity = Literal["stop", "look", "note"]
+FindingKey = Literal[
+    "not_for_this_cell_count",
+    "land_now_not_below_pack_low",
+    "under_the_cells_floor",
+    "under_the_esc_cutoff",
+    "over_the_voltage_at_take_off",
+    "craft_lands_first",
+    "craft_lamp_first",
+    "hold_too_short",
+    "hold_too_long",
+    "lowest_latches",
+    "speaks_on_the_bench",
+    "no_profile_guard",
+    "more_than_the_pack_holds",
+    "current_sensor_unchecked",
+    "no_way_to_stop",
+    "timer_after_the_landing",
+    "nothing_without_telemetry",
+    "telemetry_loss_unsaid",
+    "same_words",
+]
+_ORDER: dict[Severity, int] = {"stop": 0, "look": 1, "note": 2}
+#: A current sensor further out than this is not trusted with a callout [1].
+TRUSTED_ERROR = 0.10
+#: "Land now" that speaks with less than this share of the reserve left has waited too long [1].
+LEAST_OF_RESERVE = 0.5
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something wrong with a plan.
+
+    Attributes
+    ----------
+    key : FindingKey
+    severity : "stop", "look" or "note"
+    concerns : str
+        Key of the rule or timer it is about; empty for the plan.
+    reason : str
+    mend : str
+        What the one step does; empty where only the pilot can.
+    mended : CalloutPlan or None
+        The plan after that step.
+    """
+
+    key: FindingKey
+    severity: Severity
+    concerns: str
+    reason: str
+    mend: str
+    mended: CalloutPlan | None
+
+
+class _Linter:
+    """The plan against the flight it is for."""
+
+    def __init__(self, plan: CalloutPlan, result: Forecast) -> None:
+        self.plan, self.result = plan, result
+        self.flight, self.chemistry = result.flight, result.setup.chemistry
+        self.cutoff_v = result.setup.sheet.craft.limits.esc_cutoff_v_per_cell
+        self.capacity_ah = result.setup.figures.capacity_ah
+        self.rules = [r for r in plan.rules if r.on]
+        self.timers = [t for t in plan.timers if t.on]
+
+    # What the rules watch
+
+    def volts(self, *roles: str) -> Iterator[tuple[Rule, int, Condition, float]]:
+        """Rules that call below a pack voltage: with the condition's place and its value per cell."""
+        for rule in self.rules:
+            if roles and rule.role not in roles:
+                continue
+            for k, condition in enumerate(rule.conditions):
+                if condition.sensor in PACK_VOLTAGES and condition.comparison == "below":
+                    series = self.plan.series_of(rule, condition)
+                    yield rule, k, condition, condition.cell_value_v(series=series)
+
+    def sensible(self, *roles: str) -> Iterator[tuple[Rule, int, Condition, float]]:
+        """The same, without values that no cell of the pack can have: they are told of by themselves."""
+        low_v, high_v = self.cell_range_v()
+        return (found for found in self.volts(*roles) if low_v <= found[3] <= high_v)
+
+    def cell_range_v(self) -> tuple[float, float]:
+        """Lowest and highest voltage a cell of this chemistry can have under load [V]."""
+        return 0.9 * self.chemistry.hard_floor_v, self.chemistry.full_v
+
+    def own(self, rule: Rule, condition: Condition) -> bool:
+        """Whether a condition is for the very pack of the forecast."""
+        return self.plan.series_of(rule, condition) == self.result.setup.sheet.pack.series
+
+    def with_condition(self, rule: Rule, place: int, **changes: object) -> CalloutPlan:
+        """The plan with one condition changed."""
+        conditions = list(rule.conditions)
+        conditions[place] = conditions[place].model_copy(update=changes)
+        return self.plan.with_rule(rule.model_copy(update={"conditions": tuple(conditions)}))
+
+    def at_cell_v(self, rule: Rule, place: int, cell_v: float, *, up: bool) -> tuple[str, CalloutPlan]:
+        """The plan with a threshold put to a value per cell, on the transmitter's step; and that in words."""
+        condition = rule.conditions[place]
+        series = self.plan.series_of(rule, condition)
+        if condition.per == "cell":
+            value = on_step(value=cell_v, step=0.01, up=up)
+            return f"{value:.2f} V a cell", self.with_condition(rule, place, value=value)
+        value = on_step(value=cell_v * series, step=voltage_step_v(series=series), up=up)
+        return f"{value:g} V", self.with_condition(rule, place, value=value)
+
+    def low_for_good_s(self, cell_v: float) -> float | None:
+        """When the voltage in steady flight goes under a value for good [s]; None where it never does."""
+        low = self.flight.low_from(cell_v)
+        return None if low >= self.flight.time_s.size else float(self.flight.time_s[low])
+
+    def derived_cell_v(self, rule: Rule, condition: Condition) -> float:
+        """What the forecast asks of a rule [V a cell]; the chemistry's usual value for another pack's."""
+        if not self.own(rule, condition):
+            return self.chemistry.landing_loaded_v
+        callouts = self.result.callouts
+        return (callouts.land_now if rule.role == "land_now" else callouts.pack_low).threshold.cell_v
+
+    def outlast(self, rule: Rule, place: int, burst_s: float) -> tuple[str, CalloutPlan]:
+        """A hold that outlasts a burst; where there is none a lower voltage; else the rule switched off."""
+        hold = next((h for h in HOLDS_S if h >= burst_s + 0.5 - 1e-9), None)
+        if hold is not None:
+            return f"Hold it {hold:g} s", self.plan.with_rule(rule.model_copy(update={"hold_s": hold}))
+        callouts = self.result.callouts
+        quieter = (callouts.land_now if rule.role == "land_now" else callouts.pack_low).quieter
+        series = self.plan.series_of(rule, rule.conditions[place])
+        if quieter is not None and quieter.cell_v < rule.conditions[place].cell_value_v(series=series) - 1e-9:
+            words, plan = self.at_cell_v(rule, place, quieter.cell_v, up=False)
+            return f"Set {words}, and let the charge and the timer lead", plan
+        off = self.plan.with_rule(rule.model_copy(update={"on": False}))
+        return "Switch it off: charge used and the timer lead here", off
+
+    def written(self, key: str) -> Rule | None:
+        """The rule of the plan's school, written anew."""
+        return write_plan(self.result, school=self.plan.school or "loaded voltage").plan.rule(key)
+
+
+_Check = Callable[[_Linter], Iterator[Finding]]
+
+
+def _cell_count(w: _Linter) -> Iterator[Finding]:
+    low_v, high_v = w.cell_range_v()
+    for rule, k, condition, cell_v in w.volts():
+        series = w.plan.series_of(rule, condition)
+        if low_v <= cell_v <= high_v:
+            continue
+        shown = f"{condition.value:g} V is {cell_v:.2f} V a cell for {series}S"
+        if condition.per == "pack" and low_v <= condition.value <= high_v:
+            mended = w.with_condition(rule, k, per="cell")
+            yield Finding(
+                "not_for_this_cell_count", "stop", rule.key,
+                f"{shown}: it looks like the voltage of one cell.",
+                f"Take it as {condition.value:g} V a cell, {condition.value * series:.1f} V for the pack", mended,
+            )  # fmt: skip
+            continue
+        fits = [s for s in range(1, 15) if s != series and low_v <= condition.value / s <= high_v]
+        meant = min(fits, key=lambda s: abs(condition.value / s - w.chemistry.landing_loaded_v), default=None)
+        if condition.per == "pack" and meant is not None:
+            words, mended = w.at_cell_v(rule, k, condition.value / meant, up=False)
+            yield Finding(
+                "not_for_this_cell_count", "stop", rule.key,
+                f"{shown}, which no {w.chemistry.short_name} cell has: it would suit {meant}S.",
+                f"Set {words}, the same a cell", mended,
+            )  # fmt: skip
+        else:
+            words, mended = w.at_cell_v(rule, k, w.derived_cell_v(rule, condition), up=False)
+            yield Finding(
+                "not_for_this_cell_count", "stop", rule.key,
+                f"{shown}, which no {w.chemistry.short_name} cell has.", f"Set {words}", mended,
+            )  # fmt: skip
+
+
+def _order(w: _Linter) -> Iterator[Finding]:
+    for low, _, low_condition, low_v in w.sensible("pack_low"):
+        for land, k, condition, land_v in w.sensible("land_now"):
+            same = w.plan.series_of(low, low_condition) == w.plan.series_of(land, condition)
+            if same and land_v >= low_v - 1e-9:
+                series = w.plan.series_of(land, condition)
+                step = voltage_step_v(series=series) / series
+                words, mended = w.at_cell_v(land, k, low_v - max(step, 0.05), up=False)
+                yield Finding(
+                    "land_now_not_below_pack_low", "stop", land.key,
+                    f"“{land.name}” at {land_v:.2f} V a cell is not under “{low.name}” at {low_v:.2f}: the first "
+                    "word would be the last.",
+                    f"Set “{land.name}” to {words}", mended,
+                )  # fmt: skip
+
+
+def _floor(w: _Linter) -> Iterator[Finding]:
+    floor_v = w.chemistry.loaded_floor_v
+    for rule, k, _, cell_v in w.sensible():
+        if cell_v < floor_v - 0.0051:
+            words, mended = w.at_cell_v(rule, k, floor_v, up=True)
+            yield Finding(
+                "under_the_cells_floor", "stop", rule.key,
+                f"{cell_v:.2f} V a cell is under the {floor_v:g} V that {w.chemistry.short_name} is landed at.",
+                f"Set {words}", mended,
+            )  # fmt: skip
+
+
+def _cutoff(w: _Linter) -> Iterator[Finding]:
+    if w.cutoff_v is None:
+        return
+    for rule, k, _, cell_v in w.sensible("land_now"):
+        if cell_v <= w.cutoff_v + 1e-9:
+            words, mended = w.at_cell_v(rule, k, w.cutoff_v + 0.1, up=True)
+            yield Finding(
+                "under_the_esc_cutoff", "stop", rule.key,
+                f"The ESC takes the power away at {w.cutoff_v:.2f} V a cell, before “{rule.name}” at {cell_v:.2f}.",
+                f"Set {words}, or lower the ESC's cutoff", mended,
+            )  # fmt: skip
+
+
+def _at_take_off(w: _Linter) -> Iterator[Finding]:
+    fresh_v = float(w.flight.cruise_v[0])
+    for rule, k, condition, cell_v in w.sensible():
+        if w.own(rule, condition) and fresh_v <= cell_v:
+            words, mended = w.at_cell_v(rule, k, w.derived_cell_v(rule, condition), up=False)
+            yield Finding(
+                "over_the_voltage_at_take_off", "stop", rule.key,
+                f"A full pack is at {fresh_v:.2f} V a cell once it flies: at {cell_v:.2f} this speaks at take-off.",
+                f"Set {words}", mended,
+            )  # fmt: skip
+
+
+def _craft_stages(w: _Linter) -> Iterator[Finding]:
+    lands = [(rule, v) for rule, _, c, v in w.sensible("land_now") if w.own(rule, c)]
+    if not lands:
+        return
+    rule, land_v = min(lands, key=lambda pair: pair[1])
+    stages, hard_v = w.plan.stages, w.chemistry.hard_floor_v
+    if stages.landing_v is not None and stages.landing_v >= land_v - 1e-9:
+        lower = round(max(land_v - LANDING_UNDER_V, hard_v), 2)
+        new = stages.model_copy(update={"landing_v": lower if lower < land_v else None})
+        yield Finding(
+            "craft_lands_first", "stop", rule.key,
+            f"The craft lands by itself at {stages.landing_v:.2f} V a cell, before you hear “{rule.name}” at "
+            f"{land_v:.2f}: wherever it is then, over water too.",
+            f"Let it land at {lower:.2f} V" if lower < land_v else "Switch its landing off",
+            w.plan.model_copy(update={"stages": new}),
+        )  # fmt: skip
+    if stages.lamp_v is not None and stages.lamp_v >= land_v - 1e-9:
+        lower = round(max(land_v - LANDING_UNDER_V / 2, hard_v), 2)
+        new = stages.model_copy(update={"lamp_v": lower if lower < land_v else None})
+        yield Finding(
+            "craft_lamp_first", "look", rule.key,
+            f"The craft's lamp comes on at {stages.lamp_v:.2f} V a cell, before “{rule.name}” at {land_v:.2f}: it "
+            "will be taken for nothing.",
+            f"Let it come on at {lower:.2f} V" if lower < land_v else "Switch the lamp off",
+            w.plan.model_copy(update={"stages": new}),
+        )  # fmt: skip
+
+
+def _holds(w: _Linter) -> Iterator[Finding]:
+    reserve = float(w.flight.charge_left[w.flight.index_at(w.flight.landing_s)])
+    for rule, k, condition, cell_v in w.sensible():
+        if not w.own(rule, condition) or condition.sensor != "pack_v":
+            continue
+        if not w.chemistry.hard_floor_v <= cell_v < float(w.flight.cruise_v[0]):
+            continue  # there is something worse wrong with it
+        burst_s = longest_burst_s(flight=w.flight, cell_v=cell_v)
+        if rule.hold_s < burst_s - 1e-9:
+            mend, mended = w.outlast(rule, k, burst_s)
+            yield Finding(
+                "hold_too_short", "look", rule.key,
+                f"A climb holds the voltage under {cell_v:.2f} V for {burst_s:.1f} s: held {rule.hold_s:g} s, "
+                f"“{rule.name}” speaks for nothing.",
+                mend, mended,
+            )  # fmt: skip
+        low_s = w.low_for_good_s(cell_v)
+        if rule.role != "land_now" or low_s is None or rule.hold_s <= HOLDS_S[-1]:
+            continue
+        left = float(w.flight.charge_left[w.flight.index_at(min(low_s + rule.hold_s, w.flight.end_s))])
+        if left < LEAST_OF_RESERVE * reserve:
+            written = w.result.callouts.land_now.hold_s
+            yield Finding(
+                "hold_too_long", "stop", rule.key,
+                f"Held {rule.hold_s:g} s, “{rule.name}” comes with {100 * left:.0f} % of the charge left.",
+                f"Hold it {written:g} s",
+                w.plan.with_rule(rule.model_copy(update={"hold_s": written})),
+            )  # fmt: skip
+
+
+def _lowest(w: _Linter) -> Iterator[Finding]:
+    for rule, k, condition, _ in w.sensible():
+        if condition.sensor == "lowest_v":
+            yield Finding(
+                "lowest_latches", "stop", rule.key,
+                "The lowest voltage so far never rises again: after the first climb this stays true.",
+                "Watch the live voltage", w.with_condition(rule, k, sensor="pack_v"),
+            )  # fmt: skip
+
+
+def _bench(w: _Linter) -> Iterator[Finding]:
+    for rule in w.rules:
+        guards = rule.guards
+        watches = any(c.sensor in TELEMETERED for c in rule.conditions)
+        free = not guards.armed and guards.throttle_over is None and guards.switch is None
+        if watches and free:
+            armed = w.plan.with_rule(rule.model_copy(update={"guards": guards.model_copy(update={"armed": True})}))
+            if rule.every_s is not None:
+                yield Finding(
+                    "no_way_to_stop", "stop", rule.key,
+                    f"“{rule.name}” repeats every {rule.every_s:g} s, armed or not: nothing on the transmitter "
+                    "makes it stop.",
+                    "Speak only while armed", armed,
+                )  # fmt: skip
+            else:
+                yield Finding(
+                    "speaks_on_the_bench", "look", rule.key,
+                    f"“{rule.name}” also speaks while the craft is not armed: on the bench, with every pack "
+                    "plugged in or out.",
+                    "Speak only while armed", armed,
+                )  # fmt: skip
+
+
+def _profiles(w: _Linter) -> Iterator[Finding]:
+    if len({p.series for p in w.plan.profiles}) < 2:
+        return
+    for rule, k, condition, _ in w.sensible():
+        if condition.per == "pack" and condition.profile is None and rule.guards.profile is None:
+            value = on_step(value=condition.value / w.plan.series_of(rule, condition), step=0.01)
+            yield Finding(
+                "no_profile_guard", "stop", rule.key,
+                f"{condition.value:g} V is watched whichever pack is flown, and this model flies "
+                f"{' and '.join(f'{p.series}S' for p in w.plan.profiles)}.",
+                f"Watch {value:.2f} V a cell", w.with_condition(rule, k, per="cell", value=value),
+            )  # fmt: skip
+
+
+def _charge(w: _Linter) -> Iterator[Finding]:
+    unchecked = False
+    for rule in w.rules:
+        for k, condition in enumerate(rule.conditions):
+            if condition.sensor != "used_ah" or condition.comparison != "above":
+                continue
+            if condition.value >= w.capacity_ah:
+                value = on_step(
+                    value=0.8 * w.capacity_ah, step=CHARGE_STEP_AH if w.capacity_ah > 1 else 0.005, up=False
+                )
+                yield Finding(
+                    "more_than_the_pack_holds", "stop", rule.key,
+                    f"{1000 * condition.value:.0f} mAh is more than the {1000 * w.capacity_ah:.0f} mAh in the "
+                    "pack: it is never reached.",
+                    f"Set {1000 * value:.0f} mAh, four fifths", w.with_condition(rule, k, value=value),
+                )  # fmt: skip
+                continue
+            error = w.plan.current_error
+            if unchecked or (error is not None and error <= TRUSTED_ERROR):
+                continue
+            unchecked = True  # once is enough
+            other = [r for r in w.rules if r.role == "land_now" and any(c.sensor == "pack_v" for c in r.conditions)]
+            guard = w.written("guard") or w.written("land_now")
+            state = "never checked" if error is None else f"{100 * error:.0f} % out"
+            if other or guard is None or not any(c.sensor == "pack_v" for c in guard.conditions):
+                mend, mended = "Switch this rule off", w.plan.with_rule(rule.model_copy(update={"on": False}))
+            else:
+                guard = guard.model_copy(update={"key": "guard", "name": "Voltage guard"})
+                mend = "Let the voltage speak too"
+                mended = w.plan.model_copy(update={"rules": (*w.plan.rules, guard)})
+            yield Finding(
+                "current_sensor_unchecked", "note" if other else "look", rule.key,
+                f"The current sensor was {state}: charge used can be out by as much. Compare one flight with the "
+                "charge put back.",
+                mend, mended,
+            )  # fmt: skip
+
+
+def _timers(w: _Linter) -> Iterator[Finding]:
+    for timer in w.timers:
+        low_s = w.result.range.low_s
+        if timer.at_s > low_s:
+            at_s = max(w.result.callouts.timers.timer_s, 5.0)
+            mended = _with_timer(w.plan, timer.model_copy(update={"at_s": at_s}))
+            yield Finding(
+                "timer_after_the_landing", "look", timer.key,
+                f"The timer ends at {_clock(timer.at_s)}; one flight in twenty is over by {_clock(low_s)}.",
+                f"Set it to {_clock(at_s)}", mended,
+            )  # fmt: skip
+    heard = [r for r in w.rules if r.conditions and not any(c.sensor in TELEMETERED for c in r.conditions)]
+    if not w.timers and not heard:
+        timer = Timer(key="timer", at_s=max(w.result.callouts.timers.timer_s, 5.0))
+        rest = tuple(t for t in w.plan.timers if t.key != "timer")
+        yield Finding(
+            "nothing_without_telemetry", "stop", "",
+            "When telemetry stops, nothing in this plan tells you to land.",
+            f"Add a timer of {_clock(timer.at_s)}",
+            w.plan.model_copy(update={"timers": (timer, *rest)[:3]}),
+        )  # fmt: skip
+
+
+def _silence(w: _Linter) -> Iterator[Finding]:
+    watching = any(c.sensor in TELEMETERED - {"telemetry"} for r in w.rules for c in r.conditions)
+    said = any(c.sensor == "telemetry" and c.comparison == "missing" for r in w.rules for c in r.conditions)
+    if watching and not said:
+        silence = w.written("silence")
+        rest = tuple(r for r in w.plan.rules if r.key != "silence")
+        yield Finding(
+            "telemetry_loss_unsaid", "look", "",
+            "When telemetry stops these rules fall silent, and silence sounds like a full pack.",
+            "Say “telemetry lost”",
+            w.plan.model_copy(update={"rules": (*rest, silence)}) if silence else None,
+        )  # fmt: skip
+
+
+def _words(w: _Linter) -> Iterator[Finding]:
+    seen: dict[str, Rule] = {}
+    for rule in w.rules:
+        if rule.say is None:
+            continue
+        first = seen.setdefault(rule.say.casefold(), rule)
+        if first is not rule:
+            new = f"{rule.name}: {rule.say}"[:60].casefold()
+            yield Finding(
+                "same_words", "look", rule.key,
+                f"“{rule.name}” and “{first.name}” say the same: you will not know which it was.",
+                f"Say “{new}”", w.plan.with_rule(rule.model_copy(update={"say": new})),
+            )  # fmt: skip
+
+
+def _with_timer(plan: CalloutPlan, timer: Timer) -> CalloutPlan:
+    return plan.model_copy(update={"timers": tuple(timer if t.key == timer.key else t for t in plan.timers)})
+
+
+def _clock(seconds: float) -> str:
+    whole = int(seconds + 0.5)
+    return f"{whole // 60}:{whole % 60:02d}"
+
+
+_CHECKS: tuple[_Check, ...] = (
+    _cell_count, _order, _floor, _cutoff, _at_take_off, _craft_stages, _holds, _lowest, _bench, _profiles, _charge,
+    _timers, _silence, _words,
+)  # fmt: skip
+
+
+def lint(*, plan: CalloutPlan, result: Forecast) -> tuple[Finding, ...]:
+    """Everything wrong with a plan on the flight it is for, worst first [findings are words, no unit].
+
+    Parameters
+    ----------
+    plan : CalloutPlan
+    result : Forecast
+        Of the sheet the plan belongs to.
+    """
+    linter = _Linter(plan, result)
+    found = [finding for check in _CHECKS for finding in check(linter)]
+    return tuple(sorted(found, key=lambda f: _ORDER[f.severity]))

@@ -1,0 +1,324 @@
+"""The callout plan: rules, timers and profiles, as a pilot would say them.
+
+A rule is a sentence.  *When* a sensor is below or above a value (several may be joined), *for* a hold,
+*while* its guards are met, *say* some words.  Nothing here knows how a transmitter stores it.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, Literal
+
+from pydantic import Field, StringConstraints, model_validator
+
+from zesty_cell.core.entity import Entity, Name, refused
+
+SensorKey = Literal["pack_v", "lowest_v", "cell_v", "receiver_v", "used_ah", "current_a", "armed_s", "telemetry"]
+#: Sensors that arrive by telemetry; the rest the transmitter knows by itself.
+TELEMETERED: frozenset[SensorKey] = frozenset(
+    {"pack_v", "lowest_v", "cell_v", "receiver_v", "used_ah", "current_a", "telemetry"}
+)
+#: Sensors that measure the flight pack's voltage.
+PACK_VOLTAGES: frozenset[SensorKey] = frozenset({"pack_v", "lowest_v"})
+
+#: Highest and lowest value a condition may compare each sensor with, in its unit [V, Ah, A, s].
+VALUE_BOUNDS: dict[SensorKey, tuple[float, float]] = {
+    "pack_v": (0.5, 120.0),
+    "lowest_v": (0.5, 120.0),
+    "cell_v": (0.5, 5.0),
+    "receiver_v": (2.0, 30.0),
+    "used_ah": (0.005, 400.0),
+    "current_a": (0.1, 2000.0),
+    "armed_s": (1.0, 10_800.0),
+    "telemetry": (0.0, 0.0),
+}
+
+Comparison = Literal["below", "above", "missing", "present"]
+Vibration = Literal["short", "medium", "long"]
+SwitchName = Literal["A", "B", "C", "D", "E", "F", "G", "H"]
+SWITCHES: tuple[SwitchName, ...] = ("A", "B", "C", "D", "E", "F", "G", "H")
+Position = Literal["up", "middle", "down"]
+POSITIONS: dict[Position, int] = {"up": -1, "middle": 0, "down": 1}
+Key = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{0,23}$")]
+#: What is spoken: a short sentence, without control characters.
+Words = Annotated[
+    str,
+    StringConstraints(strip_whitespace=True, min_length=1, max_length=60, pattern=r"^[^\x00-\x1f\x7f]*$"),
+]
+Role = Literal["pack_low", "land_now", "charge_used", "silence", "profile", "ask", "own"]
+
+#: Longest hold the engine keeps [s].
+MOST_HOLD_S = 60.0
+MOST_RULES = 32
+MOST_CONDITIONS = 4
+
+
+class Switch(Entity):
+    """A switch in one of its positions."""
+
+    name: SwitchName
+    position: Position = "down"
+
+
+class Condition(Entity):
+    """A sensor against a value, in the unit of the sensor; pack volts may be typed per cell.
+
+    ``profile`` limits it to one profile, so that one rule can hold for several packs.
+    """
+
+    sensor: SensorKey = "pack_v"
+    comparison: Comparison = "below"
+    value: float = 0.0
+    per: Literal["pack", "cell"] = "pack"
+    profile: Key | None = None
+
+    @model_validator(mode="after")
+    def _sensible(self) -> Condition:
+        if (self.sensor == "telemetry") != (self.comparison in ("missing", "present")):
+            raise refused(
+                "Telemetry is missing or there; every other sensor is below or above.", field="comparison"
+            )
+        low, high = VALUE_BOUNDS[self.sensor]
+        if self.per == "cell":
+            if self.sensor not in PACK_VOLTAGES:
+                raise refused("Only the pack's voltage can be given per cell.", field="per")
+            low, high = VALUE_BOUNDS["cell_v"]
+        if self.sensor != "telemetry" and not low <= self.value <= high:
+            raise refused(f"Between {low:g} and {high:g}.", field="value")
+        return self
+
+    def threshold(self, *, series: int) -> float:
+        """The value the transmitter compares with for a pack of ``series`` cells [V, Ah, A, s]."""
+        return self.value * series if self.per == "cell" else self.value
+
+    def cell_value_v(self, *, series: int) -> float:
+        """A voltage of the pack per cell [V]; the value itself for any other sensor."""
+        if self.sensor not in PACK_VOLTAGES:
+            return self.value
+        return self.value if self.per == "cell" else self.value / series
+
+
+class Guards(Entity):
+    """What must also hold, without a hold of its own."""
+
+    armed: bool = True
+    throttle_over: Annotated[float, Field(ge=0, le=0.95)] | None = None
+    switch: Switch | None = None
+    profile: Key | None = None
+
+
+class Rule(Entity):
+    """One callout.
+
+    Without conditions it speaks whenever its guards are met: that is how a switch asks for a value.
+
+    Parameters
+    ----------
+    hold_s : float
+        How long all of it must stay true first [s].
+    say : str, optional
+        Words; with ``read`` the live value of that sensor follows.
+    vibrate : optional
+    every_s : float, optional
+        Again every so many seconds while it stays true [s]; once where ``None``.
+    quiet_s : float
+        Not within so many seconds after arming (without the armed guard: after switching on) [s].
+    """
+
+    key: Key
+    name: Name
+    role: Role = "own"
+    conditions: Annotated[tuple[Condition, ...], Field(max_length=MOST_CONDITIONS)] = ()
+    join: Literal["all", "any"] = "all"
+    hold_s: Annotated[float, Field(ge=0, le=MOST_HOLD_S)] = 0.0
+    guards: Guards = Guards()
+    say: Words | None = None
+    read: SensorKey | None = None
+    vibrate: Vibration | None = None
+    every_s: Annotated[float, Field(ge=0.5, le=600)] | None = None
+    quiet_s: Annotated[float, Field(ge=0, le=60)] = 0.0
+    on: bool = True
+
+    @model_validator(mode="after")
+    def _does_something(self) -> Rule:
+        if self.say is None and self.read is None and self.vibrate is None:
+            raise refused("Say something, read a value out, or vibrate: else nobody notices.", field="say")
+        if self.read in ("telemetry", "lowest_v"):
+            raise refused("Read out a live value: voltage, charge, current or time.", field="read")
+        if not self.conditions and self.guards.switch is None and not self.guards.armed:
+            raise refused("With no condition and no guard it would never be quiet.", field="conditions")
+        return self
+
+
+class Timer(Entity):
+    """A clock that speaks.
+
+    Parameters
+    ----------
+    counts : "up" or "down"
+        How it is shown; it speaks the same.
+    at_s : float
+        The time it is for [s].
+    runs : "throttle", "armed" or "always"
+        While throttle is over ``throttle_over``, while armed, or since switching on.
+    every_s : float, optional
+        Speaks the time every so many seconds, 60 for minutes [s].
+    last_s : int
+        Counts the last seconds aloud, from this one down [s]; 0 for none.
+    end : str
+        Words at the end; repeated every ``end_every_s`` seconds where given [s].
+    reset : Switch, optional
+        A switch sets it back.
+    reset_disarmed_s : float, optional
+        So does being disarmed this long [s].
+    kept : bool
+        Kept while the transmitter is off.
+    """
+
+    key: Key
+    name: Name = "Timer"
+    counts: Literal["up", "down"] = "up"
+    at_s: Annotated[float, Field(ge=5, le=10_800)]
+    runs: Literal["throttle", "armed", "always"] = "throttle"
+    throttle_over: Annotated[float, Field(ge=0.01, le=0.95)] = 0.05
+    every_s: Annotated[float, Field(ge=5, le=3600)] | None = 60.0
+    last_s: Annotated[int, Field(ge=0, le=30)] = 0
+    end: Words = "time, land"
+    end_every_s: Annotated[float, Field(ge=2, le=600)] | None = None
+    reset: Switch | None = None
+    reset_disarmed_s: Annotated[float, Field(ge=0, le=600)] | None = 10.0
+    kept: bool = False
+    on: bool = True
+
+
+class Profile(Entity):
+    """The settings for one cell count, for a model that flies several.
+
+    ``full_v`` and ``floor_v`` are per cell: a pack of ``series`` cells measures between them at arming.
+    """
+
+    key: Key
+    name: Name
+    series: Annotated[int, Field(ge=1, le=24)]
+    floor_v: Annotated[float, Field(ge=0.8, le=4.0)] = 3.0
+    full_v: Annotated[float, Field(ge=1.2, le=4.5)] = 4.2
+    switch: Switch | None = None
+    say: Words
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Profile:
+        if self.floor_v >= self.full_v:
+            raise refused("The empty voltage lies under the full one.", field="floor_v")
+        return self
+
+    def can_be(self, *, pack_v: float) -> bool:
+        """Whether a pack of this profile can measure ``pack_v`` [V] when it is armed."""
+        return self.floor_v * self.series - 1e-9 <= pack_v <= (self.full_v + FULL_TOLERANCE_V) * self.series
+
+
+#: A fresh pack and its sensor together may read this much over full, per cell [V].
+FULL_TOLERANCE_V = 0.05
+
+School = Literal["loaded voltage", "charge used", "timer first", "knee", "two stages", "audible only"]
+
+
+class CraftStages(Entity):
+    """What the craft does by itself, per cell; ``None`` is switched off.
+
+    Parameters
+    ----------
+    lamp_v : float, optional
+        Its controller shows a lamp from here [V].
+    landing_v : float, optional
+        Its controller lands from here, wherever it is [V].
+    """
+
+    lamp_v: Annotated[float, Field(ge=0.8, le=4.35)] | None = None
+    landing_v: Annotated[float, Field(ge=0.8, le=4.35)] | None = None
+
+
+class CalloutPlan(Entity):
+    """Everything the transmitter says for a model.
+
+    Parameters
+    ----------
+    series : int
+        Cells of the pack it was written for [1]; used where no profile is chosen.
+    choose : "one", "switch" or "automatic"
+        How the profile is chosen: only one, by switches, or by the voltage measured at arming.
+    wrong_profile : str
+        Words when the profile cannot be true for the voltage measured at arming.
+    lost_after_s : float
+        A sensor that has not been heard for longer is not known any more [s].
+    stages : CraftStages
+    current_error : float, optional
+        How far the current sensor's charge was from what was put back, at the last check [1]; ``None``: it
+        was never checked.
+    """
+
+    name: Name
+    school: School | None = None
+    series: Annotated[int, Field(ge=1, le=24)]
+    rules: Annotated[tuple[Rule, ...], Field(max_length=MOST_RULES)] = ()
+    timers: Annotated[tuple[Timer, ...], Field(max_length=3)] = ()
+    profiles: Annotated[tuple[Profile, ...], Field(max_length=6)] = ()
+    choose: Literal["one", "switch", "automatic"] = "one"
+    wrong_profile: Words = "wrong pack"
+    lost_after_s: Annotated[float, Field(ge=0.2, le=10)] = 1.5
+    stages: CraftStages = CraftStages()
+    current_error: Annotated[float, Field(ge=0, le=10)] | None = None
+
+    @model_validator(mode="after")
+    def _whole(self) -> CalloutPlan:
+        keys = [*(r.key for r in self.rules), *(t.key for t in self.timers)]
+        double = next((k for k in keys if keys.count(k) > 1), None)
+        if double is not None:
+            raise refused(f"Two rules have the key “{double}”.", field="rules")
+        known = {p.key for p in self.profiles}
+        if len(known) < len(self.profiles):
+            raise refused("Two profiles have the same key.", field="profiles")
+        for k, rule in enumerate(self.rules):
+            asked = {rule.guards.profile, *(c.profile for c in rule.conditions)} - {None}
+            if asked - known:
+                raise refused(f"There is no profile “{(asked - known).pop()}”.", field=f"rules.{k}.guards.profile")
+        if self.choose == "switch" and any(p.switch is None for p in self.profiles):
+            raise refused("Give every profile its switch position, or choose by voltage.", field="choose")
+        return self
+
+    def profile(self, key: str | None) -> Profile | None:
+        """The profile of a key; None for none."""
+        return next((p for p in self.profiles if p.key == key), None)
+
+    def series_of(self, rule: Rule, condition: Condition | None = None) -> int:
+        """Cells of the pack a rule is for [1]: of its profile where it has one."""
+        key = (condition.profile if condition else None) or rule.guards.profile
+        profile = self.profile(key) if key else (self.profiles[0] if len(self.profiles) == 1 else None)
+        return profile.series if profile else self.series
+
+    def calls_below_v(self, rule: Rule, *, series: int) -> float | None:
+        """The voltage a rule calls below with a pack of ``series`` cells [V a cell]; None where there is none."""
+        flown = next((p for p in self.profiles if p.series == series), self.profiles[0] if self.profiles else None)
+        for condition in rule.conditions:
+            if condition.comparison != "below" or condition.profile not in (None, flown.key if flown else None):
+                continue
+            if condition.sensor == "cell_v":
+                return condition.value
+            if condition.sensor in PACK_VOLTAGES:
+                return condition.threshold(series=flown.series if flown else self.series) / series
+        return None
+
+    def rule(self, key: str) -> Rule | None:
+        """The rule of a key; None for none."""
+        return next((r for r in self.rules if r.key == key), None)
+
+    def with_rule(self, rule: Rule) -> CalloutPlan:
+        """The same plan with the rule of that key replaced."""
+        return self.model_copy(update={"rules": tuple(rule if r.key == rule.key else r for r in self.rules)})
+
+
+def on_step(*, value: float, step: float, up: bool | None = None) -> float:
+    """A value on a transmitter's step, in its unit [same as value]: to the nearest, or always up or down."""
+    steps = value / step
+    if up is None:
+        return round(math.floor(steps + 0.5) * step, 6)
+    return round((math.ceil(steps - 1e-6) if up else math.floor(steps + 1e-6)) * step, 6)

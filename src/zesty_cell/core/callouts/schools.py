@@ -1,0 +1,386 @@
+"""The schools of callouts: each writes a plan from the forecast, with a reason for every rule.
+
+What is derived here comes from :mod:`derive` (thresholds, holds, charge, timer) and from the flight;
+schools differ in which of it they use.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from zesty_cell.core.callouts.derive import DerivedCallouts, VoltageCallout, voltage_step_v
+from zesty_cell.core.callouts.rules import (
+    VALUE_BOUNDS,
+    CalloutPlan,
+    Condition,
+    CraftStages,
+    Guards,
+    Profile,
+    Rule,
+    School,
+    Switch,
+    Timer,
+    on_step,
+)
+from zesty_cell.core.forecast import Forecast
+
+#: How long telemetry is missed before it is called lost [s], and how often it is said again [s].
+SILENCE_S, SILENCE_EVERY_S = 3.0, 10.0
+LAND_NOW_EVERY_S = 4.0
+#: A craft's own lamp comes on this far under "land now", and it lands by itself this far under [V a cell].
+LAMP_UNDER_V, LANDING_UNDER_V = 0.10, 0.20
+#: Steps in which charge is set on a transmitter [Ah].
+CHARGE_STEP_AH = 0.05
+CELL_WORDS = (
+    "no",
+    "one",
+    "two",
+    "three",
+    "four",
+    "five",
+    "six",
+    "seven",
+    "eight",
+    "nine",
+    "ten",
+    "eleven",
+    "twelve",
+)
+
+
+@dataclass(frozen=True)
+class SchoolWords:
+    """A school in the application's own words."""
+
+    school: School
+    title: str
+    idea: str
+    watch: str
+
+
+SCHOOLS: tuple[SchoolWords, ...] = (
+    SchoolWords(
+        "loaded voltage",
+        "Loaded voltage, held",
+        "The voltage in steady flight tells how much is left; a hold lets climbs pass.",
+        "We start with it: every telemetry link has a voltage. Check it cold: sag grows and it speaks early.",
+    ),
+    SchoolWords(
+        "charge used",
+        "Charge used",
+        "Counting what went out is steady in the cold and in climbs, and knows nothing of sag.",
+        "It is as good as the current sensor and forgets that a pack was not full: the voltage stays as the guard.",
+    ),
+    SchoolWords(
+        "timer first",
+        "Timer first",
+        "The timer speaks while the pack is surely good; one voltage stands behind it.",
+        "Right where telemetry is poor. Hard flying shortens the flight and the timer does not know.",
+    ),
+    SchoolWords(
+        "knee",
+        "Knee of the curve",
+        "The voltage falls slowly, then fast: the call comes where it begins to fall fast.",
+        "Late by design: on polymer the knee often lies inside the reserve, and we say so.",
+    ),
+    SchoolWords(
+        "two stages",
+        "Two stages, with the craft's own",
+        "You hear both calls first; then the craft shows its lamp, and last it lands by itself.",
+        "A landing by itself saves people and pack, and may drown the craft: know what lies below.",
+    ),
+    SchoolWords(
+        "audible only",
+        "Audible only",
+        "Nothing acts but you: the calls grow insistent and shake, the craft never lands by itself.",
+        "You may lose the pack rather than the craft. It asks for a pilot who always answers.",
+    ),
+)
+
+
+#: What a sheet's callouts are first written by; the reason stands in its words.
+FIRST_SCHOOL: School = "loaded voltage"
+
+
+@dataclass(frozen=True)
+class Written:
+    """A plan as a school writes it.
+
+    Attributes
+    ----------
+    plan : CalloutPlan
+    reasons : dict of str to str
+        Why each rule and timer is as it is, by key.
+    notes : tuple of str
+        What the school could not do as it would like, in sentences.
+    """
+
+    plan: CalloutPlan
+    reasons: dict[str, str]
+    notes: tuple[str, ...]
+
+
+def cell_words(series: int, /) -> str:
+    """A cell count as it is spoken [no unit]: “six cells”."""
+    number = CELL_WORDS[series] if series < len(CELL_WORDS) else str(series)
+    return f"{number} cell{'' if series == 1 else 's'}"
+
+
+def knee_s(result: Forecast, /) -> float:
+    """Where the voltage in steady flight begins to fall fast [s].
+
+    The point of the smoothed curve, after the first third, that lies farthest above the straight line from
+    there to the end of the charge (the chord method of Satopää et al. 2011, "Kneedle").
+    """
+    flight = result.flight
+    first = flight.index_at(flight.end_s / 3.0)
+    time_s, volts = flight.time_s[first:], flight.cruise_v[first:]
+    chord = np.interp(time_s, [time_s[0], time_s[-1]], [volts[0], volts[-1]])
+    return float(time_s[int(np.argmax(volts - chord))])
+
+
+class _Writer:
+    def __init__(self, result: Forecast) -> None:
+        self.result = result
+        self.derived: DerivedCallouts = result.callouts
+        self.setup = result.setup
+        self.pack = result.setup.sheet.pack
+        self.step_v = voltage_step_v(series=self.pack.series)
+        self.reasons: dict[str, str] = {}
+        self.notes: list[str] = []
+
+    def moment(self, seconds: float) -> str:
+        whole = int(seconds + 0.5)
+        return f"{whole // 60}:{whole % 60:02d}"
+
+    def timer(self, *, repeat: bool = False) -> Timer:
+        timers = self.derived.timers
+        self.reasons["timer"] = (
+            f"The early end of the range, {self.moment(self.result.range.low_s)}, less the way home: it is the "
+            "guard that needs no telemetry."
+        )
+        return Timer(key="timer", at_s=max(timers.timer_s, 5.0), end_every_s=10.0 if repeat else None)
+
+    def voltage(self, key: str, *, every_s: float | None, vibrate: bool = False) -> Rule:
+        callout: VoltageCallout = self.derived.pack_low if key == "pack_low" else self.derived.land_now
+        threshold, landing_s = callout.threshold, self.result.flight.landing_s
+        before = landing_s - threshold.wanted_s
+        where = "at the landing point" if key == "land_now" else f"{before:.0f} s before the landing point"
+        hold = (
+            f"The hold outlasts every burst that {callout.flights} flights had, by half a second."
+            if callout.hold_suffices
+            else "Some bursts outlast even this hold: see the dry run."
+        )
+        self.reasons[key] = f"{where[0].upper()}{where[1:]}. {hold}"
+        return Rule(
+            key=key,
+            name="Pack low" if key == "pack_low" else "Land now",
+            role="pack_low" if key == "pack_low" else "land_now",
+            conditions=(Condition(sensor="pack_v", comparison="below", value=threshold.pack_v),),
+            hold_s=callout.hold_s,
+            say="pack low" if key == "pack_low" else "land now",
+            every_s=every_s,
+            vibrate="long" if vibrate else None,
+        )
+
+    def charge(self, key: str, *, at_s: float, say: str, name: str, every_s: float | None = None) -> Rule | None:
+        flight = self.result.flight
+        used_ah = float(flight.used_ah[flight.index_at(at_s)])
+        step_ah = CHARGE_STEP_AH if used_ah >= 1.0 else 0.01 if used_ah >= 0.2 else 0.005
+        value = on_step(value=used_ah, step=step_ah, up=False)
+        if value < 0.005:
+            return None
+        share = 100.0 * value / self.setup.figures.capacity_ah
+        self.reasons[key] = (
+            f"{share:.0f} % of the pack, at {self.moment(at_s)} on the flight expected. It needs a current sensor "
+            "that was checked against the charge put back, and a full pack."
+        )
+        return Rule(
+            key=key,
+            name=name,
+            role="land_now" if key == "land_now" else "charge_used",
+            conditions=(Condition(sensor="used_ah", comparison="above", value=value),),
+            hold_s=0.5,
+            say=say,
+            every_s=every_s,
+        )
+
+    def silence(self) -> Rule:
+        self.reasons["silence"] = "From here the timer is your only guard."
+        return Rule(
+            key="silence",
+            name="Silence",
+            role="silence",
+            conditions=(Condition(sensor="telemetry", comparison="missing"),),
+            hold_s=SILENCE_S,
+            say="telemetry lost",
+            every_s=SILENCE_EVERY_S,
+        )
+
+    def ask(self) -> Rule:
+        self.reasons["ask"] = "A look at the voltage without looking down."
+        return Rule(
+            key="ask",
+            name="Ask for it",
+            role="ask",
+            guards=Guards(armed=False, switch=Switch(name="D", position="down")),
+            read="pack_v",
+            every_s=5.0,
+        )
+
+    def profile(self) -> Profile:
+        chemistry = self.setup.chemistry
+        return Profile(
+            key=f"s{self.pack.series}",
+            name=f"{self.pack.series}S",
+            series=self.pack.series,
+            floor_v=chemistry.landing_rest_v,
+            full_v=chemistry.full_v,
+            say=cell_words(self.pack.series),
+        )
+
+    def stages(self, *, lands: bool) -> CraftStages:
+        land_v = self.derived.land_now.threshold.cell_v
+        hard_v = self.setup.chemistry.hard_floor_v
+        lamp_v = max(round(land_v - LAMP_UNDER_V, 2), hard_v)
+        landing_v = max(round(land_v - LANDING_UNDER_V, 2), hard_v)
+        if lands and landing_v >= lamp_v:
+            self.notes.append(
+                f"“Land now” is so near the cell's floor of {hard_v:g} V that the craft's own stages have no room "
+                "below it."
+            )
+        return CraftStages(lamp_v=lamp_v, landing_v=landing_v if lands and landing_v < lamp_v else None)
+
+
+def _loaded(w: _Writer) -> tuple[list[Rule | None], CraftStages]:
+    home_s = w.derived.timers.start_home_s
+    return [
+        w.voltage("pack_low", every_s=None),
+        w.voltage("land_now", every_s=LAND_NOW_EVERY_S),
+        w.charge("charge_used", at_s=home_s, say="charge used, head home", name="Charge used"),
+    ], w.stages(lands=False)
+
+
+def _charge(w: _Writer) -> tuple[list[Rule | None], CraftStages]:
+    flight = w.result.flight
+    guard = w.voltage("guard", every_s=LAND_NOW_EVERY_S).model_copy(
+        update={"name": "Voltage guard", "role": "land_now", "say": "voltage low, land"}
+    )
+    w.reasons["guard"] = "Where the sensor is out or the pack was not full, the voltage still speaks."
+    return [
+        w.charge("charge_used", at_s=w.derived.timers.start_home_s, say="head home", name="Charge used"),
+        w.charge("land_now", at_s=flight.landing_s, say="land now", name="Land now", every_s=LAND_NOW_EVERY_S),
+        guard,
+    ], w.stages(lands=False)
+
+
+def _timer_first(w: _Writer) -> tuple[list[Rule | None], CraftStages]:
+    return [w.voltage("land_now", every_s=LAND_NOW_EVERY_S)], w.stages(lands=False)
+
+
+def _knee(w: _Writer) -> tuple[list[Rule | None], CraftStages]:
+    at_s = knee_s(w.result)
+    flight, floor_v = w.result.flight, w.setup.chemistry.loaded_floor_v
+    knee_v = float(flight.cruise_v[flight.index_at(at_s)])
+    if at_s > flight.landing_s or knee_v < floor_v:
+        w.notes.append(
+            f"The curve bends at {w.moment(at_s)}, inside the reserve you keep: the call comes at the landing "
+            "point instead."
+        )
+        return [w.voltage("land_now", every_s=LAND_NOW_EVERY_S)], w.stages(lands=False)
+    low = w.voltage("pack_low", every_s=None)
+    value = on_step(value=knee_v * w.pack.series, step=w.step_v, up=True)
+    w.reasons["pack_low"] = f"Where the curve bends, at {w.moment(at_s)}."
+    return [
+        low.model_copy(update={"conditions": (Condition(value=value),)}),
+        w.voltage("land_now", every_s=LAND_NOW_EVERY_S),
+    ], w.stages(lands=False)
+
+
+def _two_stages(w: _Writer) -> tuple[list[Rule | None], CraftStages]:
+    return [w.voltage("pack_low", every_s=None), w.voltage("land_now", every_s=LAND_NOW_EVERY_S)], w.stages(
+        lands=True
+    )
+
+
+def _audible(w: _Writer) -> tuple[list[Rule | None], CraftStages]:
+    return [
+        w.voltage("pack_low", every_s=15.0, vibrate=True),
+        w.voltage("land_now", every_s=3.0, vibrate=True),
+    ], CraftStages()
+
+
+_RULES: dict[School, Callable[[_Writer], tuple[list[Rule | None], CraftStages]]] = {
+    "loaded voltage": _loaded,
+    "charge used": _charge,
+    "timer first": _timer_first,
+    "knee": _knee,
+    "two stages": _two_stages,
+    "audible only": _audible,
+}
+
+
+def write_plan(result: Forecast, *, school: School, current_error: float | None = None) -> Written:
+    """The plan of a school for a forecast, rounded to what a transmitter can be set to.
+
+    Parameters
+    ----------
+    result : Forecast
+    school : School
+    current_error : float, optional
+        How far the current sensor was out at its last check [1].
+    """
+    writer = _Writer(result)
+    timer = writer.timer(repeat=school == "timer first")
+    rules, stages = _RULES[school](writer)
+    sheet = result.setup.sheet
+    plan = CalloutPlan(
+        name=f"{sheet.craft.name} on {sheet.pack.name}"[:80],
+        school=school,
+        series=sheet.pack.series,
+        rules=(*(r for r in rules if r is not None), writer.silence(), writer.ask()),
+        timers=(timer,),
+        profiles=(writer.profile(),),
+        stages=stages,
+        current_error=current_error,
+    )
+    return Written(plan=plan, reasons=writer.reasons, notes=tuple(writer.notes))
+
+
+FurtherRule = Literal["voltage", "current", "receiver", "ask"]
+
+
+def further_rule(kind: FurtherRule, /, *, key: str, result: Forecast) -> Rule:
+    """A rule of the pilot's own to begin with, its values from the forecast [V, A, s].
+
+    A receiver's battery is called at 4.8 V: four nickel cells at 1.2 V, and where regulated supplies of 5 V
+    have begun to give way.
+    """
+    low = result.callouts.pack_low
+    low_bound, high_bound = VALUE_BOUNDS["current_a"]
+    if kind == "voltage":
+        condition = Condition(value=low.threshold.pack_v)
+        return Rule(
+            key=key, name="Another voltage", conditions=(condition,), hold_s=low.hold_s, say="check the pack"
+        )
+    if kind == "current":
+        honest_a = min(max(round(result.honest.current_a, 1), low_bound), high_bound)
+        condition = Condition(sensor="current_a", comparison="above", value=honest_a)
+        return Rule(key=key, name="High current", conditions=(condition,), hold_s=3.0, say="current high")
+    if kind == "receiver":
+        condition = Condition(sensor="receiver_v", comparison="below", value=4.8)
+        words = "receiver battery low"
+        return Rule(key=key, name="Receiver battery", conditions=(condition,), hold_s=1.0, say=words, every_s=10.0)
+    switch = Switch(name="D", position="up")
+    return Rule(
+        key=key,
+        name="Ask for charge used",
+        role="ask",
+        guards=Guards(armed=False, switch=switch),
+        read="used_ah",
+        every_s=5.0,
+    )

@@ -1,0 +1,276 @@
+"""A plan as numbered steps in plain words, for any programmable transmitter; and the names of its sounds."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from zesty_cell.core.callouts.engine import spoken_time
+from zesty_cell.core.callouts.rules import CalloutPlan, Condition, Guards, Rule, Switch, Timer
+
+#: What transmitters keep sound files under: lower-case letters and digits, no more than this many.
+SOUND_NAME_LENGTH = 8
+
+_SENSORS = {
+    "pack_v": "the pack's voltage",
+    "lowest_v": "the lowest pack voltage so far",
+    "cell_v": "the lowest cell",
+    "receiver_v": "the receiver battery",
+    "used_ah": "the charge used",
+    "current_a": "the current",
+    "armed_s": "the time since arming",
+    "telemetry": "telemetry",
+}
+
+
+@dataclass(frozen=True)
+class Sound:
+    """Something spoken: the words, and the short name of its file."""
+
+    words: str
+    file: str
+
+
+@dataclass(frozen=True)
+class Steps:
+    """A plan to set by hand, in the order in which it is set.
+
+    Attributes
+    ----------
+    profiles, conditions, sounds, timers, bench : tuple of str
+        Sentences; ``bench`` is what to try with the propellers off.
+    files : tuple of Sound
+    """
+
+    profiles: tuple[str, ...]
+    conditions: tuple[str, ...]
+    sounds: tuple[str, ...]
+    timers: tuple[str, ...]
+    bench: tuple[str, ...]
+    files: tuple[Sound, ...]
+
+
+def clock(seconds: float, /) -> str:
+    """A time as it is set [s]: “16:00”."""
+    whole = int(seconds + 0.5)
+    return f"{whole // 60}:{whole % 60:02d}"
+
+
+def value_words(plan: CalloutPlan, /, *, rule: Rule, condition: Condition) -> str:
+    """A condition's value as it is typed into a transmitter, in its unit [V, mAh, A, min]."""
+    if condition.sensor == "used_ah":
+        return f"{1000 * condition.value:.0f} mAh"
+    if condition.sensor == "current_a":
+        return f"{condition.value:g} A"
+    if condition.sensor == "armed_s":
+        return clock(condition.value)
+    if condition.sensor in ("cell_v", "receiver_v"):
+        return f"{condition.value:.2f} V"
+    series = plan.series_of(rule, condition)
+    return f"{condition.threshold(series=series):.{2 if series == 1 else 1}f} V"
+
+
+def _condition_words(plan: CalloutPlan, rule: Rule, condition: Condition) -> str:
+    sensor = _SENSORS[condition.sensor]
+    if condition.sensor == "telemetry":
+        return f"telemetry is {condition.comparison if condition.comparison == 'missing' else 'there'}"
+    way = "is below" if condition.comparison == "below" else "is above"
+    profile = plan.profile(condition.profile)
+    where = f" (with {profile.name})" if profile else ""
+    return f"{sensor} {way} {value_words(plan, rule=rule, condition=condition)}{where}"
+
+
+def _switch_words(switch: Switch) -> str:
+    return f"switch {switch.name} is {switch.position}"
+
+
+def _guard_words(plan: CalloutPlan, guards: Guards) -> list[str]:
+    words = []
+    if guards.armed:
+        words.append("armed")
+    if guards.throttle_over is not None:
+        words.append(f"throttle is over {100 * guards.throttle_over:.0f} %")
+    if guards.switch is not None:
+        words.append(_switch_words(guards.switch))
+    profile = plan.profile(guards.profile)
+    if profile is not None:
+        words.append(f"{profile.name} is flown")
+    return words
+
+
+def condition_sentence(plan: CalloutPlan, /, *, rule: Rule) -> str:
+    """What must be true for a rule [none]: “Land now is true when … for 3 s, while armed.”"""
+    joined = " and " if rule.join == "all" else " or "
+    parts = joined.join(_condition_words(plan, rule, c) for c in rule.conditions)
+    guards = _guard_words(plan, rule.guards)
+    when = f"when {parts}" if parts else "always"
+    hold = f" for {rule.hold_s:g} s" if parts and rule.hold_s else ""
+    quiet = f"; not in the first {rule.quiet_s:g} s" if rule.quiet_s else ""
+    return (
+        f"“{rule.name}” is true {when}{hold}" + (f", while {' and '.join(guards)}" if guards else "") + f"{quiet}."
+    )
+
+
+def sound_sentence(rule: Rule, /, *, files: dict[str, str]) -> str:
+    """What a rule does when it is true [none]."""
+    does = []
+    if rule.say:
+        does.append(f"say “{rule.say}” ({files[rule.say]})")
+    if rule.read:
+        does.append(f"read {_SENSORS[rule.read]} out")
+    if rule.vibrate:
+        does.append(f"give a {rule.vibrate} shake")
+    often = "once" if rule.every_s is None else f"every {rule.every_s:g} s while it lasts"
+    return f"When “{rule.name}” becomes true, {' and '.join(does)}, {often}."
+
+
+def _timer_sentence(timer: Timer, files: dict[str, str]) -> str:
+    runs = {
+        "throttle": f"while throttle is over {100 * timer.throttle_over:.0f} %",
+        "armed": "while armed",
+        "always": "from switching on",
+    }[timer.runs]
+    way = "counts up" if timer.counts == "up" else f"counts down from {clock(timer.at_s)}"
+    text = f"“{timer.name}” {way} {runs}"
+    if timer.every_s is not None:
+        text += f", speaks every {spoken_time(timer.every_s)}"
+    if timer.last_s:
+        text += f", counts the last {timer.last_s} s aloud"
+    text += f", and at {clock(timer.at_s)} says “{timer.end}” ({files[timer.end]})"
+    if timer.end_every_s is not None:
+        text += f", again every {timer.end_every_s:g} s"
+    back = []
+    if timer.reset_disarmed_s is not None:
+        back.append(f"disarmed for {timer.reset_disarmed_s:g} s")
+    if timer.reset is not None:
+        back.append(_switch_words(timer.reset))
+    text += f". It goes back when {' or '.join(back)}" if back else ""
+    return text + (", and is kept while switched off." if timer.kept else ".")
+
+
+def sounds_of(plan: CalloutPlan, /) -> tuple[Sound, ...]:
+    """Everything a plan says in words of its own, each once, with the short name of its file [none]."""
+    words = [r.say for r in plan.rules if r.on and r.say]
+    words += [t.end for t in plan.timers if t.on]
+    words += [p.say for p in plan.profiles] + ([plan.wrong_profile] if plan.profiles else [])
+    taken: set[str] = set()
+    sounds = []
+    for text in dict.fromkeys(words):
+        name = sound_name(text)
+        k = 2
+        while name in taken:
+            name = f"{sound_name(text)[: SOUND_NAME_LENGTH - len(str(k))]}{k}"
+            k += 1
+        taken.add(name)
+        sounds.append(Sound(text, name))
+    return tuple(sounds)
+
+
+_UNITS = {
+    "pack_v": ("volts", "volts"),
+    "cell_v": ("volts", "volts"),
+    "receiver_v": ("volts", "volts"),
+    "used_ah": ("milliamp hours", "mah"),
+    "current_a": ("amps", "amps"),
+    "armed_s": ("seconds", "seconds"),
+}
+
+
+def spoken_sounds(plan: CalloutPlan, /) -> tuple[Sound, ...]:
+    """Everything a plan may say [none]: its own words, its minutes, and the numbers of what is read out.
+
+    Numbers are made of parts (“twenty”, “two”, “point”, “four”, “volts”), as transmitters put them together.
+    """
+    sounds = list(sounds_of(plan))
+    taken = {s.file for s in sounds}
+
+    def add(words: str, file: str) -> None:
+        if file not in taken:
+            taken.add(file)
+            sounds.append(Sound(words, file))
+
+    for timer in plan.timers:
+        if not timer.on:
+            continue
+        if timer.every_s is not None:
+            moments = [k * timer.every_s for k in range(1, int(timer.at_s / timer.every_s) + 1)]
+            for seconds in moments[:120]:
+                minutes, rest = divmod(round(seconds), 60)
+                tail = " left" if timer.counts == "down" else ""
+                file = f"t{minutes}m" + (f"{rest}s" if rest else "") + ("l" if tail else "")
+                add(spoken_time(seconds) + tail, file[:SOUND_NAME_LENGTH])
+        for k in range(1, timer.last_s + 1):
+            add(str(k), f"n{k}")
+    read = {r.read for r in plan.rules if r.on and r.read}
+    if read:
+        for k in (*range(21), *range(30, 100, 10)):
+            add(str(k), f"n{k}")
+        for words in ("point", "hundred", "thousand", "no telemetry"):
+            add(words, sound_name(words))
+    for sensor in sorted(read):
+        add(*_UNITS[sensor])
+    return tuple(sounds)
+
+
+def sound_name(words: str, /) -> str:
+    """A short lower-case name for words [none]: “telemetry lost” is “telelost”."""
+    parts: list[str] = re.findall(r"[a-z0-9]+", words.lower()) or ["sound"]
+    whole = "".join(parts)
+    if len(whole) <= SOUND_NAME_LENGTH or len(parts) == 1:
+        return whole[:SOUND_NAME_LENGTH]
+    half = SOUND_NAME_LENGTH // 2
+    last = parts[-1][:half]
+    return f"{parts[0][: SOUND_NAME_LENGTH - len(last)]}{last}"
+
+
+def setup_steps(plan: CalloutPlan, /) -> Steps:
+    """A plan as sentences to set it by, and to try it by on the bench [V, s, mAh in words]."""
+    sounds = sounds_of(plan)
+    files = {s.words: s.file for s in sounds}
+    rules = [r for r in plan.rules if r.on]
+    profiles = []
+    for profile in plan.profiles:
+        low_v, high_v = profile.floor_v * profile.series, profile.full_v * profile.series
+        how = {
+            "one": "the only one",
+            "switch": _switch_words(profile.switch) if profile.switch else "",
+            "automatic": f"{low_v:.1f} to {high_v:.1f} V at arming",
+        }[plan.choose]
+        profiles.append(f"{profile.name}, {how}: at arming say “{profile.say}” ({files[profile.say]}).")
+    if plan.profiles:
+        profiles.append(
+            f"When the voltage at arming cannot be that pack's, say “{plan.wrong_profile}” "
+            f"({files[plan.wrong_profile]})."
+        )
+    return Steps(
+        profiles=tuple(profiles),
+        conditions=tuple(condition_sentence(plan, rule=r) for r in rules),
+        sounds=tuple(sound_sentence(r, files=files) for r in rules),
+        timers=tuple(_timer_sentence(t, files) for t in plan.timers if t.on),
+        bench=_bench(plan, rules),
+        files=sounds,
+    )
+
+
+def _bench(plan: CalloutPlan, rules: list[Rule]) -> tuple[str, ...]:
+    steps = ["Take the propellers off. Tie the craft down. Then plug in and arm."]
+    for rule in rules:
+        low = next((c for c in rule.conditions if c.sensor == "pack_v" and c.comparison == "below"), None)
+        if low is not None and rule.role in ("pack_low", "land_now"):
+            value = value_words(plan, rule=rule, condition=low)
+            steps.append(
+                f"Raise “{rule.name}” above the pack's voltage, wait {rule.hold_s:g} s, hear it once, put it back "
+                f"to {value}."
+            )
+        elif any(c.sensor == "telemetry" for c in rule.conditions):
+            steps.append(
+                f"Switch the craft off while the transmitter counts as armed: after {rule.hold_s:g} s hear it."
+            )
+        elif rule.role == "ask" and rule.guards.switch is not None:
+            steps.append(
+                f"Put {_switch_words(rule.guards.switch).replace(' is ', ' ')}: hear the value, and put it back."
+            )
+    if any(t.on for t in plan.timers):
+        steps.append("Open the throttle a little: the timer runs. Close it and disarm: it goes back.")
+    steps.append("Disarm: everything is quiet.")
+    return tuple(steps)

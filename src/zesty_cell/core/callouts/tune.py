@@ -1,0 +1,230 @@
+"""Tuning one voltage rule: every threshold and hold over the same flights, and the trade between them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zesty_cell.core import kernel as flight_kernel
+from zesty_cell.core.callouts.derive import EARLY_SHARE, HOLDS_S, hold_steps, voltage_step_v
+from zesty_cell.core.callouts.kernel import watch_threshold
+from zesty_cell.core.callouts.rules import CalloutPlan, Condition, Rule, on_step
+from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, Day, DayFlights, Progress, fly_days
+from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.flight import Traces
+from zesty_cell.core.sheet import Sheet
+
+#: How far up and down thresholds are tried [V a cell], and how many at most.
+SPAN_V = 0.30
+MOST_THRESHOLDS = 15
+#: A true call this far before its moment is too early all the same [1 of the flight].
+TOO_EARLY_SHARE = 0.20
+#: What a late call weighs against an early one.
+LATE_COUNTS = 2.0
+#: "Pack low" with less than this share of its lead left is late [1].
+LEAST_OF_LEAD = 0.5
+
+
+@dataclass(frozen=True)
+class Tuned:
+    """What every threshold and hold would do.
+
+    Attributes
+    ----------
+    thresholds_v : float64 array, shape (m,)
+        Whole pack [V], rising.
+    holds_s : tuple of float, h of them
+        [s].
+    false, late : float64 arrays, shape (m, h)
+        Share of flights with a false call, and of flights in which it came too late or not at all [1].
+    early : float64 array, shape (m, h)
+        Share of flights with a false call, or whose true one came long before its time: a high threshold is
+        never wrong about the voltage, and lands with half the charge [1].
+    now : tuple of int
+        Where the rule stands.
+    best : tuple of int
+        Where it should: inside both limits where any is, and there the fewest of both; a late call, which
+        leaves nothing to land with, counts as two early ones.
+    within : bool
+        Whether the best keeps both limits.
+    front : tuple of tuple of int
+        Settings that no other beats in both, the fewest early calls first.
+    flights : int
+    """
+
+    thresholds_v: NDArray[np.float64]
+    holds_s: tuple[float, ...]
+    false: NDArray[np.float64]
+    late: NDArray[np.float64]
+    early: NDArray[np.float64]
+    now: tuple[int, int]
+    best: tuple[int, int]
+    within: bool
+    front: tuple[tuple[int, int], ...]
+    flights: int
+
+    def setting(self, place: tuple[int, int], /) -> tuple[float, float]:
+        """Threshold of the whole pack [V] and hold [s] at a place."""
+        return float(self.thresholds_v[place[0]]), self.holds_s[place[1]]
+
+
+class _Watch(DayFlights):
+    """Watches every threshold and hold over the flights of one day."""
+
+    def __init__(self, sheet: Sheet, day: Day, thresholds_v: NDArray[np.float64]) -> None:
+        super().__init__(sheet, day=day)
+        self.thresholds_v = thresholds_v
+        shape = (thresholds_v.size, len(self.factors), len(HOLDS_S))
+        self.false = np.zeros(shape, dtype=np.int64)
+        self.first_s = np.full(shape, np.inf)
+        self._longest = np.zeros(shape[:2])
+        self._hold_at = hold_steps(step_s=self.step_s)
+
+    def visit(self, rows: slice, traces: Traces) -> None:
+        """See :data:`~zesty_cell.core.flight.Visitor`."""
+        steps = np.ascontiguousarray(traces.summary[:, flight_kernel.STEPS])
+        for j, pack_v in enumerate(self.thresholds_v):
+            watch_threshold(
+                traces.loaded_v,
+                traces.cruise_v,
+                steps,
+                self.step_s,
+                float(pack_v) / self.setup.sheet.pack.series,
+                EARLY_SHARE,
+                self._hold_at,
+                self.false[j, rows],
+                self.first_s[j, rows],
+                self._longest[j, rows],
+            )
+
+    def late(self, landing_s: NDArray[np.float64], role: str) -> NDArray[np.bool_]:
+        """Flights in which the call came too late, shape (m, k, h)."""
+        if role == "land_now":
+            return np.asarray(~np.isfinite(self.first_s))
+        return np.asarray(landing_s[:, None] - self.first_s < LEAST_OF_LEAD * self.setup.lead_s)
+
+    def early(self, landing_s: NDArray[np.float64], role: str) -> NDArray[np.bool_]:
+        """Flights with a false call, or a true one long before its time, shape (m, k, h)."""
+        before_s = TOO_EARLY_SHARE * landing_s + (0.0 if role == "land_now" else self.setup.lead_s)
+        return np.asarray((self.false > 0) | (self.first_s < (landing_s - before_s)[:, None]))
+
+
+def tunable(rule: Rule, /) -> Condition | None:
+    """The condition that tuning moves [none]: the only one, on the live pack voltage below a value."""
+    if len(rule.conditions) != 1 or rule.role not in ("pack_low", "land_now"):
+        return None
+    [condition] = rule.conditions
+    return condition if condition.sensor == "pack_v" and condition.comparison == "below" else None
+
+
+def tune(
+    *,
+    plan: CalloutPlan,
+    key: str,
+    sheet: Sheet,
+    most_false: float = 0.02,
+    most_late: float = 0.05,
+    days: tuple[Day, ...] = (OWN_DAY, *BAD_DAYS),
+    progress: Progress | None = None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> Tuned:
+    """Try thresholds and holds of one rule over the sampled flights of several days [V, s].
+
+    Parameters
+    ----------
+    plan : CalloutPlan
+    key : str
+        Of the rule.
+    sheet : Sheet
+    most_false, most_late : float
+        The pilot's limits: share of flights with a false or far too early call, and with a late one [1].
+    days : tuple of Day
+    progress : callable, optional
+        Called with the days done and all days.
+    cancelled : callable
+        Asked before each day.
+
+    Raises
+    ------
+    OutOfRangeError
+        When there is no such rule, or it does not watch the pack's voltage alone.
+    StoppedError
+        When it was cancelled.
+    """
+    rule = plan.rule(key)
+    condition = None if rule is None else tunable(rule)
+    if rule is None or condition is None:
+        raise OutOfRangeError(
+            "Only a rule that calls below the live pack voltage, and watches nothing else, can be tuned.",
+            field="rule",
+            value=0.0,
+            limit=1.0,
+        )
+    series = sheet.pack.series
+    step_v = voltage_step_v(series=series)
+    own_v = on_step(value=condition.cell_value_v(series=plan.series_of(rule, condition)) * series, step=step_v)
+    floor_v = on_step(value=chemistry_for(sheet.pack.chemistry).loaded_floor_v * series, step=step_v, up=True)
+    thresholds_v = _thresholds(own_v, floor_v, series=series, step_v=step_v)
+    false = np.zeros((thresholds_v.size, len(HOLDS_S)))
+    late, early = np.zeros_like(false), np.zeros_like(false)
+    watches = [_Watch(sheet, day, thresholds_v) for day in days]
+    for watch, landing_s in fly_days(watches, progress=progress, cancelled=cancelled):
+        false += np.count_nonzero(watch.false, axis=1)
+        late += np.count_nonzero(watch.late(landing_s, rule.role), axis=1)
+        early += np.count_nonzero(watch.early(landing_s, rule.role), axis=1)
+    flights = sum(len(watch.factors) for watch in watches)
+    false, late, early = false / flights, late / flights, early / flights
+    hold = min(range(len(HOLDS_S)), key=lambda j: abs(HOLDS_S[j] - rule.hold_s))
+    best, within = _best(early, late, most_false=most_false, most_late=most_late)
+    return Tuned(
+        thresholds_v=thresholds_v,
+        holds_s=HOLDS_S,
+        false=false,
+        late=late,
+        early=early,
+        now=(int(np.argmin(np.abs(thresholds_v - own_v))), hold),
+        best=best,
+        within=within,
+        front=_front(early, late),
+        flights=flights,
+    )
+
+
+def _thresholds(own_v: float, floor_v: float, *, series: int, step_v: float) -> NDArray[np.float64]:
+    """Thresholds on the transmitter's step around the present one, none under the floor, the present one in."""
+    count = int(SPAN_V * series / step_v + 1e-9)
+    every = max(1, -(-2 * count // (MOST_THRESHOLDS - 1)))
+    offsets = np.arange(-(count // every) * every, count + 1, every)
+    values = np.round(own_v + offsets * step_v, 2)
+    kept = values[(values >= floor_v - 1e-9) | (offsets == 0)]
+    return np.asarray(kept, dtype=np.float64)
+
+
+def _best(
+    early: NDArray[np.float64], late: NDArray[np.float64], *, most_false: float, most_late: float
+) -> tuple[tuple[int, int], bool]:
+    inside = (early <= most_false) & (late <= most_late)
+    # A shorter hold speaks sooner: it decides where flights do not.
+    tie = 1e-6 * np.arange(early.shape[1])[None, :]
+    cost = early + LATE_COUNTS * late + tie
+    if inside.any():
+        cost = np.where(inside, cost, np.inf)
+    row, column = np.unravel_index(int(np.argmin(cost)), cost.shape)
+    return (int(row), int(column)), bool(inside.any())
+
+
+def _front(early: NDArray[np.float64], late: NDArray[np.float64]) -> tuple[tuple[int, int], ...]:
+    """Settings with fewer early calls than any with as few late ones; the shortest hold where several tie."""
+    places = [(i, j) for i in range(early.shape[0]) for j in range(early.shape[1])]
+    places.sort(key=lambda p: (early[p], late[p], p[1]))
+    front: list[tuple[int, int]] = []
+    least = np.inf
+    for place in places:
+        if late[place] < least - 1e-12:
+            front.append(place)
+            least = float(late[place])
+    return tuple(front)

@@ -1,0 +1,139 @@
+"""From pack to propeller: what every part carries, what it may carry, and which one is the weakest."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from zesty_cell.core.brief import Brief
+from zesty_cell.core.checks import POWER_MARGIN_LOOK, THRUST_TO_WEIGHT_LOOK, Status, rolling_rms
+from zesty_cell.core.flight import Flight, Setup
+from zesty_cell.core.honest import HonestCurrent
+from zesty_cell.core.pack import CONNECTORS
+
+LinkKey = Literal[
+    "cells", "rating", "plug", "second_plug", "leads", "voltage", "esc", "esc_burst", "motors", "propeller"
+]
+
+#: What silicone-covered copper of a pack's lead carries for minutes in moving air [A/mm²].
+LEAD_A_PER_MM2 = 18.0
+#: From this share of its limit a part is worth a look [1].
+NEAR_LIMIT = 0.9
+
+
+@dataclass(frozen=True)
+class Link:
+    """One part of the chain.
+
+    Attributes
+    ----------
+    key : LinkKey
+    title : str
+    load, limit : float, float or None
+        In ``unit``; None where the pilot has not given a limit.
+    unit : "A", "V" or "ratio"
+    share : float or None
+        Load over limit [1]; for the propeller need over what there is.
+    status : Status
+    for_words : str
+        For how long the load lasts.
+    mend : str
+        What would help; empty for a part inside its limit.
+    """
+
+    key: LinkKey
+    title: str
+    load: float
+    limit: float | None
+    unit: Literal["A", "V", "ratio"]
+    share: float | None
+    status: Status
+    for_words: str
+    mend: str
+
+
+@dataclass(frozen=True)
+class Chain:
+    """The whole chain, pack first; ``weakest`` is the index of the link nearest to, or past, its limit."""
+
+    links: tuple[Link, ...]
+    weakest: int
+
+
+_MENDS: dict[LinkKey, str] = {
+    "cells": "A larger pack, a parallel pair, or a finer propeller.",
+    "rating": "A larger pack, a parallel pair, or a finer propeller.",
+    "plug": "A larger plug on pack and craft.",
+    "second_plug": "Leave the adapter out: fit the craft's own plug to the pack.",
+    "leads": "Thicker or shorter leads.",
+    "voltage": "Fewer cells in series, or parts made for more.",
+    "esc": "Another ESC, or a finer propeller.",
+    "esc_burst": "Another ESC, one cell less, or a finer propeller.",
+    "motors": "A finer propeller, or one cell less.",
+    "propeller": "More cells in series or a pack of lower resistance; then check motors and ESC again.",
+}
+
+
+def _link(
+    key: LinkKey, title: str, load: float, limit: float | None, unit: Literal["A", "V"], for_words: str
+) -> Link:
+    share = None if limit is None else load / limit
+    # A full pack close under the highest voltage is as it should be: nothing is asked of it in flight.
+    near = 1.0 if key == "voltage" else NEAR_LIMIT
+    status: Status = "ok" if share is None or share <= near else "look" if share <= 1.0 else "stop"
+    mend = _MENDS[key] if share is not None and share > 1.0 else ""
+    return Link(key, title, load, limit, unit, share, status, for_words, mend)
+
+
+def parts_chain(*, setup: Setup, flight: Flight, brief: Brief, honest: HonestCurrent) -> Chain:
+    """The chain from pack to propeller of one flight, until landing [A, V].
+
+    Minutes are the hardest 60 s (root mean square); bursts are full throttle on the fresh pack.
+    """
+    stop = flight.index_at(flight.landing_s) + 1
+    minute_a = float(np.max(rolling_rms(flight.current_a[:stop], 60.0)))
+    burst_a = brief.full_fresh_a
+    pack, limits, ratings = setup.sheet.pack, setup.sheet.craft.limits, setup.figures.ratings
+    minute, burst = "in the hardest minute", "at full throttle"
+    label = "label's" if setup.figures.ratings_known == "maker" else "pack's"
+    tier_a = ratings.ten_second_a if ratings else None
+    area_mm2, plug, count = pack.lead_area_mm2, CONNECTORS[pack.connector], limits.motor_count
+    links = [
+        _link("cells", "Cells, honest current", minute_a, honest.current_a, "A", minute),
+        _link("rating", f"The {label} ten-second rating", burst_a, tier_a, "A", burst),
+        _link("leads", f"Leads, {area_mm2:g} mm²", minute_a, LEAD_A_PER_MM2 * area_mm2, "A", minute),
+        _link("plug", f"Plug, {plug.name}", minute_a, plug.rating_a, "A", minute),
+    ]
+    if pack.second_plug is not None:
+        second = CONNECTORS[pack.second_plug]
+        links.append(_link("second_plug", f"Adapter, {second.name}", minute_a, second.rating_a, "A", minute))
+    esc, burst_esc, motor = _times("ESC", count), _times("ESC, ten seconds", count), _times("Motor", count)
+    links += [
+        _link("voltage", "Voltage of a full pack", setup.figures.full_v, limits.maximum_v, "V", "at take-off"),
+        _link("esc", esc, minute_a, limits.all_escs_a(), "A", minute),
+        _link("esc_burst", burst_esc, burst_a, limits.all_escs_burst_a(), "A", burst),
+        _link("motors", motor, burst_a, limits.all_motors_a(), "A", burst),
+        _propeller(setup, brief),
+    ]
+    shares = [
+        -1.0 if link.share is None or (link.key == "voltage" and link.share <= 1.0) else link.share
+        for link in links
+    ]
+    return Chain(links=tuple(links), weakest=int(np.argmax(shares)))
+
+
+def _times(what: str, count: int) -> str:
+    return what if count == 1 else f"{count} × {what}"
+
+
+def _propeller(setup: Setup, brief: Brief) -> Link:
+    """The other end: does what arrives still carry the craft at landing with something to spare?"""
+    rotor = setup.sheet.craft.lifts_itself()
+    need = THRUST_TO_WEIGHT_LOOK if rotor else POWER_MARGIN_LOOK
+    share = need / brief.to_spare
+    status: Status = "ok" if share <= NEAR_LIMIT else "look" if share <= 1.0 else "stop"
+    title = "Propellers: thrust over weight" if rotor else "Propeller: power over level flight"
+    mend = _MENDS["propeller"] if share > 1.0 else ""
+    return Link("propeller", title, brief.to_spare, need, "ratio", share, status, "at landing", mend)

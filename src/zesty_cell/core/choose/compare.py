@@ -1,0 +1,316 @@
+"""The comparison: a few packs on one craft, or one pack on a few crafts, side by side.
+
+The sentences are made here, from the figures, so that the page, the command line and the JSON say
+the same.  Masses in them are written by whoever asks, in the reader's units.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zesty_cell.core.brief import JUST_BEYOND, Brief, fly_brief
+from zesty_cell.core.checks import Check, check_flight
+from zesty_cell.core.choose.candidates import with_pack
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.flight import Flight, Setup, fly, landing_times_s, sample_step_s, set_up, start_many
+from zesty_cell.core.forecast import cruise_current_a, mah_per_km, mean_current_a, sampled_factors, used_wh
+from zesty_cell.core.honest import HonestCurrent, honest_current
+from zesty_cell.core.pack import Pack
+from zesty_cell.core.sheet import Sheet
+
+#: More than this no page shows side by side.
+MOST_COMPARED = 8
+
+Purpose = Literal["longest", "strongest at the end", "lightest", "coolest", "within the weight class"]
+PURPOSES: tuple[Purpose, ...] = (
+    "longest",
+    "strongest at the end",
+    "lightest",
+    "coolest",
+    "within the weight class",
+)
+
+
+@dataclass(frozen=True)
+class Compared:
+    """One pack on one craft.
+
+    Attributes
+    ----------
+    setup : Setup
+    flight : Flight
+    brief : Brief
+    low_s, high_s : float
+        5th and 95th percentile of the landing time [s], from the sheet's own sampled flights.
+    honest : HonestCurrent
+    checks : tuple of Check
+        As on the sheet, without that of the voltage callouts.
+    used_wh : float
+        [Wh].
+    mean_a, cruise_a, honest_share : float
+        Mean until landing and in steady flight [A]; steady flight as a share of the honest current [1].
+    full_half_a : float
+        What full throttle draws half way to landing [A].
+    mah_per_minute, mah_per_km : float, float or None
+        [mAh/min], [mAh/km].
+    """
+
+    setup: Setup
+    flight: Flight
+    brief: Brief
+    low_s: float
+    high_s: float
+    honest: HonestCurrent
+    checks: tuple[Check, ...]
+    used_wh: float
+    mean_a: float
+    cruise_a: float
+    honest_share: float
+    full_half_a: float
+    mah_per_minute: float
+    mah_per_km: float | None
+
+    @property
+    def pack(self) -> Pack:
+        """The pack compared."""
+        return self.setup.sheet.pack
+
+    def stops(self) -> tuple[Check, ...]:
+        """Checks that say stop."""
+        return tuple(c for c in self.checks if c.status == "stop")
+
+    def usable(self) -> bool:
+        """Whether it may be recommended at all."""
+        return self.brief.flies and not self.stops()
+
+
+def _start(sheet: Sheet) -> Callable[[], Compared]:
+    """Set one sheet's flights off; the result waits for them."""
+    setup = set_up(sheet)
+    flight = fly(setup)
+    # The very flights of the sheet, without their voltages.
+    sampled = start_many(
+        setup,
+        factors=sampled_factors(setup),
+        longest_s=3.0 * flight.end_s + 60.0,
+        beyond_landing=JUST_BEYOND,
+        step_s=sample_step_s(end_s=flight.end_s),
+    )
+    return lambda: _compared(setup, flight, sampled())
+
+
+def _compared(setup: Setup, flight: Flight, sampled: NDArray[np.float64]) -> Compared:
+    times_s: NDArray[np.float64] = landing_times_s(setup=setup, summary=sampled)[0]
+    low_s, high_s = (float(q) for q in np.quantile(times_s, (0.05, 0.95)))
+    brief = fly_brief(setup)
+    honest = honest_current(setup.sheet.pack)
+    cruise_a, mean_a = cruise_current_a(setup=setup, flight=flight), mean_current_a(brief)
+    return Compared(
+        setup=setup,
+        flight=flight,
+        brief=brief,
+        low_s=low_s,
+        high_s=high_s,
+        honest=honest,
+        checks=check_flight(setup=setup, flight=flight, brief=brief, callouts=None, honest=honest),
+        used_wh=used_wh(flight),
+        mean_a=mean_a,
+        cruise_a=cruise_a,
+        honest_share=cruise_a / honest.current_a,
+        full_half_a=float(flight.full_throttle_a[flight.index_at(0.5 * flight.landing_s)]),
+        mah_per_minute=mean_a * 1000.0 / 60.0,
+        mah_per_km=mah_per_km(mean_a=mean_a, craft=setup.sheet.craft),
+    )
+
+
+def compare_one(sheet: Sheet) -> Compared:
+    """One sheet as a row of a comparison [s, A, V, Wh].
+
+    Raises
+    ------
+    OutOfRangeError
+        As :func:`~zesty_cell.core.flight.set_up`.
+    """
+    return _start(sheet)()
+
+
+@dataclass(frozen=True)
+class Contender:
+    """A pack to compare, at its own temperature at take-off [°C] or the sheet's."""
+
+    pack: Pack
+    pack_c: float | None = None
+
+
+@dataclass(frozen=True)
+class LeftOut:
+    """A contender that cannot be flown at all, and why."""
+
+    name: str
+    reason: str
+
+
+def compare_packs(
+    sheet: Sheet, *, contenders: Sequence[Contender]
+) -> tuple[tuple[Compared, ...], tuple[LeftOut, ...]]:
+    """Several packs on the sheet's craft, pattern, air and landing rule, in the order given [s, A, V, Wh].
+
+    Raises
+    ------
+    OutOfRangeError
+        When there are more than :data:`MOST_COMPARED`.
+    """
+    if len(contenders) > MOST_COMPARED:
+        raise OutOfRangeError(
+            f"Up to {MOST_COMPARED} packs stand side by side: leave out {len(contenders) - MOST_COMPARED}.",
+            field="packs",
+            value=len(contenders),
+            limit=MOST_COMPARED,
+        )
+    sheets = [with_pack(sheet, pack=c.pack, pack_c=c.pack_c) for c in contenders]
+    return _compare(sheets, [c.pack.name for c in contenders])
+
+
+def compare_crafts(sheet: Sheet, *, sheets: Sequence[Sheet]) -> tuple[tuple[Compared, ...], tuple[LeftOut, ...]]:
+    """The sheet's pack on several crafts, each flown as its own sheet says [s, A, V, Wh]."""
+    return _compare(
+        [with_pack(other, pack=sheet.pack, pack_c=sheet.conditions.pack_c) for other in sheets],
+        [other.craft.name for other in sheets],
+    )
+
+
+def _compare(sheets: Sequence[Sheet], names: Sequence[str]) -> tuple[tuple[Compared, ...], tuple[LeftOut, ...]]:
+    started, left_out = [], []
+    for one, name in zip(sheets, names, strict=True):
+        try:
+            started.append(_start(one))
+        except OutOfRangeError as error:
+            left_out.append(LeftOut(name=name, reason=str(error)))
+    # While the first rows are put together, the flights of the others are under way.
+    return tuple(finish() for finish in started), tuple(left_out)
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """Which pack for a purpose, and why.
+
+    Attributes
+    ----------
+    purpose : Purpose
+    best : int or None
+        Index among those compared; None where none is fit for it.
+    sentence : str
+    """
+
+    purpose: Purpose
+    best: int | None
+    sentence: str
+
+
+def grams(mass_kg: float) -> str:
+    """A mass in grams, for sentences [g]."""
+    return f"{1000 * mass_kg:.0f} g"
+
+
+def _minutes(seconds: float) -> str:
+    whole = int(seconds + 0.5)
+    return f"{whole // 60}:{whole % 60:02d}"
+
+
+def _against(row: Compared, other: Compared, say_mass: Callable[[float], str]) -> str:
+    """What a pack gives up, or gains, in weight and time against another."""
+    gained_s = row.brief.landing_s - other.brief.landing_s
+    heavier_kg = row.brief.all_up_mass_kg - other.brief.all_up_mass_kg
+    share = 100.0 * gained_s / other.brief.landing_s
+    if abs(share) < 1.0:
+        time = "as long as"
+    else:
+        time = f"{abs(share):.0f} % {'longer' if gained_s > 0 else 'shorter'} than"
+    if abs(heavier_kg) < 0.0005:
+        return f"{time} {other.pack.name} at the same weight"
+    side = "more" if heavier_kg > 0 else "less"
+    return f"{time} {other.pack.name} for {say_mass(abs(heavier_kg))} {side}"
+
+
+def _sentence(
+    purpose: Purpose, rows: Sequence[Compared], best: int, order: Sequence[int], say_mass: Callable[[float], str]
+) -> str:
+    row = rows[best]
+    name, brief = row.pack.name, row.brief
+    next_one = rows[order[1]] if len(order) > 1 else None
+    if purpose == "longest":
+        text = f"{name} flies {_minutes(brief.landing_s)} at {say_mass(brief.all_up_mass_kg)}"
+        return text + (f": {_against(row, next_one, say_mass)}." if next_one else ".")
+    if purpose == "strongest at the end":
+        what = "times its weight" if row.setup.sheet.craft.lifts_itself() else "times the power of level flight"
+        text = (
+            f"{name} still pulls {brief.to_spare:.1f} {what} at landing, {100 * brief.thrust_share:.0f} % of fresh"
+        )
+        return text + (
+            f"; {next_one.pack.name} comes next with {next_one.brief.to_spare:.1f}." if next_one else "."
+        )
+    if purpose == "lightest":
+        text = (
+            f"{name} is ready to fly at {say_mass(brief.all_up_mass_kg)} and stays up {_minutes(brief.landing_s)}"
+        )
+        return text + (f": {_against(row, next_one, say_mass)}." if next_one else ".")
+    if purpose == "coolest":
+        text = (
+            f"{name} uses {100 * row.honest_share:.0f} % of its honest current in steady flight and lands coolest"
+        )
+        if next_one and next_one.brief.landing_c - brief.landing_c < 2.0:
+            return text + f", though {next_one.pack.name} is within two degrees."
+        return text + "."
+    limits = row.setup.sheet.craft.limits
+    class_name = limits.weight_class_name or "the weight class"
+    room_kg = (limits.weight_class_kg or 0.0) - brief.all_up_mass_kg
+    return (
+        f"Inside “{class_name}”, {name} flies longest: {_minutes(brief.landing_s)}, with {say_mass(room_kg)} to "
+        "spare. What the class allows is for your local rules."
+    )
+
+
+def verdict(rows: Sequence[Compared], *, purpose: Purpose, say_mass: Callable[[float], str] = grams) -> Verdict:
+    """Which of the packs for a purpose, and why, from the figures [s, kg, °C].
+
+    Packs with a check that stops are passed over; so is what does not fly.
+
+    Parameters
+    ----------
+    rows : sequence of Compared
+    purpose : Purpose
+    say_mass : callable
+        Writes a mass in kg for the reader.
+    """
+    usable = [k for k, row in enumerate(rows) if row.usable()]
+    if purpose == "within the weight class":
+        limit_kg = rows[0].setup.sheet.craft.limits.weight_class_kg if rows else None
+        if limit_kg is None:
+            return Verdict(purpose, None, "This craft watches no weight class: give one in the hangar.")
+        usable = [k for k in usable if rows[k].brief.all_up_mass_kg <= limit_kg]
+        if not usable:
+            lightest = min((r.brief.all_up_mass_kg for r in rows), default=0.0)
+            over = say_mass(lightest - limit_kg)
+            return Verdict(
+                purpose, None, f"None of these stays inside the weight class: the lightest is {over} over."
+            )
+    if not usable:
+        return Verdict(purpose, None, "Every one of these has a check that says stop: look at their marks first.")
+    value: dict[Purpose, Callable[[Compared], float]] = {
+        "longest": lambda r: -r.brief.landing_s,
+        "strongest at the end": lambda r: -r.brief.to_spare,
+        "lightest": lambda r: r.brief.all_up_mass_kg,
+        "coolest": lambda r: r.brief.landing_c,
+        "within the weight class": lambda r: -r.brief.landing_s,
+    }
+    order = sorted(usable, key=lambda k: value[purpose](rows[k]))
+    passed = len(rows) - len(usable)
+    text = _sentence(purpose, rows, order[0], order, say_mass)
+    if passed and purpose != "within the weight class":
+        text += f" {passed} with a check that stops {'is' if passed == 1 else 'are'} passed over."
+    return Verdict(purpose, order[0], text)

@@ -1,0 +1,272 @@
+"""A little more power: more cells, more capacity, a better pack, two in parallel, beside each other.
+
+And which cell count to begin with for a style of flying.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from zesty_cell.core.brief import Brief, BriefBatch
+from zesty_cell.core.changes import BETTER_RESISTANCE, MORE_CAPACITY, changed, plain_pack, rebuilt
+from zesty_cell.core.choose.candidates import with_pack
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.flight import Setup, set_up
+from zesty_cell.core.pack import Pack, pack_figures
+from zesty_cell.core.sheet import Sheet
+
+PowerKey = Literal["now", "more cells", "more capacity", "better pack", "two in parallel"]
+
+
+@dataclass(frozen=True)
+class PowerOption:
+    """One way to more power.
+
+    Attributes
+    ----------
+    key : PowerKey
+    title : str
+    setup : Setup
+    brief : Brief
+    motor_share, esc_share : float or None
+        Fresh full-throttle current over the limit of all motors, of all ESCs [1]; None where no
+        limit is known.
+    over_voltage : bool
+        A full pack passes the craft's highest voltage.
+    """
+
+    key: PowerKey
+    title: str
+    setup: Setup
+    brief: Brief
+    motor_share: float | None
+    esc_share: float | None
+    over_voltage: bool
+
+    def fits(self) -> bool:
+        """Inside every limit that is known."""
+        return not self.over_voltage and (self.motor_share or 0.0) <= 1.0 and (self.esc_share or 0.0) <= 1.0
+
+
+def another_cell(pack: Pack) -> Pack | None:
+    """The same pack with one more cell in series; None where no pack has so many [V, kg, A]."""
+    figures = pack_figures(pack)
+    return rebuilt(
+        plain_pack(pack),
+        name=f"{pack.series + 1}S of the same cells",
+        series=pack.series + 1,
+        mass_kg=figures.mass_kg + figures.cell_mass_kg * pack.parallel,
+        arrangement="rows",
+    )
+
+
+def doubled(pack: Pack) -> Pack | None:
+    """Two of the pack in a parallel harness; None where no pack is so large [Ah, kg, A]."""
+    figures = pack_figures(pack)
+    return rebuilt(
+        plain_pack(pack),
+        name=f"Two of {pack.name}"[:80].strip(),
+        parallel=2 * pack.parallel,
+        capacity_ah=max(2.0 * figures.capacity_ah, 0.02),
+        mass_kg=2.0 * figures.mass_kg,
+        # Each pack keeps its own leads: side by side they are one of twice the copper.
+        lead_area_mm2=min(2.0 * pack.lead_area_mm2, 50.0),
+        parallel_harness=True,
+        ratings=None if pack.ratings is None else pack.ratings.times(2).model_dump(),
+        arrangement="rows",
+    )
+
+
+def _changed(sheet: Sheet, key: Literal["more_capacity", "lower_resistance"]) -> Pack | None:
+    other = changed(sheet, key=key)
+    return None if other is None else other.pack
+
+
+def more_power(sheet: Sheet) -> tuple[PowerOption, ...]:
+    """The sheet as it is and four ways to more power, flown [A, s, kg].
+
+    A better pack and one more cell draw more at full throttle, because a fixed propeller takes what
+    the voltage gives it (PHYSICS 3): each is held against motors, ESCs and the highest voltage.
+
+    Raises
+    ------
+    OutOfRangeError
+        As :func:`~zesty_cell.core.flight.set_up`.
+    """
+    flown = set_up(sheet).sheet
+    pack = flown.pack
+    options: list[tuple[PowerKey, str, Pack | None]] = [
+        ("now", pack.name, pack),
+        ("more cells", f"One more cell: {pack.series + 1}S", another_cell(pack)),
+        ("more capacity", f"{(MORE_CAPACITY - 1) * 100:.0f} % more capacity", _changed(flown, "more_capacity")),
+        (
+            "better pack",
+            f"{(1 - BETTER_RESISTANCE) * 100:.0f} % less resistance",
+            _changed(flown, "lower_resistance"),
+        ),
+        ("two in parallel", "Two in parallel", doubled(pack)),
+    ]
+    made: list[tuple[PowerKey, str, Setup]] = []
+    for key, title, other in options:
+        if other is None:
+            continue
+        made.append((key, title, set_up(with_pack(flown, pack=other))))
+    briefs = BriefBatch([setup for _, _, setup in made]).fly()
+    limits = flown.craft.limits
+
+    def share(current_a: float, limit_a: float | None) -> float | None:
+        return None if limit_a is None else current_a / limit_a
+
+    return tuple(
+        PowerOption(
+            key=key,
+            title=title,
+            setup=setup,
+            brief=brief,
+            motor_share=share(brief.full_fresh_a, limits.all_motors_a()),
+            esc_share=share(brief.full_fresh_a, limits.all_escs_burst_a()),
+            over_voltage=limits.maximum_v is not None and setup.figures.full_v > limits.maximum_v,
+        )
+        for (key, title, setup), brief in zip(made, briefs, strict=True)
+    )
+
+
+StyleKey = Literal["slow", "hover", "cruise", "sport", "aerobatic", "race", "hard"]
+
+
+@dataclass(frozen=True)
+class Style:
+    """A way of flying and what it asks for at landing.
+
+    Attributes
+    ----------
+    key : StyleKey
+    title : str
+    rotor_need, wing_need : float or None
+        Thrust over weight, and full power over level-flight power, wanted at landing [1]; None where
+        the style is not flown by such craft.  Rules of thumb, docs/physics.md, "Which cell count".
+    """
+
+    key: StyleKey
+    title: str
+    rotor_need: float | None
+    wing_need: float | None
+
+
+STYLES: dict[StyleKey, Style] = {
+    s.key: s
+    for s in (
+        Style("slow", "slow or gliding", None, 1.6),
+        Style("hover", "hover", 1.6, None),
+        Style("cruise", "cruise", 2.0, 2.0),
+        Style("sport", "sport", 2.6, 2.6),
+        Style("aerobatic", "aerobatic or freestyle", 3.5, 3.6),
+        Style("race", "race", 4.5, None),
+        Style("hard", "hard", 5.0, 5.5),
+    )
+}
+_MOST_SERIES = 14
+
+
+@dataclass(frozen=True)
+class CellCount:
+    """Which cell count to begin with for a style.
+
+    Attributes
+    ----------
+    style : Style
+    series : int or None
+        None where no cell count meets the style inside the craft's limits.
+    to_spare : float
+        What that, or the nearest, keeps at landing [1].
+    reason : str
+    """
+
+    style: Style
+    series: int | None
+    to_spare: float
+    reason: str
+
+
+def _same_energy(pack: Pack, series: int) -> Pack | None:
+    """The pack's cells of the same total energy and weight, in another series count."""
+    figures = pack_figures(pack)
+    scale = pack.series / series
+    return rebuilt(
+        plain_pack(pack),
+        series=series,
+        parallel=1,
+        capacity_ah=figures.capacity_ah * scale,
+        cell_resistance_ohm=figures.cell_resistance_ohm / pack.parallel / scale,
+        cell_size=None,
+        arrangement="rows",
+        ratings=None,
+        label_c=None,
+    )
+
+
+def first_cell_count(sheet: Sheet, *, style: StyleKey) -> CellCount:
+    """The fewest cells in series that give this craft what a style asks for, at the same energy and weight [1].
+
+    Fewest, because each cell more raises full-throttle current: the current of a fixed propeller goes
+    nearly with the square of the voltage (K7).
+
+    Raises
+    ------
+    OutOfRangeError
+        When the style is not flown by this kind of craft.
+    """
+    wanted = STYLES[style]
+    flown = set_up(sheet).sheet
+    rotor = flown.craft.lifts_itself()
+    need = wanted.rotor_need if rotor else wanted.wing_need
+    if need is None:
+        raise OutOfRangeError(
+            f"“{wanted.title}” is not how a {flown.craft.kind} is flown.", field="style", value=0.0, limit=0.0
+        )
+    setups = []
+    for series in range(1, _MOST_SERIES + 1):
+        other = _same_energy(flown.pack, series)
+        if other is not None:
+            setups.append(set_up(with_pack(flown, pack=other)))
+    word = "times its weight" if rotor else "times the power of level flight"
+    keeps = "still pull" if rotor else "still have"
+    limit_a = flown.craft.limits.all_motors_a() or flown.craft.limits.all_escs_burst_a()
+    last: tuple[int, float] | None = None
+    for setup, brief in zip(setups, BriefBatch(setups).fly(), strict=True):
+        series = setup.sheet.pack.series
+        if not brief.flies:
+            continue
+        broken = _broken_limit(setup, brief)
+        if broken:
+            if last is None:
+                why = f"Even {series}S {broken}: finer propellers come first."
+                return CellCount(wanted, None, brief.to_spare, why)
+            why = (
+                f"{last[0]}S keeps {last[1]:.1f} {word} at landing, {need:g} wanted; {series}S {broken}. "
+                "Another motor, ESC or propeller comes before more cells."
+            )
+            return CellCount(wanted, None, last[1], why)
+        last = (series, brief.to_spare)
+        if brief.to_spare >= need:
+            of = f" of {limit_a:.0f} A" if limit_a else ""
+            why = (
+                f"The fewest that {keeps} {brief.to_spare:.1f} {word} at landing ({need:g} wanted). Full "
+                f"throttle draws {brief.full_fresh_a:.0f} A{of}, and each cell more draws more."
+            )
+            return CellCount(wanted, series, brief.to_spare, why)
+    if last is None:
+        return CellCount(wanted, None, 0.0, "No cell count of this pack's weight holds the craft up.")
+    return CellCount(wanted, None, last[1], f"Up to {last[0]}S it keeps {last[1]:.1f} {word}; {need:g} wanted.")
+
+
+def _broken_limit(setup: Setup, brief: Brief) -> str:
+    """What a cell count breaks first, in words; empty for nothing."""
+    limits = setup.sheet.craft.limits
+    if limits.maximum_v is not None and setup.figures.full_v > limits.maximum_v:
+        return f"is {setup.figures.full_v:.1f} V full, above the {limits.maximum_v:g} V its parts take"
+    for limit_a, what in ((limits.all_motors_a(), "motors"), (limits.all_escs_burst_a(), "ESCs")):
+        if limit_a is not None and brief.full_fresh_a > limit_a:
+            return f"draws {brief.full_fresh_a:.0f} A at full throttle, above the {limit_a:.0f} A of its {what}"
+    return ""

@@ -1,0 +1,90 @@
+"""What all our JSON documents share: a format's name and version at the top, and clear refusals."""
+
+from __future__ import annotations
+
+import json
+from typing import Any, NoReturn, TypeVar
+
+from pydantic import BaseModel, ValidationError
+
+from zesty_cell.formats.errors import FileFormatError, problems_of
+
+Document = TypeVar("Document", bound=BaseModel)
+#: A document is a few kB; anything larger is not one.
+MAX_BYTES = 256 * 1024
+
+
+def write_document(thing: BaseModel, *, name: str, version: int) -> str:
+    """A thing as JSON text, indented, with its format and version first."""
+    document = {"format": name, "version": version, **thing.model_dump(mode="json")}
+    return json.dumps(document, indent=2, ensure_ascii=False) + "\n"
+
+
+def document_schema(model: type[BaseModel], *, title: str) -> dict[str, Any]:
+    """JSON Schema (draft 2020-12) of a document."""
+    schema = model.model_json_schema()
+    schema["required"] = [
+        "format",
+        "version",
+        *(r for r in schema["required"] if r not in ("format", "version")),
+    ]
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema, "title": title}
+
+
+def _no_constant(text: str) -> NoReturn:
+    raise ValueError(f"{text} is not a number JSON knows")
+
+
+def _decode(data: bytes, what: str) -> str:
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        line = data[: error.start].count(b"\n") + 1
+        raise FileFormatError(f"This is not text in UTF-8, so it is not a {what}.", line=line) from error
+
+
+def read_document(data: bytes | str, *, model: type[Document], name: str, newest: int, what: str) -> Document:
+    """Read a document of one format.
+
+    Parameters
+    ----------
+    model : type
+        Of the document, with its ``format`` and ``version``.
+    name : str
+        What ``format`` says.
+    newest : int
+        The newest version we read.
+    what : str
+        “sheet”, in the words of the refusals.
+
+    Raises
+    ------
+    FileFormatError
+        Broken or foreign JSON, a newer version, or values out of bounds: with line and column
+        where the text itself is broken, with the path of each value otherwise.
+    """
+    if len(data) > MAX_BYTES:
+        raise FileFormatError(f"This file has {len(data):,} bytes: a {what} has a few thousand. Nothing was read.")
+    text = data if isinstance(data, str) else _decode(data, what)
+    try:
+        document = json.loads(text, parse_constant=_no_constant)
+    except json.JSONDecodeError as error:
+        raise FileFormatError(
+            f"This is not JSON: {error.msg.lower()}.", line=error.lineno, column=error.colno
+        ) from error
+    except RecursionError as error:
+        raise FileFormatError(f"This JSON is nested too deeply to be a {what}.") from error
+    except ValueError as error:
+        raise FileFormatError(f"This JSON holds something no {what} has: {error}.") from error
+    if not isinstance(document, dict) or document.get("format") != name:
+        raise FileFormatError(f'This JSON is not a Zesty Cell {what}: at the top it should say "format": "{name}".')
+    version = document.get("version")
+    if isinstance(version, int) and not isinstance(version, bool) and version > newest:
+        raise FileFormatError(
+            f"This {what} was written in format version {version}; this application reads up to {newest}. "
+            "Update the application to open it."
+        )
+    try:
+        return model.model_validate_json(json.dumps(document))
+    except ValidationError as error:
+        raise FileFormatError(f"This {what} cannot be used.", problems=problems_of(error)) from error

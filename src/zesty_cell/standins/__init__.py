@@ -1,0 +1,1 @@
+"""Small simulated devices, each its own process, spoken to over loopback: for trying things without hardware."""

@@ -1,0 +1,92 @@
+"""Callout plans: at most one for a sheet or a craft, with what was last printed and last loaded."""
+
+from __future__ import annotations
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.callouts.rules import CalloutPlan
+from zesty_cell.store import records
+from zesty_cell.store.errors import EditConflictError
+from zesty_cell.store.tables import CalloutsRow
+
+
+def plan_of(row: CalloutsRow) -> CalloutPlan:
+    """The core's plan of a row."""
+    return CalloutPlan.model_validate(row.document)
+
+
+def of_sheet(session: Session, sheet_id: int) -> CalloutsRow | None:
+    """The plan kept for a sheet; None where none was."""
+    query = select(CalloutsRow).where(CalloutsRow.sheet_id == sheet_id, CalloutsRow.deleted_at.is_(None))
+    return session.scalars(query.order_by(CalloutsRow.id)).first()
+
+
+def keep(session: Session, plan: CalloutPlan, *, sheet_id: int, version: int) -> CalloutsRow:
+    """Store a sheet's plan, provided nobody changed it since ``version``; 0 for one that is new.
+
+    Raises
+    ------
+    EditConflictError
+    """
+    row = of_sheet(session, sheet_id)
+    if row is None:
+        row = CalloutsRow(sheet_id=sheet_id)
+        session.add(row)
+    elif row.version != version:
+        raise EditConflictError("callouts", row.name)
+    row.name, row.document = plan.name, plan.model_dump(mode="json")
+    session.flush()
+    session.refresh(row)
+    return row
+
+
+def replace(session: Session, plan: CalloutPlan, *, sheet_id: int, version: int) -> int | None:
+    """Store a sheet's plan in place of another, which :func:`restore` brings back by the number returned.
+
+    Raises
+    ------
+    EditConflictError
+        When the other was changed since ``version``.
+    """
+    old = of_sheet(session, sheet_id)
+    if old is None:
+        keep(session, plan, sheet_id=sheet_id, version=0)
+        return None
+    if old.version != version:
+        raise EditConflictError("callouts", old.name)
+    delete(session, old)
+    new = keep(session, plan, sheet_id=sheet_id, version=0)
+    new.printed, new.loaded = old.printed, old.loaded
+    session.flush()
+    return old.id
+
+
+def delete(session: Session, row: CalloutsRow) -> None:
+    """Delete a plan; :func:`restore` undoes it."""
+    records.delete(session, row)
+
+
+def restore(session: Session, callouts_id: int) -> CalloutsRow:
+    """Undo a delete; a plan written meanwhile gives way."""
+    row = session.get(CalloutsRow, callouts_id)
+    if row is not None and row.sheet_id is not None:
+        newer = of_sheet(session, row.sheet_id)
+        if newer is not None and newer.id != callouts_id:
+            records.delete(session, newer)
+    return records.restore(session, CalloutsRow, callouts_id)
+
+
+def mark(session: Session, row: CalloutsRow, *, printed: bool = False, loaded: bool = False) -> None:
+    """Remember the plan as it is as printed, or as loaded to the transmitter."""
+    if printed:
+        row.printed = row.document
+    if loaded:
+        row.loaded = row.document
+    session.flush()
+
+
+def is_stale(row: CalloutsRow) -> tuple[str, ...]:
+    """What the plan has changed since: “printed”, “loaded”."""
+    held = {"printed": row.printed, "loaded": row.loaded}
+    return tuple(what for what, then in held.items() if then is not None and then != row.document)

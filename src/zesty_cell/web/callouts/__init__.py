@@ -1,0 +1,1 @@
+"""The callouts: rules as sentences, the ladder, the dry run, the score."""

@@ -1,0 +1,116 @@
+"""What the page shows and plays of a dry run."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from zesty_cell.core.callouts.dry_run import DryRun
+from zesty_cell.core.callouts.engine import Event
+from zesty_cell.core.callouts.rules import CalloutPlan
+from zesty_cell.web.units import group, minutes
+
+_SAMPLES = 900
+
+
+@dataclass(frozen=True)
+class Heard:
+    """One line of what was heard; repeats of a rule stand together."""
+
+    time: str
+    time_s: float
+    why: str
+    say: str
+    mark: str
+    times: int
+
+
+def _why(event: Event, plan: CalloutPlan, run: DryRun) -> str:
+    if event.kind in ("time", "last", "end"):
+        timer = next(t for t in plan.timers if t.key == event.key)
+        return f"timer {minutes(timer.at_s)}" if event.kind == "end" else "timer"
+    if event.kind in ("profile", "wrong profile"):
+        volts = "" if event.value is None else f", {event.value:.1f} V"
+        return f"armed{volts}" if event.kind == "profile" else f"not what was expected{volts}"
+    rule = plan.rule(event.key)
+    held = f" for {rule.hold_s:g} s" if rule and rule.hold_s else ""
+    sensor = rule.conditions[0].sensor if rule and rule.conditions else None
+    if sensor == "telemetry":
+        return f"no telemetry{held}"
+    if event.value is None:
+        return "asked for"
+    return {
+        "used_ah": f"{group(1000 * event.value)} mAh",
+        "current_a": f"{event.value:.0f} A{held}",
+        "armed_s": f"armed {minutes(event.value)}",
+    }.get(sensor or "", f"{event.value:.2f} V{held}")
+
+
+def _mark(event: Event, plan: CalloutPlan) -> str:
+    if event.kind in ("time", "last", "end"):
+        return "timer"
+    rule = plan.rule(event.key)
+    if event.kind != "rule" or rule is None:
+        return "wrong" if event.kind == "wrong profile" else "profile"
+    return rule.role
+
+
+def heard(run: DryRun, plan: CalloutPlan) -> list[Heard]:
+    """What was heard, in order; a rule that goes on repeating is told once, with how often."""
+    lines: list[Heard] = []
+    last_key = ""
+    for event in run.ran.events:
+        say = event.say or (f"{event.vibrate} shake" if event.vibrate else "")
+        if event.kind in ("rule", "time") and event.key == last_key:
+            first = lines[-1]
+            why = f"timer, and on to {minutes(event.time_s)}" if event.kind == "time" else first.why
+            lines[-1] = replace(first, why=why, times=first.times + 1)
+            continue
+        last_key = event.key if event.kind in ("rule", "time") else ""
+        lines.append(Heard(minutes(event.time_s), event.time_s, _why(event, plan, run), say, _mark(event, plan), 1))
+    return lines
+
+
+def player(run: DryRun, plan: CalloutPlan) -> dict[str, Any]:
+    """What the bench transmitter's display needs to play the run: thinned frames, events, spells of each rule."""
+    frames = run.frames
+    n = len(frames)
+    some = np.unique(np.linspace(0, n - 1, min(n, _SAMPLES)).round().astype(int)) if n else np.arange(0)
+
+    def thin(values: Any, digits: int) -> list[float | None]:
+        return [None if not np.isfinite(v) else round(float(v), digits) for v in np.asarray(values)[some]]
+
+    timers = run.ran.timers_s
+    return {
+        "time": thin(frames.time_s, 2),
+        "volts": thin(frames.pack_v, 2),
+        "used": thin(1000.0 * frames.used_ah, 0),
+        "armed": [int(v) for v in frames.armed[some]],
+        "timer": thin(timers[0], 1) if timers.shape[0] else [],
+        "events": [
+            {"t": round(e.time_s, 2), "say": e.say, "mark": _mark(e, plan), "shake": e.vibrate or ""}
+            for e in run.ran.events
+        ],
+        "rules": _spells(run, plan),
+        "end": float(frames.time_s[-1]) if n else 0.0,
+    }
+
+
+def _spells(run: DryRun, plan: CalloutPlan) -> list[dict[str, Any]]:
+    """When each rule was pending and true: stretches of [from, to, state] in seconds."""
+    found = []
+    rules = [r for r in plan.rules if r.on]
+    for rule, states in zip(rules, run.ran.states, strict=True):
+        edges = np.flatnonzero(np.diff(states)) + 1
+        starts, ends = np.concatenate(([0], edges)), np.concatenate((edges, [states.size]))
+        spells = [
+            [round(float(run.frames.time_s[a]), 2), round(float(run.frames.time_s[b - 1]), 2), int(states[a])]
+            for a, b in zip(starts, ends, strict=True)
+            if b > a and states[a]
+        ]
+        if len(spells) > 400:
+            spells = spells[:400]
+        found.append({"key": rule.key, "name": rule.name, "spells": spells})
+    return found

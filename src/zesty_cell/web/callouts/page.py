@@ -1,0 +1,523 @@
+"""The callouts page of a sheet: sentences, ladder, findings, dry run, bad days."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import lru_cache
+from typing import Annotated, Any, get_args
+
+from fastapi import APIRouter, Depends, Form, Query, Request, UploadFile
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from pydantic import ValidationError
+from sqlalchemy.exc import OperationalError
+from sqlalchemy.orm import Session
+from sqlalchemy.orm.exc import StaleDataError
+
+from zesty_cell.core.callouts.dry_run import ODDITIES, on_forecast, run_oddity
+from zesty_cell.core.callouts.lint import lint
+from zesty_cell.core.callouts.rules import MOST_CONDITIONS, CalloutPlan, Condition, Rule
+from zesty_cell.core.callouts.schools import (
+    FIRST_SCHOOL,
+    SCHOOLS,
+    FurtherRule,
+    Written,
+    further_rule,
+    write_plan,
+)
+from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, score_plan
+from zesty_cell.core.callouts.steps import spoken_sounds
+from zesty_cell.core.callouts.tune import tunable, tune
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.forecast import Forecast, forecast
+from zesty_cell.core.sheet import Sheet
+from zesty_cell.formats.errors import FileFormatError
+from zesty_cell.formats.espeak import SPEEDS, VOICES, VoiceError, voice_of
+from zesty_cell.formats.plan_json import read_plan, write_plan_json
+from zesty_cell.formats.voices_wav import RATES_HZ, spoken_wav, voices_zip
+from zesty_cell.store import callouts as store
+from zesty_cell.store import sheets as sheet_store
+from zesty_cell.store.errors import EditConflictError
+from zesty_cell.store.tables import CalloutsRow, SheetRow
+from zesty_cell.web.callouts import dry, plan_form
+from zesty_cell.web.callouts.transmitter import BenchTransmitter, TransmitterError
+from zesty_cell.web.choose.base import landing_words
+from zesty_cell.web.database import SESSION
+from zesty_cell.web.drawing.ladder import ladder
+from zesty_cell.web.drawing.tune_chart import in_flights, tune_chart
+from zesty_cell.web.forms import FormState, words_of
+from zesty_cell.web.messages import say
+from zesty_cell.web.preferences import preferences_of
+from zesty_cell.web.sheets import PostedForm
+from zesty_cell.web.templating import page
+from zesty_cell.web.units import read_number
+
+router = APIRouter(prefix="/callouts", include_in_schema=False)
+Store = Annotated[Session, SESSION]
+DAYS = (OWN_DAY, *BAD_DAYS)
+
+
+@lru_cache(maxsize=4)
+def _forecast(sheet: Sheet) -> Forecast:
+    """The forecast of a sheet: while its callouts are edited the sheet stays as it is."""
+    return forecast(sheet)
+
+
+class _Desk:
+    """A sheet with its forecast and its plan, kept or written anew."""
+
+    def __init__(self, session: Session, sheet_id: int) -> None:
+        self.sheet_row: SheetRow = sheet_store.fetch(session, sheet_id)
+        self.sheet: Sheet = sheet_store.as_sheet(self.sheet_row)
+        self.row: CalloutsRow | None = store.of_sheet(session, sheet_id)
+        self.trouble = ""
+        self.result: Forecast | None = None
+        self.written: Written | None = None
+        self.plan: CalloutPlan | None = None if self.row is None else store.plan_of(self.row)
+        try:
+            self.result = _forecast(self.sheet)
+        except OutOfRangeError as error:
+            self.trouble = str(error)
+            return
+        school = (self.plan.school if self.plan else None) or FIRST_SCHOOL
+        error = self.plan.current_error if self.plan else None
+        self.written = write_plan(self.result, school=school, current_error=error)
+        if self.plan is None:
+            self.plan = self.written.plan
+
+    @property
+    def version(self) -> int:
+        """Of the plan kept; 0 where none is."""
+        return self.row.version if self.row else 0
+
+    @property
+    def address(self) -> str:
+        """Where this page is."""
+        return f"/callouts/{self.sheet_row.id}"
+
+
+def _desk(session: Store, sheet_id: int) -> _Desk:
+    return _Desk(session, sheet_id)
+
+
+DeskOf = Annotated[_Desk, Depends(_desk)]
+
+
+@router.get("")
+def callouts(session: Store) -> Response:
+    """The callouts of the sheet changed last."""
+    rows = sorted(sheet_store.all_sheets(session), key=lambda r: r.updated_at, reverse=True)
+    return RedirectResponse(f"/callouts/{rows[0].id}" if rows else "/sheets", 303)
+
+
+def _speed(key: str) -> int:
+    return SPEEDS.get(key, SPEEDS["usual"])
+
+
+@router.get("/say.wav", include_in_schema=False)
+def say_wav(
+    words: Annotated[str, Query(min_length=1, max_length=120)],
+    voice: Annotated[str, Query(max_length=20)] = "calm",
+    speed: Annotated[str, Query(max_length=10)] = "usual",
+) -> Response:
+    """Words to hear in the page."""
+    try:
+        data = spoken_wav(words, voice=voice_of(voice), words_a_minute=_speed(speed), rate_hz=RATES_HZ[0])
+    except VoiceError as error:
+        return Response(str(error), status_code=503, media_type="text/plain")
+    return Response(data, media_type="audio/wav", headers={"Cache-Control": "private, max-age=3600"})
+
+
+def _changes(plan: CalloutPlan, written: CalloutPlan) -> dict[str, str]:
+    """What the pilot overruled, by rule: the value as the school wrote it."""
+    found = {}
+    for rule in plan.rules:
+        first = written.rule(rule.key)
+        if first is None:
+            continue
+        parts = []
+        if [c.value for c in rule.conditions] != [c.value for c in first.conditions] and first.conditions:
+            condition = first.conditions[0]
+            shown = (
+                f"{1000 * condition.value:.0f} mAh" if condition.sensor == "used_ah" else f"{condition.value:g} V"
+            )
+            parts.append(shown)
+        if rule.hold_s != first.hold_s:
+            parts.append(f"held {first.hold_s:g} s")
+        if rule.say != first.say:
+            parts.append(f"saying “{first.say}”" if first.say else "saying nothing")
+        if rule.every_s != first.every_s:
+            parts.append("once" if first.every_s is None else f"every {first.every_s:g} s")
+        if parts:
+            found[rule.key] = "The school wrote " + ", ".join(parts) + "."
+    return found
+
+
+def _context(
+    request: Request,
+    desk: _Desk,
+    read: plan_form.ReadPlan | None = None,
+    *,
+    conflict: str = "",
+    oddity: str = "",
+    days: bool = False,
+) -> dict[str, Any]:
+    view = preferences_of(request)
+    plan = desk.plan
+    if read is not None and read.plan is not None:
+        plan = read.plan
+    texts = read.state.texts if read else plan_form.first_texts(plan, version=desk.version) if plan else {}
+    context: dict[str, Any] = {
+        "desk": desk,
+        "sheet": desk.sheet,
+        "flown_words": landing_words(desk.sheet),
+        "plan": plan,
+        "texts": texts,
+        "errors": read.state.errors if read else {},
+        "conflict": conflict,
+        "schools": SCHOOLS,
+        "oddities": ODDITIES,
+        "oddity": oddity,
+        "form": plan_form,
+        "saved": desk.row is not None and plan == desk.plan and (read is None or read.plan is not None),
+        "stale": store.is_stale(desk.row) if desk.row else (),
+        "bad_days": None,
+        "can_save_over": False,
+        "report": None,
+        "tune": None,
+        "tunable": tunable,
+        "voices": VOICES,
+        "speeds": SPEEDS,
+        "rates": RATES_HZ,
+        "findings": (),
+        "run": None,
+        "ladder": None,
+    }
+    if plan is None or desk.result is None or desk.written is None:
+        return context
+    run = run_oddity(oddity, plan=plan, result=desk.result) if oddity else None
+    if run is None:
+        run = on_forecast(plan=plan, result=desk.result)
+    findings = lint(plan=plan, result=desk.result)
+    school = next((s for s in SCHOOLS if s.school == plan.school), None)
+    return context | {
+        "result": desk.result,
+        "school": school,
+        "written": desk.written,
+        "changed_rules": _changes(plan, desk.written.plan),
+        "findings": findings,
+        "to_mend": sum(f.severity != "note" for f in findings),
+        "ladder": ladder(plan, desk.result, as_pack=view.volts == "pack"),
+        "run": run,
+        "heard": dry.heard(run, plan),
+        "player": dry.player(run, plan),
+        "days": DAYS,
+        "bad_days": [_day(desk, plan, k) for k in range(len(DAYS))] if days else None,
+    }
+
+
+def _day(desk: _Desk, plan: CalloutPlan, index: int) -> Any:
+    [one] = score_plan(plan=plan, sheet=desk.sheet, days=(DAYS[index],))
+    return one
+
+
+@router.get("/{sheet_id}")
+def show(
+    request: Request,
+    desk: DeskOf,
+    run: Annotated[str, Query(max_length=20)] = "",
+    days: Annotated[str, Query(max_length=5)] = "",
+) -> HTMLResponse:
+    """The plan of a sheet; ``run`` names an oddity to run it on, ``days`` scores it at once."""
+    context = _context(request, desk, oddity=run, days=bool(days))
+    return page(request, "callouts.html", context, status=422 if desk.trouble else 200)
+
+
+def _keep(
+    request: Request,
+    session: Session,
+    desk: _Desk,
+    plan: CalloutPlan,
+    read: plan_form.ReadPlan,
+    words: str,
+    *,
+    undo: bool = False,
+) -> Response:
+    """Store a plan and show it; whatever is in the way, what was typed stays on the page."""
+    try:
+        # What a step adds is copied in: nothing is kept that could not be read again.
+        plan = CalloutPlan.model_validate(plan.model_dump())
+        old = None
+        if undo:
+            old = store.replace(session, plan, sheet_id=desk.sheet_row.id, version=read.version)
+        else:
+            store.keep(session, plan, sheet_id=desk.sheet_row.id, version=read.version)
+        session.commit()
+    except ValidationError as error:
+        return _refused(request, desk, read, words_of(error.errors()[0]), 422)
+    except EditConflictError:
+        session.rollback()
+        trouble = "These callouts were saved from another tab since you opened them. Yours are still here."
+        return _refused(request, desk, read, trouble, 409)
+    except (StaleDataError, OperationalError):
+        session.rollback()
+        trouble = "This could not be stored just now. What you typed is still here: save it again."
+        return _refused(request, desk, read, trouble, 503)
+    way_back = f"{desk.address}/undelete/{old}" if old is not None else None
+    return say(RedirectResponse(desk.address, 303), words, undo=way_back or "")
+
+
+def _refused(request: Request, desk: _Desk, read: plan_form.ReadPlan, trouble: str, status: int) -> Response:
+    context = _context(request, desk, read, conflict=trouble) | {"can_save_over": status == 409}
+    return page(request, "callouts.html", context, status=status)
+
+
+@router.post("/{sheet_id}")
+def change(request: Request, session: Store, desk: DeskOf, form: PostedForm) -> Response:
+    """Look at a change, keep it, or let one step be done: the same form either way."""
+    if desk.plan is None or desk.result is None:
+        return page(request, "callouts.html", _context(request, desk), status=422)
+    read = plan_form.read_plan_form(form, desk.plan)
+    action, _, what = form.get("action", "look").partition(":")
+    if action == "school":
+        school = next((s.school for s in SCHOOLS if s.school == what), None)
+        if school is not None:
+            error = (read.plan or desk.plan).current_error
+            plan = write_plan(desk.result, school=school, current_error=error).plan
+            return _keep(request, session, desk, plan, read, f"Written anew: {what}.", undo=True)
+    if read.plan is None:
+        return page(request, "callouts.html", _context(request, desk, read), status=422)
+    if action == "over":  # seen that another tab saved, and mine is to stay
+        read.version = desk.version
+    if action in ("save", "over"):
+        return _keep(request, session, desk, read.plan, read, "Saved.")
+    if action in ("load", "there"):
+        return _at_the_transmitter(request, session, desk, read, action)
+    if action == "tune":
+        context = _context(request, desk, read, oddity=form.get("run", ""))
+        return page(request, "callouts.html", context | {"tune": _tuned(desk, read.plan, what, form)})
+    step = _STEPS.get(action)
+    if step is not None:
+        plan, words = step(read.plan, what, desk.result)
+        if plan is not None:
+            return _keep(request, session, desk, plan, read, words, undo=action == "remove")
+    context = _context(request, desk, read, oddity=form.get("run", ""))
+    return page(request, "callouts.html", context)
+
+
+def _at_the_transmitter(
+    request: Request, session: Session, desk: _Desk, read: plan_form.ReadPlan, action: str
+) -> Response:
+    """Load the plan to the bench transmitter and read it back; run it there on what the page shows."""
+    bench: BenchTransmitter = request.app.state.bench
+    plan, oddity = read.plan, read.state.texts.get("run", "")
+    if plan is None or desk.result is None:
+        return Response(status_code=404)
+    report: dict[str, Any] = {"loaded": None, "said": None, "same": None, "trouble": ""}
+    try:
+        report["loaded"] = loaded = bench.load(plan)
+        # Only what came back as it went counts as loaded.
+        if not loaded.differences:
+            row = store.keep(session, plan, sheet_id=desk.sheet_row.id, version=read.version)
+            store.mark(session, row, loaded=True)
+            session.commit()
+            desk.row, desk.plan = row, plan
+            read.state.texts["version"] = str(row.version)
+        if action == "there":
+            here = run_oddity(oddity, plan=loaded.plan, result=desk.result)
+            here = here or on_forecast(plan=loaded.plan, result=desk.result)
+            report["said"] = said = bench.run(here.frames)
+            mine = [(round(e.time_s, 3), e.key, e.say) for e in here.ran.events]
+            report["same"] = [(round(s.t_s, 3), s.key, s.say) for s in said] == mine
+    except TransmitterError as error:
+        report["trouble"] = str(error)
+    except EditConflictError:
+        session.rollback()
+        report["trouble"] = "It is loaded, but these callouts were saved from another tab since: reload them here."
+    context = _context(request, desk, read, oddity=oddity) | {"report": report}
+    return page(request, "callouts.html", context)
+
+
+_Step = Callable[[CalloutPlan, str, Forecast], tuple[CalloutPlan | None, str]]
+
+
+def _mend(plan: CalloutPlan, what: str, result: Forecast) -> tuple[CalloutPlan | None, str]:
+    key, _, concerns = what.partition(":")
+    found = next((f for f in lint(plan=plan, result=result) if (f.key, f.concerns) == (key, concerns)), None)
+    if found is None or found.mended is None:
+        return None, ""
+    return found.mended, f"{found.mend}: done."
+
+
+def _remove(plan: CalloutPlan, what: str, _result: Forecast) -> tuple[CalloutPlan | None, str]:
+    rest = tuple(r for r in plan.rules if r.key != what)
+    return plan.model_copy(update={"rules": rest}), "Taken out."
+
+
+def _free_key(plan: CalloutPlan) -> str:
+    taken = {r.key for r in plan.rules} | {t.key for t in plan.timers}
+    return next(k for n in range(1, len(taken) + 2) if (k := f"own_{n}") not in taken)
+
+
+def _add(plan: CalloutPlan, what: str, result: Forecast) -> tuple[CalloutPlan | None, str]:
+    kind = next((k for k in get_args(FurtherRule) if k == what), None)
+    if kind is None:
+        return None, ""
+    rule = further_rule(kind, key=_free_key(plan), result=result)
+    return plan.model_copy(update={"rules": (*plan.rules, rule)}), "Added below."
+
+
+def _more(plan: CalloutPlan, what: str, result: Forecast) -> tuple[CalloutPlan | None, str]:
+    """One more condition in a rule."""
+    rule = plan.rule(what)
+    if rule is None or len(rule.conditions) >= MOST_CONDITIONS:
+        return None, ""
+    new = rule.conditions[-1] if rule.conditions else Condition(value=result.callouts.pack_low.threshold.pack_v)
+    changed = rule.model_copy(update={"conditions": (*rule.conditions, new)})
+    return plan.with_rule(changed), "One more condition."
+
+
+def _fewer(plan: CalloutPlan, what: str, _result: Forecast) -> tuple[CalloutPlan | None, str]:
+    rule = plan.rule(what)
+    if rule is None or len(rule.conditions) < 2:
+        return None, ""
+    return plan.with_rule(rule.model_copy(update={"conditions": rule.conditions[:-1]})), "One condition less."
+
+
+def _set(plan: CalloutPlan, what: str, result: Forecast) -> tuple[CalloutPlan | None, str]:
+    """What tuning found: threshold of the whole pack and hold."""
+    key, _, numbers = what.partition(":")
+    rule = plan.rule(key)
+    condition = tunable(rule) if rule else None
+    try:
+        pack_v, hold_s = (read_number(n) for n in numbers.split(":"))
+        if rule is None or condition is None:
+            return None, ""
+        series = result.setup.sheet.pack.series
+        value = pack_v / series if condition.per == "cell" else pack_v
+        new = Condition.model_validate(condition.model_dump() | {"value": round(value, 3)})
+        changed = Rule.model_validate(rule.model_dump() | {"conditions": [new.model_dump()], "hold_s": hold_s})
+    except ValueError:
+        return None, ""
+    return plan.with_rule(changed), f"Set to {pack_v:g} V, held {hold_s:g} s."
+
+
+def _tuned(desk: _Desk, plan: CalloutPlan, key: str, form: dict[str, str]) -> dict[str, Any] | None:
+    rule = plan.rule(key)
+    if rule is None or tunable(rule) is None:
+        return None
+    limits, error = [], ""
+    for name, usual in (("most_false", 2.0), ("most_late", 5.0)):
+        try:
+            value = read_number(form[name]) if form.get(name) else usual
+        except ValueError as problem:
+            value, error = usual, str(problem)
+        limits.append(min(max(value, 0.0), 100.0) / 100.0)
+    most_false, most_late = limits
+    tuned = tune(plan=plan, key=key, sheet=desk.sheet, most_false=most_false, most_late=most_late)
+    return {
+        "rule": rule,
+        "tuned": tuned,
+        "chart": tune_chart(tuned, most_false=most_false, most_late=most_late),
+        "now": tuned.setting(tuned.now),
+        "best": tuned.setting(tuned.best),
+        "words": {
+            name: [in_flights(float(share[place]), tuned.flights) for share in (tuned.early, tuned.late)]
+            for name, place in (("now", tuned.now), ("best", tuned.best))
+        },
+        "most_false": f"{100 * most_false:g}",
+        "most_late": f"{100 * most_late:g}",
+        "error": error,
+    }
+
+
+_STEPS: dict[str, _Step] = {
+    "set": _set,
+    "mend": _mend,
+    "remove": _remove,
+    "add": _add,
+    "more": _more,
+    "fewer": _fewer,
+}
+
+
+@router.post("/{sheet_id}/anew")
+def write_anew(session: Store, desk: DeskOf) -> Response:
+    """Let go of the kept plan: the school writes it from the forecast again; with undo."""
+    if desk.row is None:
+        return RedirectResponse(desk.address, 303)
+    store.delete(session, desk.row)
+    undo = f"{desk.address}/undelete/{desk.row.id}"
+    return say(RedirectResponse(desk.address, 303), "Your changes are out; the forecast wrote it anew.", undo=undo)
+
+
+@router.post("/{sheet_id}/undelete/{callouts_id}")
+def undelete(session: Store, sheet_id: int, callouts_id: int) -> Response:
+    """Undo :func:`write_anew`."""
+    store.restore(session, callouts_id)
+    return say(RedirectResponse(f"/callouts/{sheet_id}", 303), "Your plan is back.")
+
+
+@router.post("/{sheet_id}/day/{index}")
+def bad_day(request: Request, desk: DeskOf, index: int, form: PostedForm) -> Response:
+    """One row of the bad days, for the plan as it is being typed."""
+    if desk.plan is None or desk.result is None or not 0 <= index < len(DAYS):
+        return Response(status_code=404)
+    plan = plan_form.read_plan_form(form, desk.plan).plan or desk.plan
+    return page(request, "_callout_day.html", {"score": _day(desk, plan, index), "k": index})
+
+
+@router.get("/{sheet_id}/voices.zip")
+def voices(
+    desk: DeskOf,
+    voice: Annotated[str, Query(max_length=20)] = "calm",
+    speed: Annotated[str, Query(max_length=10)] = "usual",
+    rate: int = RATES_HZ[0],
+) -> Response:
+    """Everything the kept plan says, as WAV files in one ZIP."""
+    if desk.plan is None:
+        return Response(status_code=404)
+    rate_hz = rate if rate in RATES_HZ else RATES_HZ[0]
+    try:
+        data = voices_zip(
+            spoken_sounds(desk.plan), voice=voice_of(voice), words_a_minute=_speed(speed), rate_hz=rate_hz
+        )
+    except VoiceError as error:
+        return Response(str(error), status_code=503, media_type="text/plain")
+    names = f'attachment; filename="voices-{desk.sheet_row.id}-{rate_hz // 1000}k.zip"'
+    return Response(data, media_type="application/zip", headers={"Content-Disposition": names})
+
+
+@router.post("/{sheet_id}/printed", status_code=204)
+def printed(session: Store, desk: DeskOf) -> Response:
+    """Remember the plan as it was printed; one that is only written from the sheet is kept by that."""
+    row = desk.row
+    if row is None and desk.plan is not None:
+        row = store.keep(session, desk.plan, sheet_id=desk.sheet_row.id, version=0)
+    if row is not None:
+        store.mark(session, row, printed=True)
+    return Response(status_code=204)
+
+
+@router.get("/{sheet_id}/export")
+def export(desk: DeskOf) -> Response:
+    """The plan as open JSON."""
+    if desk.plan is None:
+        return Response(status_code=404)
+    names = f'attachment; filename="callouts-{desk.sheet_row.id}.json"'
+    return Response(
+        write_plan_json(desk.plan), media_type="application/json", headers={"Content-Disposition": names}
+    )
+
+
+@router.post("/{sheet_id}/import")
+def bring_in(request: Request, session: Store, desk: DeskOf, file: Annotated[UploadFile, Form()]) -> Response:
+    """Take a plan from a file for this sheet."""
+    try:
+        plan = read_plan(file.file.read())
+    except FileFormatError as error:
+        context = _context(request, desk, conflict=str(error))
+        return page(request, "callouts.html", context, status=422)
+    asked = plan_form.ReadPlan(
+        plan, FormState(texts=plan_form.first_texts(plan, version=desk.version), units="metric"), desk.version
+    )
+    return _keep(request, session, desk, plan, asked, "Loaded.", undo=True)

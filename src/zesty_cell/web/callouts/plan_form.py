@@ -1,0 +1,277 @@
+"""The plan's form: every underlined word of the sentences is an input; texts to plan and back."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import ValidationError
+
+from zesty_cell.core.callouts.rules import POSITIONS, SWITCHES, CalloutPlan, Condition, Rule, Switch, Timer
+from zesty_cell.web.forms import Field, FormState, form_units, get, put, read_field, whole_number, words_of
+from zesty_cell.web.units import (
+    CAPACITY,
+    CURRENT,
+    DURATION,
+    SECONDS,
+    SHARE,
+    VOLTAGE,
+    Quantity,
+    typed,
+)
+
+SENSORS: tuple[tuple[str, str], ...] = (
+    ("pack_v", "pack voltage"),
+    ("lowest_v", "lowest pack voltage so far"),
+    ("cell_v", "lowest cell"),
+    ("receiver_v", "receiver battery"),
+    ("used_ah", "charge used"),
+    ("current_a", "current"),
+    ("armed_s", "time since arming"),
+    ("telemetry", "telemetry"),
+)
+COMPARISONS: tuple[tuple[str, str], ...] = (
+    ("below", "stays below"),
+    ("above", "passes"),
+    ("missing", "is missing"),
+    ("present", "is there"),
+)
+READS: tuple[tuple[str, str], ...] = (
+    ("", "nothing read out"),
+    ("pack_v", "read the pack voltage"),
+    ("cell_v", "read the lowest cell"),
+    ("receiver_v", "read the receiver battery"),
+    ("used_ah", "read the charge used"),
+    ("current_a", "read the current"),
+    ("armed_s", "read the time since arming"),
+)
+SWITCH_WORDS: tuple[tuple[str, str], ...] = (
+    ("", "whatever the switches"),
+    *((f"{name}.{position}", f"switch {name} is {position}") for name in SWITCHES for position in POSITIONS),
+)
+VIBRATIONS = (
+    ("", "no shaking"),
+    ("short", "a short shake"),
+    ("medium", "a medium shake"),
+    ("long", "a long shake"),
+)
+RUNS = (("throttle", "throttle above idle"), ("armed", "arming"), ("always", "switching on"))
+_UNIT: dict[str, Quantity] = {
+    "pack_v": VOLTAGE,
+    "lowest_v": VOLTAGE,
+    "cell_v": VOLTAGE,
+    "receiver_v": VOLTAGE,
+    "used_ah": CAPACITY,
+    "current_a": CURRENT,
+    "armed_s": DURATION,
+}
+
+
+def unit_of(sensor: str) -> Quantity | None:
+    """How a sensor's value is typed."""
+    return _UNIT.get(sensor)
+
+
+@dataclass
+class ReadPlan:
+    """What was posted: the plan, or what is wrong with it; the version it was read from."""
+
+    plan: CalloutPlan | None
+    state: FormState
+    version: int
+
+
+def _switch_text(switch: Switch | None) -> str:
+    return "" if switch is None else f"{switch.name}.{switch.position}"
+
+
+def _switch_value(text: str) -> dict[str, str] | None:
+    name, _, position = text.partition(".")
+    return {"name": name, "position": position} if text else None
+
+
+def _rule_fields(rule: Rule) -> tuple[Field, ...]:
+    prefix = f"rules.{rule.key}."
+    return (
+        Field(f"{prefix}hold_s", "Hold", SECONDS, required=True),
+        Field(f"{prefix}say", "Words", kind="text"),
+        Field(f"{prefix}every_s", "Again every", SECONDS),
+        Field(f"{prefix}quiet_s", "Quiet at the start", SECONDS),
+        Field(f"{prefix}guards.throttle_over", "Throttle over", SHARE),
+    )
+
+
+def _timer_fields(timer: Timer) -> tuple[Field, ...]:
+    prefix = f"timers.{timer.key}."
+    return (
+        Field(f"{prefix}at_s", "At", DURATION, required=True),
+        Field(f"{prefix}every_s", "Every", DURATION),
+        Field(f"{prefix}last_s", "Last seconds", SECONDS),
+        Field(f"{prefix}end", "Words at the end", kind="text", required=True),
+        Field(f"{prefix}end_every_s", "Again every", SECONDS),
+        Field(f"{prefix}reset_disarmed_s", "Reset when disarmed for", SECONDS),
+    )
+
+
+def _condition_field(rule: Rule, place: int, sensor: str) -> Field:
+    return Field(f"rules.{rule.key}.conditions.{place}.value", "Value", unit_of(sensor), required=True)
+
+
+STAGES = (
+    Field("stages.lamp_v", "Its lamp comes on at", VOLTAGE, hint="off"),
+    Field("stages.landing_v", "It lands by itself at", VOLTAGE, hint="off"),
+    Field("current_error", "Current sensor, last check", SHARE, hint="never checked"),
+)
+
+
+def _value_text(condition: Condition) -> str:
+    """A value as it is set: volts keep their tenth, “20.0”."""
+    unit = unit_of(condition.sensor)
+    if unit is None:
+        return ""
+    text = typed(condition.value, unit, "metric")
+    return f"{text}.0" if unit is VOLTAGE and "." not in text else text
+
+
+def first_texts(plan: CalloutPlan, *, version: int) -> dict[str, str]:
+    """What the form holds for a plan."""
+    texts = {"version": str(version), "units": "metric"}
+    values = plan.model_dump()
+    for item in STAGES:
+        texts[item.path] = typed(get(values, item.path), item.quantity or VOLTAGE, "metric")
+    for rule in plan.rules:
+        prefix = f"rules.{rule.key}."
+        texts |= {
+            f"{prefix}on": "on" if rule.on else "",
+            f"{prefix}hold_s": typed(rule.hold_s, SECONDS, "metric"),
+            f"{prefix}say": rule.say or "",
+            f"{prefix}read": rule.read or "",
+            f"{prefix}vibrate": rule.vibrate or "",
+            f"{prefix}every_s": typed(rule.every_s, SECONDS, "metric"),
+            f"{prefix}quiet_s": typed(rule.quiet_s, SECONDS, "metric"),
+            f"{prefix}join": rule.join,
+            f"{prefix}guards.armed": "armed" if rule.guards.armed else "always",
+            f"{prefix}guards.throttle_over": typed(rule.guards.throttle_over, SHARE, "metric"),
+            f"{prefix}guards.switch": _switch_text(rule.guards.switch),
+            f"{prefix}guards.profile": rule.guards.profile or "",
+        }
+        for place, condition in enumerate(rule.conditions):
+            at = f"{prefix}conditions.{place}."
+            texts |= {
+                f"{at}sensor": condition.sensor,
+                f"{at}comparison": condition.comparison,
+                f"{at}per": condition.per,
+                f"{at}profile": condition.profile or "",
+                f"{at}value": _value_text(condition),
+            }
+    for timer in plan.timers:
+        prefix = f"timers.{timer.key}."
+        texts |= {
+            f"{prefix}on": "on" if timer.on else "",
+            f"{prefix}counts": timer.counts,
+            f"{prefix}runs": timer.runs,
+            f"{prefix}reset": _switch_text(timer.reset),
+            f"{prefix}kept": "on" if timer.kept else "",
+        }
+        for item in _timer_fields(timer):
+            value = getattr(timer, item.path.rpartition(".")[2])
+            texts[item.path] = value if isinstance(value, str) else typed(value, item.quantity or SECONDS, "metric")
+    return texts
+
+
+def read_plan_form(form: Mapping[str, str], base: CalloutPlan) -> ReadPlan:
+    """The plan of the posted form; ``base`` has what the form does not show, such as roles and profiles."""
+    state = FormState(texts={k: v for k, v in form.items() if isinstance(v, str)}, units=form_units(form))
+    version = whole_number(form.get("version", ""))
+    values = base.model_dump()
+
+    def take(item: Field, target: dict[str, Any], name: str) -> None:
+        try:
+            value = read_field(item, form.get(item.path, ""), "metric")
+        except ValueError as error:
+            state.errors[item.path] = str(error)
+            return
+        put(target, name, value)
+
+    for item in STAGES:
+        take(item, values, item.path)
+    for rule, target in zip(base.rules, values["rules"], strict=True):
+        if f"rules.{rule.key}.hold_s" in form:
+            _read_rule(rule, target, form, take)
+    for timer, target in zip(base.timers, values["timers"], strict=True):
+        if f"timers.{timer.key}.at_s" in form:
+            _read_timer(timer, target, form, take)
+    if not state.ok:
+        return ReadPlan(None, state, version)
+    try:
+        return ReadPlan(CalloutPlan.model_validate(values), state, version)
+    except ValidationError as error:
+        for problem in error.errors(include_url=False, include_input=False):
+            path = _place(problem, base)
+            state.errors.setdefault(path, words_of(problem))
+        return ReadPlan(None, state, version)
+
+
+def _read_rule(rule: Rule, target: dict[str, Any], form: Mapping[str, str], take: Any) -> None:
+    prefix = f"rules.{rule.key}."
+    for item in _rule_fields(rule):
+        take(item, target, item.path.removeprefix(prefix))
+    target["quiet_s"] = target["quiet_s"] or 0.0
+    target["on"] = bool(form.get(f"{prefix}on"))
+    for name in ("read", "vibrate"):
+        target[name] = form.get(f"{prefix}{name}") or None
+    target["join"] = form.get(f"{prefix}join") or "all"
+    target["guards"]["armed"] = form.get(f"{prefix}guards.armed") == "armed"
+    target["guards"]["switch"] = _switch_value(form.get(f"{prefix}guards.switch", ""))
+    target["guards"]["profile"] = form.get(f"{prefix}guards.profile") or None
+    for place in range(len(rule.conditions)):
+        at = f"{prefix}conditions.{place}."
+        sensor = form.get(f"{at}sensor", "")
+        condition = target["conditions"][place]
+        condition["sensor"] = sensor
+        comparison = form.get(f"{at}comparison", "")
+        # A changed sensor takes the comparison that it knows along.
+        fits = ("missing", "present") if sensor == "telemetry" else ("below", "above")
+        condition["comparison"] = comparison if comparison in fits else fits[0]
+        condition["per"] = form.get(f"{at}per") or "pack" if sensor in ("pack_v", "lowest_v") else "pack"
+        condition["profile"] = form.get(f"{at}profile") or None
+        if sensor == "telemetry":
+            condition["value"] = 0.0
+        else:
+            take(_condition_field(rule, place, sensor), condition, "value")
+
+
+def _read_timer(timer: Timer, target: dict[str, Any], form: Mapping[str, str], take: Any) -> None:
+    prefix = f"timers.{timer.key}."
+    for item in _timer_fields(timer):
+        take(item, target, item.path.removeprefix(prefix))
+    target["last_s"] = target["last_s"] or 0
+    target["on"], target["kept"] = bool(form.get(f"{prefix}on")), bool(form.get(f"{prefix}kept"))
+    for name in ("counts", "runs"):
+        target[name] = form.get(f"{prefix}{name}") or getattr(timer, name)
+    target["reset"] = _switch_value(form.get(f"{prefix}reset", ""))
+
+
+def _place(problem: Mapping[str, Any], base: CalloutPlan) -> str:
+    """Where in the form an error belongs: rules and timers by their key instead of their number."""
+    parts = [str(p) for p in problem["loc"]]
+    if problem["type"] == "refused":
+        parts += str(problem["ctx"]["field"]).split(".")
+    if len(parts) > 1 and parts[0] in ("rules", "timers") and parts[1].isdigit():
+        things: tuple[Rule, ...] | tuple[Timer, ...] = base.rules if parts[0] == "rules" else base.timers
+        parts[1] = things[int(parts[1])].key
+    return ".".join(parts)
+
+
+def both_volts(plan: CalloutPlan, rule: Rule, condition: Condition) -> tuple[float, float] | None:
+    """A voltage condition per cell and as pack; None for any other."""
+    if condition.sensor not in ("pack_v", "lowest_v"):
+        return None
+    series = plan.series_of(rule, condition)
+    return condition.cell_value_v(series=series), condition.threshold(series=series)
+
+
+def profile_options(plan: CalloutPlan) -> list[tuple[str, str]]:
+    """What a rule or a condition may be limited to."""
+    return [("", "any pack"), *((p.key, p.name) for p in plan.profiles)]

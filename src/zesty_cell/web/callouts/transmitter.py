@@ -1,0 +1,171 @@
+"""Talking to the bench transmitter: load, read back, compare, run; whatever it does, in words."""
+
+from __future__ import annotations
+
+import http.client
+import json
+import math
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import ValidationError
+
+from zesty_cell.core.callouts.engine import Frames
+from zesty_cell.core.callouts.fit import Capabilities, Difference, differences, fit
+from zesty_cell.core.callouts.rules import POSITIONS, SWITCHES, CalloutPlan
+from zesty_cell.formats.errors import FileFormatError
+from zesty_cell.formats.plan_json import read_plan, write_plan_json
+
+DEFAULT_BENCH_PORT = 8766
+#: It is on this machine: an answer that takes longer is none [s].
+PATIENCE_S = 3.0
+_MOST_BYTES = 4_000_000
+_FRAMES_AT_ONCE = 4000
+_POSITION_NAMES = {value: name for name, value in POSITIONS.items()}
+
+
+class TransmitterError(Exception):
+    """It is not there, refuses, breaks off, or answers with something else; the message says what to do."""
+
+
+@dataclass(frozen=True)
+class Loaded:
+    """A plan that went to the transmitter and was read back.
+
+    Attributes
+    ----------
+    able : Capabilities
+    plan : CalloutPlan
+        As it was sent, fitted.
+    notes : tuple of str
+        What was rounded or left out beforehand.
+    differences : tuple of Difference
+        What it holds otherwise than it was sent.
+    """
+
+    able: Capabilities
+    plan: CalloutPlan
+    notes: tuple[str, ...]
+    differences: tuple[Difference, ...]
+
+
+@dataclass(frozen=True)
+class Spoken:
+    """Something the bench transmitter said."""
+
+    t_s: float
+    kind: str
+    key: str
+    say: str
+
+
+class BenchTransmitter:
+    """The stand-in at a port of this machine."""
+
+    def __init__(self, port: int) -> None:
+        self.port = port
+
+    def _ask(self, method: str, path: str, body: str | None = None) -> bytes:
+        connection = http.client.HTTPConnection("127.0.0.1", self.port, timeout=PATIENCE_S)
+        try:
+            headers = {"Content-Type": "application/json"} if body is not None else {}
+            connection.request(method, path, None if body is None else body.encode(), headers)
+            response = connection.getresponse()
+            answer = response.read(_MOST_BYTES)
+            status = response.status
+        except ConnectionRefusedError as error:
+            raise TransmitterError(
+                "No bench transmitter is there. Start it in another terminal: zesty-cell bench-transmitter"
+                + ("" if self.port == DEFAULT_BENCH_PORT else f" --port {self.port}")
+            ) from error
+        except TimeoutError as error:
+            raise TransmitterError(
+                f"The bench transmitter did not answer within {PATIENCE_S:g} s. What it holds is not known: try "
+                "again."
+            ) from error
+        except (OSError, http.client.HTTPException) as error:
+            raise TransmitterError(
+                "The bench transmitter broke off in the middle. What it holds is not known: try again."
+            ) from error
+        finally:
+            connection.close()
+        if status >= 400:
+            raise TransmitterError(f"The bench transmitter refused: {_detail(answer, status)}")
+        return answer
+
+    def _json(self, method: str, path: str, body: str | None = None) -> Any:
+        try:
+            return json.loads(self._ask(method, path, body))
+        except ValueError as error:
+            raise TransmitterError(
+                f"Something answers at port {self.port}, but not as a bench transmitter does."
+            ) from error
+
+    def capabilities(self) -> Capabilities:
+        """What it can hold.
+
+        Raises
+        ------
+        TransmitterError
+        """
+        try:
+            return Capabilities.model_validate(self._json("GET", "/capabilities"))
+        except ValidationError as error:
+            raise TransmitterError(
+                f"Something answers at port {self.port}, but not as a bench transmitter does."
+            ) from error
+
+    def load(self, plan: CalloutPlan) -> Loaded:
+        """Fit a plan to it, send it, read it back and compare field by field.
+
+        Raises
+        ------
+        TransmitterError
+        """
+        able = self.capabilities()
+        fitted = fit(plan=plan, able=able)
+        self._ask("PUT", "/plan", write_plan_json(fitted.plan))
+        try:
+            held = read_plan(self._ask("GET", "/plan"))
+        except FileFormatError as error:
+            raise TransmitterError(f"What came back is not the plan: {error}") from error
+        return Loaded(able, fitted.plan, fitted.notes, differences(sent=fitted.plan, held=held))
+
+    def run(self, frames: Frames) -> list[Spoken]:
+        """Switch it on anew, set its switches, feed it frames, and hear what it says.
+
+        Raises
+        ------
+        TransmitterError
+        """
+        self._ask("POST", "/restart")
+        if len(frames):
+            positions = {n: _POSITION_NAMES[int(p)] for n, p in zip(SWITCHES, frames.switches[0], strict=True)}
+            self._ask("POST", "/switches", json.dumps(positions))
+        said: list[Spoken] = []
+        for first in range(0, len(frames), _FRAMES_AT_ONCE):
+            rows = [_frame(frames, k) for k in range(first, min(first + _FRAMES_AT_ONCE, len(frames)))]
+            fed = self._json("POST", "/frames", json.dumps({"frames": rows}))
+            said += [Spoken(e["t_s"], e["kind"], e["key"], e["say"]) for e in fed["events"]]
+        return said
+
+
+def _frame(frames: Frames, k: int) -> dict[str, Any]:
+    row: dict[str, Any] = {
+        "t_s": round(float(frames.time_s[k]), 6),
+        "throttle": round(min(max(float(frames.throttle[k]), 0.0), 1.0), 4),
+        "armed": bool(frames.armed[k]),
+    }
+    for name in ("pack_v", "cell_v", "receiver_v", "used_ah", "current_a"):
+        value = float(getattr(frames, name)[k])
+        if not math.isnan(value):
+            row[name] = value
+    return row
+
+
+def _detail(answer: bytes, status: int) -> str:
+    try:
+        detail = json.loads(answer)["detail"]
+    except (ValueError, KeyError, TypeError):
+        return f"it answered with status {status}."
+    return detail if isinstance(detail, str) else "it does not take what was sent."

@@ -1,0 +1,1 @@
+"""Choosing a pack: comparison, search, what buys minutes, crafts for a pack."""

@@ -1,0 +1,80 @@
+"""What all choosing pages share: the sheet they start from, its title line, the cells of the shelf."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.cell import CellModel
+from zesty_cell.core.changes import CHANGES
+from zesty_cell.core.sheet import Sheet
+from zesty_cell.store import sheets as sheet_store
+from zesty_cell.store.hangar import CELLS
+from zesty_cell.store.tables import SheetRow
+from zesty_cell.web.face import Face
+
+#: Pages of a sheet's choosing, in the order of their tabs: address, word.
+TABS = (("", "Compare"), ("/search", "Search"), ("/buys", "What buys minutes"), ("/crafts", "Other crafts"))
+
+
+#: Short words for chemistries, one for each, where two are lithium-ion.
+CHEMISTRY_WORDS = {
+    "lipo": "LiPo",
+    "lihv": "LiHV",
+    "liion_power": "li-ion power",
+    "liion_energy": "li-ion energy",
+    "lifepo4": "LiFePO4",
+    "nimh": "NiMH",
+}
+
+
+@dataclass(frozen=True)
+class Desk:
+    """A sheet taken as the starting point."""
+
+    row: SheetRow
+    sheet: Sheet
+    cells: dict[int, CellModel]
+
+    @property
+    def address(self) -> str:
+        """Where its choosing pages are."""
+        return f"/choose/{self.row.id}"
+
+
+def desk_of(session: Session, sheet_id: int) -> Desk:
+    """The stored sheet and the shelf."""
+    row = sheet_store.fetch(session, sheet_id)
+    cells = {r.id: CELLS.thing(r) for r in CELLS.all(session)}
+    return Desk(row=row, sheet=sheet_store.as_sheet(row), cells=cells)
+
+
+def landing_words(sheet: Sheet) -> str:
+    """The landing rule in a few words."""
+    rule = sheet.landing
+    words = []
+    if rule.charge_kept is not None:
+        words.append(f"land with {100 * rule.charge_kept:.0f} % left")
+    if rule.rest_v is not None:
+        words.append(f"land at {rule.rest_v:.2f} V a cell at rest")
+    if rule.loaded_v is not None:
+        words.append(f"land at {rule.loaded_v:.2f} V a cell under load")
+    if rule.timer_s is not None:
+        words.append(f"land at {rule.timer_s / 60:.0f} min")
+    return " or ".join(words)
+
+
+def base_context(desk: Desk, face: Face, tab: str) -> dict[str, Any]:
+    """The common part of every choosing page."""
+    tried = [(key, CHANGES[key].title(desk.sheet, face.mass_about, face.temperature)) for key in desk.sheet.trying]
+    return {
+        "desk": desk,
+        "sheet": desk.sheet,
+        "tabs": TABS,
+        "tab": tab,
+        "tried": tried,
+        "flown_words": f"{desk.sheet.flying.name}, {face.temperature(desk.sheet.conditions.air_c)}, "
+        f"{landing_words(desk.sheet)}",
+    }

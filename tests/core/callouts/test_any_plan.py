@@ -1,0 +1,65 @@
+"""Any sheet that flies has callouts: every school writes a whole plan, and all that is made of it holds."""
+
+from __future__ import annotations
+
+import numpy as np
+from hypothesis import given, settings
+
+from tests.core.test_any_sheet import any_sheets
+from tests.sheets import sheet
+from zesty_cell.core.callouts.dry_run import ODDITIES, on_forecast, run_oddity
+from zesty_cell.core.callouts.lint import lint
+from zesty_cell.core.callouts.rules import CalloutPlan, Condition, Profile
+from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
+from zesty_cell.core.callouts.score import WORST_DAY, score_plan
+from zesty_cell.core.callouts.steps import setup_steps, spoken_sounds
+from zesty_cell.core.callouts.tune import tune
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.forecast import forecast
+from zesty_cell.web.drawing.ladder import ladder
+
+
+@settings(max_examples=15)
+@given(any_sheet=any_sheets)
+def test_any_sheet_that_flies_has_callouts(any_sheet):
+    try:
+        result = forecast(any_sheet)
+    except OutOfRangeError:
+        return
+    for school in SCHOOLS:
+        plan = write_plan(result, school=school.school).plan
+        assert CalloutPlan.model_validate(plan.model_dump()) == plan
+        for finding in lint(plan=plan, result=result):
+            if finding.mended is not None:
+                assert CalloutPlan.model_validate(finding.mended.model_dump()) == finding.mended
+        run = on_forecast(plan=plan, result=result)
+        assert all(0.0 <= e.time_s <= result.flight.end_s for e in run.ran.events)
+        drawn = ladder(plan, result, as_pack=True)
+        assert all(np.isfinite([r.loaded_y, r.text_y]).all() for r in drawn.rungs)
+        assert setup_steps(plan).conditions
+        assert len({s.file for s in spoken_sounds(plan)}) == len(spoken_sounds(plan))
+    plan = write_plan(result, school="loaded voltage").plan
+    for oddity in ODDITIES:
+        assert run_oddity(oddity.key, plan=plan, result=result) is not None
+    [worst] = score_plan(plan=plan, sheet=any_sheet, days=(WORST_DAY,))
+    assert worst.false_calls >= 0.0
+    tuned = tune(plan=plan, key="land_now", sheet=any_sheet, days=(WORST_DAY,))
+    assert tuned.front
+    assert np.all((tuned.early >= tuned.false) & (tuned.early <= 1.0))
+
+
+def test_a_rule_calls_below_one_voltage_of_the_pack_flown():
+    plan = write_plan(forecast(sheet()), school="loaded voltage").plan
+    low = plan.rule("pack_low")
+    assert plan.calls_below_v(low, series=6) == low.conditions[0].value / 6
+    assert plan.calls_below_v(plan.rule("charge_used"), series=6) is None
+    four = Profile(key="s4", name="4S", series=4, say="four cells")
+    both = (Condition(value=20.1, profile="s6"), Condition(value=13.2, profile="s4"))
+    plan = plan.with_rule(low.model_copy(update={"conditions": both})).model_copy(
+        update={"profiles": (*plan.profiles, four)}
+    )
+    assert plan.calls_below_v(plan.rule("pack_low"), series=4) == 13.2 / 4
+    per_cell = plan.with_rule(low.model_copy(update={"conditions": (Condition(value=3.4, per="cell"),)}))
+    assert per_cell.calls_below_v(per_cell.rule("pack_low"), series=4) == 3.4
+    # A value typed for six cells and watched on four is what it is on four.
+    assert plan.calls_below_v(low, series=4) == low.conditions[0].value / 4

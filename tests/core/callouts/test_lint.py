@@ -1,0 +1,185 @@
+"""The lint: each finding is raised by one fault alone, with a reason, and is gone after its one step."""
+
+from __future__ import annotations
+
+from typing import get_args
+
+import pytest
+
+from tests.sheets import heron, pomelo, satsuma, sheet
+from zesty_cell.core.callouts.lint import FindingKey, lint
+from zesty_cell.core.callouts.rules import Condition, CraftStages, Guards, Profile, Rule
+from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
+from zesty_cell.core.craft import Limits
+from zesty_cell.core.forecast import forecast
+
+ERROR = 0.021
+
+
+@pytest.fixture(scope="module")
+def lighthouse():
+    return forecast(sheet(craft=heron(limits=Limits(esc_cutoff_v_per_cell=2.7).model_dump())))
+
+
+@pytest.fixture(scope="module")
+def good(lighthouse):
+    plan = write_plan(lighthouse, school="loaded voltage", current_error=ERROR).plan
+    return plan.model_copy(update={"stages": CraftStages()})
+
+
+def _rule(plan, key, **changes):
+    return plan.with_rule(plan.rule(key).model_copy(update=changes))
+
+
+def _volts(plan, key, value, **changes):
+    condition = plan.rule(key).conditions[0].model_copy(update={"value": value} | changes)
+    return _rule(plan, key, conditions=(condition,))
+
+
+def _armed_off(plan, key, **changes):
+    return _rule(plan, key, guards=Guards(armed=False), **changes)
+
+
+def _two_profiles(plan):
+    four = Profile(key="s4", name="4S", series=4, floor_v=3.3, say="four cells")
+    guarded = _volts(plan, "land_now", 3.25, per="cell")
+    return guarded.model_copy(update={"profiles": (*plan.profiles, four), "choose": "automatic"})
+
+
+# What is done to a good plan, and the finding it must raise alone.
+FAULTS = {
+    "not_for_this_cell_count": [
+        lambda p: _volts(p, "land_now", 13.0),
+        lambda p: _volts(p, "land_now", 3.25),
+        lambda p: _volts(p, "pack_low", 5.0, per="cell"),
+        lambda p: _volts(p, "land_now", 90.0),
+    ],
+    "land_now_not_below_pack_low": [
+        lambda p: _volts(p, "land_now", p.rule("pack_low").conditions[0].value),
+        lambda p: _volts(p, "land_now", 20.6),
+    ],
+    "under_the_cells_floor": [lambda p: _volts(p, "land_now", 16.5)],
+    "over_the_voltage_at_take_off": [lambda p: _volts(p, "pack_low", 24.8)],
+    "craft_lands_first": [
+        lambda p: p.model_copy(update={"stages": CraftStages(lamp_v=3.1, landing_v=3.3)}),
+        lambda p: p.model_copy(update={"stages": CraftStages(landing_v=3.29)}),
+    ],
+    "craft_lamp_first": [lambda p: p.model_copy(update={"stages": CraftStages(lamp_v=3.3)})],
+    "hold_too_short": [lambda p: _rule(p, "land_now", hold_s=0.5)],
+    "lowest_latches": [lambda p: _volts(p, "pack_low", 20.0, sensor="lowest_v")],
+    "speaks_on_the_bench": [lambda p: _armed_off(p, "pack_low")],
+    "no_way_to_stop": [lambda p: _armed_off(p, "land_now")],
+    "no_profile_guard": [_two_profiles],
+    "more_than_the_pack_holds": [lambda p: _rule(p, "charge_used", conditions=(Condition(
+        sensor="used_ah", comparison="above", value=5.0),))],
+    "current_sensor_unchecked": [
+        lambda p: p.model_copy(update={"current_error": None}),
+        lambda p: p.model_copy(update={"current_error": 0.4}),
+    ],
+    "timer_after_the_landing": [
+        lambda p: p.model_copy(update={"timers": (p.timers[0].model_copy(update={"at_s": 1500.0}),)})
+    ],
+    "nothing_without_telemetry": [
+        lambda p: p.model_copy(update={"timers": ()}),
+        lambda p: p.model_copy(update={"timers": (p.timers[0].model_copy(update={"on": False}),)}),
+    ],
+    "telemetry_loss_unsaid": [lambda p: _rule(p, "silence", on=False)],
+    "same_words": [lambda p: _rule(p, "pack_low", say="Land now")],
+}  # fmt: skip
+
+
+def test_a_plan_as_written_has_nothing_to_mend(good, lighthouse):
+    assert lint(plan=good, result=lighthouse) == ()
+
+
+@pytest.mark.parametrize("school", [s.school for s in SCHOOLS])
+def test_every_school_writes_a_plan_with_nothing_to_mend(school, lighthouse):
+    assert lint(plan=write_plan(lighthouse, school=school, current_error=ERROR).plan, result=lighthouse) == ()
+
+
+@pytest.mark.parametrize(("key", "fault"), [(k, f) for k, faults in FAULTS.items() for f in faults])
+def test_each_fault_raises_its_finding_alone_and_one_step_mends_it(key, fault, good, lighthouse):
+    faulty = fault(good)
+    found = lint(plan=faulty, result=lighthouse)
+    assert [f.key for f in found] == [key]
+    assert found[0].reason.endswith((".", "?"))
+    assert found[0].mend
+    assert lint(plan=found[0].mended, result=lighthouse) == ()
+
+
+def test_the_esc_would_act_before_the_words():
+    one = sheet(craft=heron(limits=Limits(esc_cutoff_v_per_cell=3.3).model_dump()))
+    result = forecast(one)
+    plan = write_plan(result, school="loaded voltage", current_error=ERROR).plan
+    found = [f for f in lint(plan=plan, result=result) if f.key == "under_the_esc_cutoff"]
+    assert len(found) == 1
+    assert "3.30 V" in found[0].reason
+    assert "under_the_esc_cutoff" not in [f.key for f in lint(plan=found[0].mended, result=result)]
+
+
+def test_a_hold_that_eats_the_reserve():
+    result = forecast(sheet(pack=satsuma(), pattern="freestyle"))
+    plan = write_plan(result, school="timer first").plan
+    plan = _rule(plan.model_copy(update={"stages": CraftStages()}), "land_now", hold_s=60.0)
+    [finding] = lint(plan=plan, result=result)
+    assert finding.key == "hold_too_long"
+    assert "% of the charge left" in finding.reason
+    assert lint(plan=finding.mended, result=result) == ()
+
+
+def test_every_finding_has_a_plan_that_raises_it():
+    assert set(FAULTS) | {"under_the_esc_cutoff", "hold_too_long"} == set(get_args(FindingKey))
+    assert len(FAULTS) >= 15
+
+
+def test_a_climb_longer_than_any_hold_is_answered_with_a_lower_voltage_or_with_silence():
+    result = forecast(sheet(pack=satsuma(), pattern="jet"))
+    plan = write_plan(result, school="timer first").plan
+    found = [f for f in lint(plan=plan, result=result) if f.key == "hold_too_short"]
+    for finding in found:
+        assert finding.mended is not None
+        assert "hold_too_short" not in [f.key for f in lint(plan=finding.mended, result=result)]
+
+
+def test_rules_that_are_off_are_not_looked_at(good, lighthouse):
+    off = _rule(_volts(good, "pack_low", 99.0), "pack_low", on=False)
+    assert "not_for_this_cell_count" in [
+        f.key for f in lint(plan=_volts(good, "pack_low", 99.0), result=lighthouse)
+    ]
+    assert lint(plan=off, result=lighthouse) == ()
+
+
+def test_a_typed_cell_voltage_is_recognised_and_a_foreign_count_named(good, lighthouse):
+    [one_cell] = lint(plan=_volts(good, "land_now", 3.25), result=lighthouse)
+    assert "one cell" in one_cell.reason
+    assert one_cell.mended.rule("land_now").conditions[0].threshold(series=6) == pytest.approx(19.5)
+    [four] = lint(plan=_volts(good, "land_now", 13.1), result=lighthouse)
+    assert "would suit 4S" in four.reason
+    assert four.mended.rule("land_now").conditions[0].value == pytest.approx(19.6)
+
+
+def test_a_plan_without_any_rules_is_told_what_it_lacks(lighthouse, good):
+    empty = good.model_copy(update={"rules": (), "timers": ()})
+    assert [f.key for f in lint(plan=empty, result=lighthouse)] == ["nothing_without_telemetry"]
+
+
+def test_a_rule_of_the_pilots_own_without_telemetry_is_a_guard(good, lighthouse):
+    after = Rule(
+        key="own",
+        name="Twelve minutes",
+        conditions=(Condition(sensor="armed_s", comparison="above", value=720.0),),
+        say="twelve minutes",
+    )
+    plan = good.model_copy(update={"timers": (), "rules": (*good.rules, after)})
+    assert lint(plan=plan, result=lighthouse) == ()
+
+
+def test_other_packs_than_the_sheets_are_judged_by_their_own_cell_count(good, lighthouse):
+    four = Profile(key="s4", name="4S", series=4, floor_v=3.3, say="four cells")
+    both = tuple(Condition(value=value, profile=key) for value, key in ((20.0, good.profiles[0].key), (13.4, "s4")))
+    low = good.rule("pack_low").model_copy(update={"conditions": both, "join": "any"})
+    land = good.rule("land_now").conditions[0].model_copy(update={"profile": good.profiles[0].key})
+    plan = good.with_rule(low).with_rule(good.rule("land_now").model_copy(update={"conditions": (land,)}))
+    plan = plan.model_copy(update={"profiles": (*good.profiles, four), "choose": "automatic"})
+    assert lint(plan=plan, result=lighthouse) == ()
+    assert pomelo().series == 6

@@ -1,0 +1,195 @@
+"""The score: the fast path says what the engine says, and the figures follow from the calls."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.sheets import heron, pomelo, satsuma, sheet
+from zesty_cell.core import kernel as flight_kernel
+from zesty_cell.core.callouts import kernel
+from zesty_cell.core.callouts.engine import Engine, frames
+from zesty_cell.core.callouts.rules import CalloutPlan, Condition, Guards, Profile, Rule, Switch
+from zesty_cell.core.callouts.schools import write_plan
+from zesty_cell.core.callouts.score import (
+    BAD_DAYS,
+    COLD_C,
+    OWN_DAY,
+    TIRED_CAPACITY,
+    Day,
+    day_setup,
+    score_plan,
+    scored_rules,
+)
+from zesty_cell.core.errors import StoppedError
+from zesty_cell.core.flight import start_many
+from zesty_cell.core.flying import STEP_S
+from zesty_cell.core.forecast import forecast
+
+
+@pytest.fixture(scope="module")
+def lighthouse():
+    return forecast(sheet())
+
+
+@pytest.fixture(scope="module")
+def plan(lighthouse):
+    return write_plan(lighthouse, school="loaded voltage").plan
+
+
+@pytest.fixture(scope="module")
+def scores(plan):
+    return score_plan(plan=plan, sheet=sheet())
+
+
+@st.composite
+def _rules(draw):
+    conditions = []
+    for _ in range(draw(st.integers(1, 3))):
+        sensor = draw(st.sampled_from(["pack_v", "lowest_v", "cell_v", "used_ah", "current_a", "armed_s"]))
+        value = {
+            "pack_v": st.floats(18.0, 22.0),
+            "lowest_v": st.floats(18.0, 22.0),
+            "cell_v": st.floats(3.0, 3.7),
+            "used_ah": st.floats(0.1, 4.0),
+            "current_a": st.floats(4.0, 30.0),
+            "armed_s": st.floats(1.0, 1300.0),
+        }[sensor]
+        conditions.append(
+            Condition(sensor=sensor, comparison=draw(st.sampled_from(["below", "above"])), value=draw(value))
+        )
+    return Rule(
+        key="r",
+        name="rule",
+        conditions=tuple(conditions),
+        join=draw(st.sampled_from(["all", "any"])),
+        hold_s=draw(st.integers(0, 50)) / 10,
+        quiet_s=draw(st.sampled_from([0.0, 5.0])),
+        every_s=draw(st.none() | st.sampled_from([1.0, 4.0])),
+        guards=Guards(profile=draw(st.sampled_from([None, "six", "four"]))),
+        say="word",
+    )
+
+
+@pytest.fixture(scope="module")
+def three_flights():
+    setup, factors = day_setup(sheet(), day=OWN_DAY)
+    kept = []
+    start_many(setup, factors=factors.part(slice(0, 3)), visit=lambda _, t: kept.append(t), with_charge=True)()
+    return setup, factors, kept[0]
+
+
+@given(rules=st.lists(_rules(), min_size=1, max_size=3))
+def test_the_fast_path_says_what_the_engine_says(rules, three_flights):
+    setup, factors, traces = three_flights
+    profiles = (
+        Profile(key="six", name="6S", series=6, floor_v=3.0, say="six"),
+        Profile(key="four", name="4S", series=4, floor_v=3.0, say="four"),
+    )
+    rules = tuple(r.model_copy(update={"key": f"r{k}"}) for k, r in enumerate(rules))
+    the_plan = CalloutPlan(name="any", series=6, rules=rules, profiles=profiles)
+    made = Engine(the_plan).made
+    steps = np.ascontiguousarray(traces.summary[:, flight_kernel.STEPS])
+    capacity_ah = setup.figures.capacity_ah * factors.capacity[:3]
+    events, counts = np.full((len(rules), 3, 20_000), np.nan), np.zeros((len(rules), 3), dtype=np.int64)
+    kernel.score_flights(
+        traces.loaded_v, traces.charge_left, traces.current_a, steps, STEP_S, 6.0, 1.0, 1.0, capacity_ah,
+        made.rules, made.first_condition, made.condition_kind, made.condition_sensor, made.condition_value, 0,
+        events, counts,
+    )  # fmt: skip
+    for k in range(3):
+        n = int(steps[k])
+        these = frames(
+            time_s=np.arange(n) * STEP_S,
+            pack_v=traces.loaded_v[k, :n] * 6.0,
+            cell_v=traces.loaded_v[k, :n].astype(float),
+            used_ah=(1.0 - traces.charge_left[k, :n]) * capacity_ah[k],
+            current_a=traces.current_a[k, :n] * 1.0,
+        )
+        said = Engine(the_plan).feed(these).events
+        for j, rule in enumerate(rules):
+            wanted = [e.time_s for e in said if e.key == rule.key]
+            assert events[j, k, : counts[j, k]].tolist() == pytest.approx(wanted, abs=1e-6)
+
+
+def test_the_written_plan_does_well_on_its_own_day(scores, lighthouse):
+    own = scores[0]
+    assert own.flights == 200
+    assert own.false_calls == 0.0
+    assert own.missed <= 10
+    # Pack low comes about its lead time before landing, land now at about the reserve.
+    assert own.warning_s[0] > 0.5 * lighthouse.setup.lead_s
+    assert own.left[1] == pytest.approx(0.2, abs=0.03)
+    assert own.first_word_s < own.landing_s
+
+
+def test_bad_days_are_eight_and_worse_in_the_cold_with_a_tired_pack(scores):
+    assert [s.day for s in scores[1:]] == list(BAD_DAYS)
+    assert len({s.day.name for s in scores[1:]}) == 8
+    by_name = {s.day.name: s for s in scores[1:]}
+    best, worst = by_name["Fresh pack, warm, calm"], by_name["Tired pack, cold, lively"]
+    assert worst.false_calls > best.false_calls
+    assert worst.first_word_s < best.first_word_s
+    assert worst.left[1] > best.left[1]
+
+
+def test_a_cold_tired_day_is_that():
+    setup, factors = day_setup(sheet(), day=Day("x", COLD_C, tired=True, intensity=1.2))
+    own, usual = day_setup(sheet(), day=OWN_DAY)
+    assert setup.start_c == COLD_C != own.start_c
+    assert factors.capacity == pytest.approx(usual.capacity * TIRED_CAPACITY)
+    assert factors.intensity == pytest.approx(usual.intensity * 1.2)
+
+
+def test_a_hair_trigger_cries_wolf_and_a_low_threshold_misses(plan):
+    low = plan.rule("pack_low").model_copy(update={"hold_s": 0.0, "conditions": (Condition(value=21.0),)})
+    late = plan.rule("land_now").model_copy(update={"conditions": (Condition(value=15.0),)})
+    [own] = score_plan(plan=plan.with_rule(low).with_rule(late), sheet=sheet(), days=(OWN_DAY,))
+    assert own.false_flights == 200
+    assert own.false_calls > 5
+    assert own.missed == 200
+    assert own.left == ()
+
+
+def test_charge_used_alone_never_cries_wolf():
+    result = forecast(sheet(craft=heron(), pack=satsuma(), pattern="freestyle"))
+    plan = write_plan(result, school="charge used").plan
+    plan = plan.with_rule(plan.rule("guard").model_copy(update={"on": False}))
+    for day in score_plan(plan=plan, sheet=result.setup.sheet, days=(OWN_DAY, *BAD_DAYS[-2:])):
+        assert day.false_calls == 0.0
+
+
+def test_without_a_land_now_nothing_is_missed_and_without_rules_nothing_is_said(plan):
+    quiet = plan.model_copy(update={"rules": ()})
+    [own] = score_plan(plan=quiet, sheet=sheet(), days=(OWN_DAY,))
+    assert (own.first_word_s, own.missed, own.false_calls, own.warning_s, own.left) == (None, None, 0.0, (), ())
+
+
+def test_only_what_speaks_by_itself_in_flight_is_scored(plan):
+    assert [r.key for r in scored_rules(plan)] == ["pack_low", "land_now", "charge_used"]
+    switched = plan.rule("pack_low").model_copy(update={"guards": Guards(switch=Switch(name="A"))})
+    assert "pack_low" not in [r.key for r in scored_rules(plan.with_rule(switched))]
+
+
+def test_another_profiles_rules_are_silent_here(plan):
+    four = Profile(key="s4", name="4S", series=4, say="four cells")
+    both = plan.model_copy(update={"profiles": (*plan.profiles, four)})
+    for key in ("pack_low", "land_now", "charge_used"):
+        both = both.with_rule(both.rule(key).model_copy(update={"guards": Guards(profile="s4")}))
+    [own] = score_plan(plan=both, sheet=sheet(), days=(OWN_DAY,))
+    assert own.first_word_s is None
+
+
+def test_progress_is_told_and_it_can_be_stopped(plan):
+    told = []
+    score_plan(plan=plan, sheet=sheet(), days=BAD_DAYS[:3], progress=lambda done, of: told.append((done, of)))
+    assert told == [(1, 3), (2, 3), (3, 3)]
+    with pytest.raises(StoppedError):
+        score_plan(plan=plan, sheet=sheet(), days=BAD_DAYS, cancelled=lambda: True)
+
+
+def test_the_same_plan_scores_the_same(plan, scores):
+    assert score_plan(plan=plan, sheet=sheet()) == scores
+    assert pomelo().series == 6

@@ -1,0 +1,93 @@
+"""Tuning: what each threshold and hold would do, and the best of them under the pilot's limits."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from tests.sheets import satsuma, sheet
+from zesty_cell.core.callouts.derive import HOLDS_S
+from zesty_cell.core.callouts.rules import Condition
+from zesty_cell.core.callouts.schools import write_plan
+from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, score_plan
+from zesty_cell.core.callouts.tune import MOST_THRESHOLDS, tunable, tune
+from zesty_cell.core.errors import OutOfRangeError, StoppedError
+from zesty_cell.core.forecast import forecast
+
+FREESTYLE = sheet(pack=satsuma(), pattern="freestyle")
+
+
+@pytest.fixture(scope="module")
+def plan():
+    return write_plan(forecast(FREESTYLE), school="loaded voltage").plan
+
+
+@pytest.fixture(scope="module")
+def tuned(plan):
+    return tune(plan=plan, key="land_now", sheet=FREESTYLE, days=(OWN_DAY, BAD_DAYS[3]))
+
+
+def test_every_threshold_and_hold_is_tried(tuned):
+    assert tuned.holds_s == HOLDS_S
+    assert 3 <= tuned.thresholds_v.size <= MOST_THRESHOLDS
+    assert tuned.false.shape == tuned.late.shape == (tuned.thresholds_v.size, len(HOLDS_S))
+    assert tuned.flights == 400
+    # A longer hold makes fewer false calls; a higher voltage is late less often.
+    assert np.all(np.diff(tuned.false, axis=1) <= 1e-9)
+    assert np.all(np.diff(tuned.late[:, -1]) <= 1e-9)
+    assert tuned.thresholds_v.min() >= 6 * 3.3 - 1e-9
+
+
+def test_it_agrees_with_the_score(plan, tuned):
+    only = plan.model_copy(update={"rules": (plan.rule("land_now"),)})
+    days = score_plan(plan=only, sheet=FREESTYLE, days=(OWN_DAY, BAD_DAYS[3]))
+    assert tuned.setting(tuned.now) == (plan.rule("land_now").conditions[0].value, plan.rule("land_now").hold_s)
+    assert tuned.false[tuned.now] == pytest.approx(sum(d.false_flights for d in days) / 400)
+    assert tuned.late[tuned.now] == pytest.approx(sum(d.missed for d in days) / 400)
+
+
+def test_the_front_trades_false_calls_for_late_ones(tuned):
+    early = [tuned.early[p] for p in tuned.front]
+    late = [tuned.late[p] for p in tuned.front]
+    assert early == sorted(early)
+    assert late == sorted(late, reverse=True)
+    for place in np.ndindex(tuned.false.shape):
+        assert any(tuned.early[p] <= tuned.early[place] and tuned.late[p] <= tuned.late[place] for p in tuned.front)
+
+
+def test_the_best_keeps_the_limits_where_any_does(plan):
+    easy = tune(plan=plan, key="land_now", sheet=FREESTYLE, days=(OWN_DAY,), most_false=0.5, most_late=0.5)
+    assert easy.within
+    assert easy.early[easy.best] <= 0.5
+    assert easy.late[easy.best] <= 0.5
+    hard = tune(plan=plan, key="land_now", sheet=FREESTYLE, days=BAD_DAYS, most_false=0.0, most_late=0.0)
+    assert not hard.within
+
+
+def test_a_threshold_far_too_high_is_early_though_never_false(tuned):
+    highest = tuned.early[-1]
+    assert np.all(tuned.early >= tuned.false)
+    assert highest.min() > 0.9
+    assert tuned.thresholds_v[tuned.best[0]] < 23.0
+
+
+def test_pack_low_is_late_when_little_of_its_lead_is_left(plan):
+    low = tune(plan=plan, key="pack_low", sheet=FREESTYLE, days=(OWN_DAY,))
+    lowest, highest = low.late[0].max(), low.late[-1].max()
+    assert lowest > highest
+
+
+def test_what_cannot_be_tuned_says_so(plan):
+    for key in ("silence", "charge_used", "nothing"):
+        with pytest.raises(OutOfRangeError, match="can be tuned"):
+            tune(plan=plan, key=key, sheet=FREESTYLE)
+    two = plan.rule("land_now").model_copy(update={"conditions": (Condition(value=20.0), Condition(value=19.0))})
+    assert tunable(two) is None
+
+
+def test_it_can_be_stopped_and_tells_how_far_it_is(plan):
+    told = []
+    tune(plan=plan, key="pack_low", sheet=FREESTYLE, days=(OWN_DAY,), progress=lambda *of: told.append(of))
+    assert told == [(1, 1)]
+    with pytest.raises(StoppedError):
+        tune(plan=plan, key="pack_low", sheet=FREESTYLE, cancelled=lambda: True)

@@ -1,0 +1,125 @@
+"""Callouts: write by school, edit a word by keyboard, trip a finding and mend it, drag a rung, play the run."""
+
+from __future__ import annotations
+
+import json
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.e2e.test_sheet import wait_for_scripts
+
+pytestmark = pytest.mark.e2e
+
+
+def open_callouts(page: Page, club: str, number: int = 8) -> None:
+    page.goto(f"{club}/callouts/{number}")
+    wait_for_scripts(page)
+
+
+def value(page: Page) -> str:
+    return page.locator("#rules-land_now-conditions-0-value").input_value()
+
+
+def test_from_the_sheet_to_its_callouts_and_another_school_by_keyboard(page: Page, club: str):
+    page.goto(f"{club}/sheets/7")
+    wait_for_scripts(page)
+    page.keyboard.press("r")
+    expect(page.get_by_role("heading", name="Callouts for Swift on Satsuma 2")).to_be_visible()
+    wait_for_scripts(page)
+    page.keyboard.press("l")
+    page.keyboard.press("Tab")
+    page.keyboard.press("Tab")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("Written anew: charge used.")).to_be_visible()
+    expect(page.get_by_role("button", name="Charge used", exact=True)).to_have_attribute("aria-pressed", "true")
+    expect(page.locator("#rules-charge_used-conditions-0-sensor")).to_have_value("used_ah")
+
+
+def test_a_word_changed_by_keyboard_is_run_and_kept(page: Page, club: str):
+    open_callouts(page, club)
+    page.locator("#rules-pack_low-say").focus()
+    page.keyboard.press("Control+a")
+    page.keyboard.type("turn back")
+    expect(page.locator(".heard")).to_contain_text("“turn back”")
+    expect(page.locator("#about-pack_low")).to_contain_text("The school wrote saying “pack low”")
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_text("Saved.")).to_be_visible()
+    expect(page.locator("#rules-pack_low-say")).to_have_value("turn back")
+
+
+def test_a_fault_is_tripped_and_mended(page: Page, club: str):
+    open_callouts(page, club)
+    page.locator("#rules-land_now-conditions-0-value").fill("13.0")
+    found = page.locator("#about-land_now .finding-stop")
+    expect(found).to_contain_text("would suit 4S")
+    found.get_by_role("button", name="Set 19.5 V, the same a cell").click()
+    expect(page.get_by_text("Set 19.5 V, the same a cell: done.")).to_be_visible()
+    expect(page.locator("#rules-land_now-conditions-0-value")).to_have_value("19.5")
+    expect(page.locator(".finding-stop")).to_have_count(0)
+
+
+def test_a_rung_moves_by_arrow_keys_and_by_dragging(page: Page, club: str):
+    open_callouts(page, club, 3)
+    before = float(value(page))
+    rung = page.get_by_role("slider", name="Land now")
+    rung.focus()
+    page.keyboard.press("ArrowDown")
+    expect(page.locator("#rules-land_now-conditions-0-value")).to_have_value(f"{before - 0.1:.1f}")
+    expect(rung).to_have_attribute("aria-valuenow", re.compile(f"^{before - 0.1:.1f}"))
+    handle = rung.locator(".handle").bounding_box()
+    x, y = handle["x"] + handle["width"] / 2, handle["y"] + handle["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x, y + 30, steps=6)
+    page.mouse.up()
+    assert float(value(page)) < before - 0.1
+
+
+def test_the_run_is_scrubbed_and_stepped_from_word_to_word(page: Page, club: str):
+    open_callouts(page, club)
+    events = json.loads(page.locator("#player-data").text_content())["events"]
+    page.locator("#scrub").fill("0")
+    expect(page.locator("#show-says")).to_contain_text("six cells")
+    page.get_by_role("button", name="Next word").click()
+    expect(page.locator("#show-says")).to_contain_text("1 minute")
+    expect(page.locator("#show-timer")).to_have_text("1:00")
+    land = next(e for e in events if e["say"] == "land now")
+    page.locator(".heard li", has_text="“land now”").click()
+    expect(page.locator("#show-says")).to_have_text("“land now”")
+    assert abs(float(page.locator("#scrub").input_value()) - land["t"]) <= 0.1
+    page.locator("#speed").select_option("60")
+    page.get_by_role("button", name="Play").click()
+    expect(page.get_by_role("button", name="Play")).to_be_visible()
+    assert float(page.locator("#scrub").input_value()) == pytest.approx(
+        float(page.locator("#scrub").get_attribute("max")), abs=0.2
+    )
+
+
+def test_an_oddity_is_run_without_losing_what_is_typed(page: Page, club: str):
+    open_callouts(page, club)
+    page.locator("#rules-silence-say").fill("no signal")
+    page.locator("#oddity").select_option("dropout")
+    expect(page.locator(".heard")).to_contain_text("“no signal”")
+    expect(page.locator(".heard")).not_to_contain_text("land now")
+    expect(page.locator("#rules-silence-say")).to_have_value("no signal")
+
+
+def test_bad_days_fill_in_one_by_one(page: Page, club: str):
+    open_callouts(page, club)
+    expect(page.locator("#day-8 td").nth(1)).to_contain_text("flight")
+    expect(page.locator("#day-0")).to_contain_text("As on the sheet")
+    expect(page.locator("#bad-days .old")).to_have_count(0)
+
+
+def test_without_scripts_the_page_still_works(browser, club: str):
+    context = browser.new_context(java_script_enabled=False)
+    page = context.new_page()
+    page.goto(f"{club}/callouts/6")
+    page.locator("#rules-land_now-say").fill("come down")
+    page.get_by_role("button", name="Save").click()
+    expect(page.locator("#rules-land_now-say")).to_have_value("come down")
+    page.goto(f"{club}/callouts/6?days=yes")
+    expect(page.locator("#day-8")).to_contain_text("Tired pack, cold, lively")
+    context.close()
