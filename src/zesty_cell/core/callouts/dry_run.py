@@ -13,9 +13,10 @@ from zesty_cell.core.callouts.engine import Engine, Frames, Ran, frames
 from zesty_cell.core.callouts.rules import POSITIONS, SWITCHES, CalloutPlan, Rule, Switch
 from zesty_cell.core.callouts.score import WORST_DAY, day_setup
 from zesty_cell.core.chemistry import open_circuit_v
+from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight import Flight, Setup, fly
 from zesty_cell.core.flying import STEP_S
-from zesty_cell.core.forecast import Forecast
+from zesty_cell.core.forecast import Forecast, sampled_factors
 
 #: Seconds on the bench before the bench oddity arms, and how long it lasts [s].
 _BENCH_S = 60.0
@@ -95,9 +96,24 @@ def flight_frames(*, setup: Setup, flight: Flight, plan: CalloutPlan, until_s: f
     )
 
 
-def _judged(plan: CalloutPlan, setup: Setup, flight: Flight, these: Frames) -> DryRun:
-    ran = Engine(plan).feed(these, keep=True)
-    landing_s = flight.landing_s
+def judged(
+    *,
+    plan: CalloutPlan,
+    frames: Frames,
+    landing_s: float,
+    is_false: Callable[[Rule, float], bool],
+    left_at: Callable[[float], float | None],
+) -> DryRun:
+    """A plan run over the frames of a flight and judged by where it lands [s, V, Ah, A].
+
+    Parameters
+    ----------
+    is_false : callable
+        Whether a rule's call at a moment [s] is a false one.
+    left_at : callable
+        Charge left [1] at a moment [s]; None where nobody knows.
+    """
+    ran = Engine(plan).feed(frames, keep=True)
     false, warning, left = 0, None, None
     warns = {"pack_low", "charge_used"} if any(
         r.on and r.role in ("pack_low", "charge_used") for r in plan.rules
@@ -106,22 +122,28 @@ def _judged(plan: CalloutPlan, setup: Setup, flight: Flight, these: Frames) -> D
         rule = plan.rule(event.key) if event.kind == "rule" else None
         if rule is None:
             continue
-        if _is_false(plan, setup, flight, rule, event.time_s):
+        if is_false(rule, event.time_s):
             false += 1
             continue
         if rule.role in warns and warning is None:
             warning = landing_s - event.time_s
         if rule.role == "land_now" and left is None:
-            left = float(flight.charge_left[flight.index_at(min(event.time_s, flight.end_s))])
-    return DryRun(these, ran, landing_s, false, warning, left)
+            left = left_at(event.time_s)
+    return DryRun(frames, ran, landing_s, false, warning, left)
 
 
-def _is_false(plan: CalloutPlan, setup: Setup, flight: Flight, rule: Rule, time_s: float) -> bool:
-    """Whether a call below a voltage came long before the steady voltage was under it for good."""
-    cell_v = plan.calls_below_v(rule, series=setup.sheet.pack.series)
-    if cell_v is None:
-        return False
-    return time_s < float(in_earnest_s(low_from=np.array([flight.low_from(cell_v)]), step_s=STEP_S)[0])
+def _judged(plan: CalloutPlan, setup: Setup, flight: Flight, these: Frames) -> DryRun:
+    def is_false(rule: Rule, time_s: float) -> bool:
+        """Whether a call below a voltage came long before the steady voltage was under it for good."""
+        cell_v = plan.calls_below_v(rule, series=setup.sheet.pack.series)
+        if cell_v is None:
+            return False
+        return time_s < float(in_earnest_s(low_from=np.array([flight.low_from(cell_v)]), step_s=STEP_S)[0])
+
+    def left_at(time_s: float) -> float:
+        return float(flight.charge_left[flight.index_at(min(time_s, flight.end_s))])
+
+    return judged(plan=plan, frames=these, landing_s=flight.landing_s, is_false=is_false, left_at=left_at)
 
 
 def _on_flight(plan: CalloutPlan, setup: Setup, flight: Flight) -> DryRun:
@@ -132,6 +154,24 @@ def _on_flight(plan: CalloutPlan, setup: Setup, flight: Flight) -> DryRun:
 def on_forecast(*, plan: CalloutPlan, result: Forecast) -> DryRun:
     """A plan on the flight expected, a little past its landing point [s, V, Ah, A]."""
     return _on_flight(plan, result.setup, result.flight)
+
+
+def on_sampled_flight(*, plan: CalloutPlan, result: Forecast, place: int) -> DryRun:
+    """A plan on one of the range's flights: ``place`` 0 lands first, and so on [s, V, Ah, A].
+
+    Raises
+    ------
+    OutOfRangeError
+        When there is no flight of that place.
+    """
+    flights = result.range.landing_s.size
+    if not 0 <= place < flights:
+        raise OutOfRangeError(
+            f"There are {flights} sampled flights.", field="flight", value=place + 1, limit=flights
+        )
+    k = int(np.argsort(result.range.landing_s, kind="stable")[place])
+    flight = fly(result.setup, factors=sampled_factors(result.setup).part(slice(k, k + 1)))
+    return _on_flight(plan, result.setup, flight)
 
 
 def _dropout(plan: CalloutPlan, result: Forecast) -> DryRun:

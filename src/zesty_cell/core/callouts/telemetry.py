@@ -1,0 +1,240 @@
+"""A flight as it was logged, seen by the transmitter again: what a log lacks is derived, and said."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, fields, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zesty_cell.core.callouts.derive import in_earnest_s
+from zesty_cell.core.callouts.dry_run import DryRun, judged, resting_switches
+from zesty_cell.core.callouts.engine import Frames, frames
+from zesty_cell.core.callouts.rules import FULL_TOLERANCE_V, CalloutPlan, Rule
+from zesty_cell.core.chemistries import CHEMISTRIES
+from zesty_cell.core.pack import Pack
+
+#: A transmitter takes this many frames a second at most [Hz].
+MOST_RATE_HZ = 50.0
+#: Throttle, or the root of the share of the highest current, above which a craft counts as flying [1].
+_ABOVE_IDLE = 0.15
+#: The steady voltage of a log is the median over so long [s].
+_STEADY_S = 31
+#: A gap longer than this is said [s].
+_GAP_S = 1.5
+
+
+@dataclass(frozen=True)
+class Telemetry:
+    """What a log holds; every array has one entry a line, None where the log has no such column.
+
+    Attributes
+    ----------
+    time_s : float64 (n,)
+        Rising [s].
+    pack_v, cell_v, receiver_v : float64 (n,) or None
+        Pack, lowest cell and receiver battery [V]; NaN where a line has none.
+    used_ah, current_a : float64 (n,) or None
+        [Ah, A].
+    throttle : float64 (n,) or None
+        Above idle [0 to 1].
+    armed : float64 (n,) or None
+        0 or 1; NaN: as before.
+    """
+
+    time_s: NDArray[np.float64]
+    pack_v: NDArray[np.float64] | None = None
+    cell_v: NDArray[np.float64] | None = None
+    receiver_v: NDArray[np.float64] | None = None
+    used_ah: NDArray[np.float64] | None = None
+    current_a: NDArray[np.float64] | None = None
+    throttle: NDArray[np.float64] | None = None
+    armed: NDArray[np.float64] | None = None
+
+    def __len__(self) -> int:
+        return int(self.time_s.size)
+
+    def at(self, chosen: NDArray[np.int64], /) -> Telemetry:
+        """Only some of the lines."""
+        held = {f.name: getattr(self, f.name) for f in fields(self)}
+        return replace(self, **{name: values[chosen] for name, values in held.items() if values is not None})
+
+
+@dataclass(frozen=True)
+class SeenLog:
+    """A log as frames.
+
+    Attributes
+    ----------
+    frames : Frames
+        From the first line, at :data:`MOST_RATE_HZ` or less [s, V, Ah, A].
+    landed_s : float
+        The last moment above idle [s].
+    notes : tuple of str
+        What was derived, thinned or missing, in sentences.
+    """
+
+    frames: Frames
+    landed_s: float
+    notes: tuple[str, ...]
+
+
+def last_heard(values: NDArray[np.float64], /) -> NDArray[np.float64]:
+    """Each value, or the last known one before it, shape (n,) [as given]; NaN before the first."""
+    known = np.where(np.isnan(values), -1, np.arange(values.size))
+    latest = np.maximum.accumulate(known)
+    return np.where(latest < 0, np.nan, values[np.maximum(latest, 0)])
+
+
+def thinned(log: Telemetry, /) -> Telemetry:
+    """At most :data:`MOST_RATE_HZ` lines a second, the first of each slot [s]."""
+    slots = np.floor((log.time_s - log.time_s[0]) * MOST_RATE_HZ + 1e-6)
+    return log.at(np.flatnonzero(np.diff(slots, prepend=-1.0) > 0))
+
+
+def _used_ah(log: Telemetry) -> NDArray[np.float64] | None:
+    """Charge used [Ah], summed from the current where the log has none."""
+    if log.used_ah is not None or log.current_a is None:
+        return log.used_ah
+    current = np.nan_to_num(last_heard(log.current_a))
+    steps_s = np.diff(log.time_s, prepend=log.time_s[0])
+    return np.asarray(np.cumsum(np.maximum(current, 0.0) * steps_s) / 3600.0, dtype=np.float64)
+
+
+def _throttle(log: Telemetry) -> NDArray[np.float64]:
+    """Above idle [0 to 1]: logged, else the root of the current's share of its highest, else always."""
+    if log.throttle is not None:
+        return np.clip(np.nan_to_num(last_heard(log.throttle)), 0.0, 1.0)
+    if log.current_a is None:
+        return np.ones(len(log))
+    current = np.clip(np.nan_to_num(last_heard(log.current_a)), 0.0, None)
+    return np.sqrt(current / max(float(current.max(initial=0.0)), 1e-9))
+
+
+def _flown(log: Telemetry, throttle: NDArray[np.float64]) -> tuple[int, int]:
+    """First and last line above idle."""
+    flying = np.flatnonzero(throttle > (_ABOVE_IDLE if log.throttle is None else 0.05))
+    return (int(flying[0]), int(flying[-1])) if flying.size else (0, len(log) - 1)
+
+
+def see_log(log: Telemetry, /, *, plan: CalloutPlan, pack: Pack) -> SeenLog:
+    """What the transmitter would have received of a logged flight.
+
+    Parameters
+    ----------
+    log : Telemetry
+        n lines [s, V, Ah, A].
+    plan : CalloutPlan
+        Its switches are as in flight.
+    pack : Pack
+        That was flown: its cells tell whether a voltage can be true.
+    """
+    notes = []
+    lines = len(log)
+    log = thinned(log)
+    if len(log) < lines:
+        notes.append(
+            f"{lines:,} lines are seen as {len(log):,}: {MOST_RATE_HZ:g} a second at most.".replace(",", " ")
+        )
+    throttle = _throttle(log)
+    first, last = _flown(log, throttle)
+    if log.armed is not None:
+        armed = (np.nan_to_num(last_heard(log.armed)) > 0.5).astype(np.int8)
+    else:
+        armed = np.zeros(len(log), dtype=np.int8)
+        armed[first : last + 1] = 1
+    if log.throttle is None:
+        how = "the current" if log.current_a is not None else "nothing: it counts as above idle throughout"
+        notes.append(f"No throttle in it: above idle is taken from {how}.")
+    if log.armed is None:
+        notes.append("Nothing says when it was armed: from the first to the last moment above idle.")
+    if log.used_ah is None:
+        notes.append(
+            "Charge used is summed from the current."
+            if log.current_a is not None
+            else "Neither charge used nor current: the charge rules stay silent."
+        )
+    if log.pack_v is None:
+        notes.append("No pack voltage in it: rules on the pack's voltage stay silent.")
+    elif (doubt := doubted_voltage(log.pack_v, pack=pack)) is not None:
+        notes.append(doubt)
+    if (gaps := np.diff(log.time_s)).size and (longest := float(gaps.max())) > _GAP_S:
+        minutes, seconds = divmod(int(log.time_s[int(gaps.argmax())] - log.time_s[0]), 60)
+        notes.append(
+            f"{int((gaps > _GAP_S).sum())} gaps over {_GAP_S:g} s, the longest {longest:.1f} s at "
+            f"{minutes}:{seconds:02d}: nothing was received there."
+        )
+    received = {"pack_v": log.pack_v, "cell_v": log.cell_v, "receiver_v": log.receiver_v}
+    received |= {"used_ah": _used_ah(log), "current_a": log.current_a}
+    seen = frames(
+        time_s=log.time_s - log.time_s[0],
+        throttle=throttle,
+        armed=armed,
+        switches=np.tile(resting_switches(plan, series=pack.series), (len(log), 1)),
+        **{name: values for name, values in received.items() if values is not None},
+    )
+    return SeenLog(seen, float(seen.time_s[last]), tuple(notes))
+
+
+def doubted_voltage(pack_v: NDArray[np.float64], /, *, pack: Pack) -> str | None:
+    """A sentence where a logged voltage cannot be this pack's (n,) [V]; None where it can."""
+    known = pack_v[~np.isnan(pack_v)]
+    if not known.size:
+        return "The pack voltage is empty throughout."
+    full_v = CHEMISTRIES[pack.chemistry].full_v
+    highest = float(np.quantile(known, 0.99))
+    if highest > (full_v + FULL_TOLERANCE_V) * pack.series:
+        return (
+            f"It shows {highest:.1f} V: more than {pack.series} full cells have ({full_v * pack.series:.1f} V). "
+            "Another pack, or another unit?"
+        )
+    if float(np.median(known)) < CHEMISTRIES[pack.chemistry].loaded_floor_v * pack.series * 0.9:
+        return (
+            f"It shows {float(np.median(known)):.1f} V for most of the time: too little for {pack.series} cells. "
+            "Another pack, another unit, or one cell's voltage?"
+        )
+    return None
+
+
+def steady_pack_v(seen: SeenLog, /) -> NDArray[np.float64]:
+    """The voltage of a log without its bursts, once a second: the median over half a minute, shape (m,) [V]."""
+    at = np.arange(0.0, max(seen.landed_s, 1.0), 1.0)
+    index = np.searchsorted(seen.frames.time_s, at, side="right") - 1
+    volts = last_heard(seen.frames.pack_v)[np.maximum(index, 0)]
+    half = _STEADY_S // 2
+    padded = np.pad(volts, half, mode="symmetric")
+    return np.asarray(np.median(np.lib.stride_tricks.sliding_window_view(padded, _STEADY_S), axis=1))
+
+
+def _false_by(seen: SeenLog, plan: CalloutPlan, pack: Pack) -> Callable[[Rule, float], bool]:
+    """Whether a call came while the steady voltage was still above its value for long."""
+    steady_v = steady_pack_v(seen)
+
+    def false(rule: Rule, time_s: float) -> bool:
+        cell_v = plan.calls_below_v(rule, series=pack.series)
+        if cell_v is None or np.isnan(steady_v).all():
+            return False
+        over = np.flatnonzero(steady_v >= cell_v * pack.series)
+        low_from = np.array([int(over[-1]) + 1 if over.size else 0])
+        return time_s < float(in_earnest_s(low_from=low_from, step_s=1.0)[0])
+
+    return false
+
+
+def on_telemetry(log: Telemetry, /, *, plan: CalloutPlan, pack: Pack) -> tuple[DryRun, tuple[str, ...]]:
+    """A plan on a logged flight, judged by where it landed [s, V, Ah, A]; with what was derived, in sentences.
+
+    Raises nothing: a log without what a rule needs leaves it silent, which is what a transmitter would do.
+    """
+    seen = see_log(log, plan=plan, pack=pack)
+    used = last_heard(seen.frames.used_ah)
+
+    def left(time_s: float) -> float | None:
+        used_ah = float(used[max(int(np.searchsorted(seen.frames.time_s, time_s, side="right")) - 1, 0)])
+        return None if np.isnan(used_ah) else max(1.0 - used_ah / pack.capacity_ah, 0.0)
+
+    run = judged(
+        plan=plan, frames=seen.frames, landing_s=seen.landed_s, is_false=_false_by(seen, plan, pack), left_at=left
+    )
+    return run, seen.notes

@@ -1,0 +1,237 @@
+"""CSV as the world writes it: separator, decimal sign and the line of names are found, faults have line and column.
+
+Lines and columns are counted from 1, as an editor does.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import chain
+
+from zesty_cell.formats.errors import FileFormatError
+
+#: An hour at fifty lines a second is half of this.
+MOST_BYTES = 24_000_000
+MOST_COLUMNS = 200
+#: Lines of something else that may stand before the names of the columns.
+_MOST_PREAMBLE = 20
+_SEPARATORS = (",", ";", "\t", "|")
+#: What stands for “nothing was received”.
+NOTHING = frozenset({"", "-", "--", "---", "nan", "null", "none", "n/a", "na", "#n/a"})
+_NUMBER = re.compile(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?")
+_TIME = re.compile(r"\d{1,4}[:\-/.]\d{1,2}[:\-/.]")
+_DECIMAL_COMMA = re.compile(r"[+-]?\d+,\d+")
+
+
+@dataclass(frozen=True)
+class Table:
+    """The text of a log in columns.
+
+    Attributes
+    ----------
+    names : tuple of str
+    header_line : int
+        Line of the names, from 1.
+    separator : str
+    decimal_comma : bool
+    rows : list of list of str
+        Every one as long as ``names``.
+    lines : list of int
+        Where each row stands, from 1.
+    notes : tuple of str
+        What was left out.
+    """
+
+    names: tuple[str, ...]
+    header_line: int
+    separator: str
+    decimal_comma: bool
+    rows: list[list[str]]
+    lines: list[int]
+    notes: tuple[str, ...]
+
+    @property
+    def signature(self) -> str:
+        """The same for every log of one source: its names in order."""
+        return "\x1f".join(self.names)
+
+    def column(self, index: int) -> list[str]:
+        """All cells of a column."""
+        return [row[index] for row in self.rows]
+
+
+def to_number(cell: str, decimal_comma: bool) -> float:
+    """The number of a cell.
+
+    Raises
+    ------
+    ValueError
+    """
+    text = cell.strip()
+    if decimal_comma:
+        text = text.replace(",", ".")
+    value = float(text)  # “1_000” and “infinity” are numbers to Python, not to a log
+    if not math.isfinite(value) or "_" in text:
+        raise ValueError(text)
+    return value
+
+
+def _decode(data: bytes) -> str:
+    if len(data) > MOST_BYTES:
+        raise FileFormatError(
+            f"This file has {len(data) / 1e6:.0f} MB; up to {MOST_BYTES / 1e6:.0f} MB are read, which is more than "
+            "an hour of telemetry. Cut out the one flight."
+        )
+    for mark, name in ((b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"), (b"", "utf-8-sig"), (b"", "cp1252")):
+        if not data.startswith(mark):
+            continue
+        try:
+            text = data.decode(name)
+            break
+        except UnicodeDecodeError:
+            continue
+    else:
+        raise FileFormatError("This is not text, so it is no CSV. Export the log as CSV.")
+    at = text.find("\x00")
+    if at >= 0:
+        line = text.count("\n", 0, at) + 1
+        column = at - (text.rfind("\n", 0, at) + 1) + 1
+        raise FileFormatError(
+            "A NUL byte: the file is damaged, or is no text at all. Nothing was read.", line=line, column=column
+        )
+    return text
+
+
+def is_number(cell: str) -> bool:
+    """Whether a cell is a number, with a point or a comma."""
+    return _NUMBER.fullmatch(cell.strip()) is not None
+
+
+def _is_values(row: list[str]) -> bool:
+    """Whether a row holds values and not the names of columns."""
+    filled = [text for cell in row if (text := cell.strip())]
+    values = sum(is_number(t) or t.lower() in NOTHING or _TIME.match(t) is not None for t in filled)
+    return len(row) > 1 and values * 2 > len(filled)
+
+
+def _numbered(text: str, separator: str) -> Iterator[tuple[int, list[str]]]:
+    """Rows that are not empty, with the line each begins on."""
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=separator, strict=True)
+    line = 1
+    try:
+        for row in reader:
+            if any(cell.strip() for cell in row):
+                yield line, row
+            line = reader.line_num + 1
+    except csv.Error as error:
+        raise FileFormatError(
+            f"The quotes do not pair up ({error}), so its columns cannot be told apart.", line=line
+        ) from error
+
+
+def _find_separator(text: str) -> str:
+    """The separator that gives the most columns on the most of the first lines."""
+    first = [line for line in text.splitlines()[: _MOST_PREAMBLE + 10] if line.strip()]
+    if not first:
+        raise FileFormatError("This file is empty.")
+
+    def score(separator: str) -> tuple[int, int]:
+        counts = [line.count(separator) for line in first]
+        usual = max(set(counts), key=lambda c: (counts.count(c), c))
+        # A decimal comma in every number looks like a separator too: the true one is in the names as well.
+        return (counts.count(usual) if usual else 0, usual)
+
+    best = max(_SEPARATORS, key=score)
+    # “1,5;2,5”: as many commas as numbers, and more columns by them, but the names have none.
+    for other in (";", "\t", "|"):
+        if score(other)[0] >= score(best)[0] * 0.8 and score(other)[1] > 0:
+            best = other
+            break
+    if score(best)[1] == 0:
+        raise FileFormatError(
+            "Only one column was found. Commas, semicolons, tabs or | should stand between the columns.", line=1
+        )
+    return best
+
+
+def read_table(data: bytes) -> Table:
+    """The columns of a log.
+
+    Parameters
+    ----------
+    data : bytes
+        UTF-8, UTF-16 with its mark, or Windows' western letters.
+
+    Raises
+    ------
+    FileFormatError
+        Not text, too large, no names, uneven lines: with line and column.
+    """
+    text = _decode(data)
+    separator = _find_separator(text)
+    rows = _numbered(text, separator)
+    before: list[tuple[int, list[str]]] = []
+    names: list[str] = []
+    header_line = 0
+    for line, row in rows:
+        if len(row) > MOST_COLUMNS:
+            raise FileFormatError(f"{len(row)} columns; up to {MOST_COLUMNS} are read.", line=line)
+        if _is_values(row):
+            header_line, names = before[-1] if before else (0, [])
+            first = (line, row)
+            break
+        before.append((line, row))
+        if len(before) > _MOST_PREAMBLE:
+            raise FileFormatError("No line of numbers follows the first lines: is this a log?", line=line)
+    else:
+        raise FileFormatError("There is no line of numbers in it.", line=before[-1][0] if before else 1)
+    if len(names) < 2:
+        raise FileFormatError(
+            "It begins with numbers: the first line should name the columns, such as “time,voltage,current”.",
+            line=first[0],
+        )
+    return _filled(names, header_line, separator, first, rows)
+
+
+def _filled(
+    names: list[str], header_line: int, separator: str, first: tuple[int, list[str]],
+    rows: Iterator[tuple[int, list[str]]],
+) -> Table:  # fmt: skip
+    width = len(names)
+    while width > 1 and not names[width - 1].strip():  # a separator at the end of each line
+        width -= 1
+    kept: list[list[str]] = []
+    lines: list[int] = []
+    uneven: tuple[int, int] | None = None
+    for line, row in chain((first,), rows):
+        if uneven is not None:
+            raise _uneven(*uneven, width, separator)
+        if len(row) < width or any(c.strip() for c in row[width:]):
+            uneven = (line, len(row))
+            continue
+        kept.append(row[:width])
+        lines.append(line)
+    notes = []
+    if uneven is not None:
+        if not kept or uneven[1] > width:
+            raise _uneven(*uneven, width, separator)
+        notes.append(f"Line {uneven[0]}, the last, is cut off and was left out.")
+    if len(kept) < 2:
+        raise FileFormatError("It has fewer than two lines of numbers.", line=header_line)
+    sample = [c for row in kept[:200] for c in row]
+    comma = separator != "," and any(_DECIMAL_COMMA.fullmatch(c.strip()) for c in sample)
+    cleaned = tuple(n.strip() or f"column {k + 1}" for k, n in enumerate(names[:width]))
+    return Table(cleaned, header_line, separator, comma, kept, lines, tuple(notes))
+
+
+def _uneven(line: int, found: int, width: int, separator: str) -> FileFormatError:
+    hint = ""
+    if separator == "," and found > width:
+        hint = " Decimal commas between commas cannot be told apart: export it with points, or with semicolons."
+    values = f"{found} value{'' if found == 1 else 's'}"
+    return FileFormatError(f"{values} where {width} columns are named.{hint}", line=line)

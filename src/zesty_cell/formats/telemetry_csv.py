@@ -1,0 +1,336 @@
+"""Telemetry logs as CSV: any column order; columns and units are guessed, and confirmed by the pilot.
+
+:func:`guess_mapping` proposes what the columns of a table are, :func:`read_telemetry` makes numbers of those
+the pilot confirmed.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+from itertools import pairwise
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from zesty_cell.core.callouts.telemetry import Telemetry
+from zesty_cell.core.entity import Entity
+from zesty_cell.formats.csv_table import MOST_COLUMNS, NOTHING, Table, is_number, to_number
+from zesty_cell.formats.errors import FileFormatError
+
+_CLOCK = re.compile(r"(?:(\d{1,3}):)?(\d{1,2}):(\d{2}(?:[.,]\d+)?)")
+RoleKey = Literal["time_s", "pack_v", "cell_v", "receiver_v", "used_ah", "current_a", "throttle", "armed"]
+
+
+@dataclass(frozen=True)
+class Unit:
+    """How a column's numbers are meant: the SI value is ``(number − offset)·factor``."""
+
+    key: str
+    label: str
+    factor: float = 1.0
+    offset: float = 0.0
+
+
+@dataclass(frozen=True)
+class Role:
+    """Something a transmitter can know: the words that name its column, the units it comes in."""
+
+    key: RoleKey
+    title: str
+    words: tuple[str, ...]
+    units: tuple[Unit, ...]
+    needs: tuple[str, ...] = ()
+
+    def unit(self, key: str) -> Unit:
+        """One of its units by key; the first for an unknown one."""
+        return next((u for u in self.units if u.key == key), self.units[0])
+
+
+_VOLTS = (
+    Unit("V", "V"), Unit("mV", "mV", 1e-3), Unit("cV", "hundredths of a volt", 1e-2),
+    Unit("dV", "tenths of a volt", 0.1),
+)  # fmt: skip
+_VOLT_WORDS = ("voltage", "volts", "volt", "v", "mv")
+ROLES: tuple[Role, ...] = (
+    Role(
+        "time_s", "Time", ("time", "timestamp", "seconds", "clock", "elapsed", "t", "date"),
+        (Unit("s", "s"), Unit("ms", "ms", 1e-3), Unit("us", "µs", 1e-6), Unit("clock", "h:mm:ss or date and time")),
+    ),
+    Role("pack_v", "Pack voltage", ("pack", "battery", "batt", "vbat", "bat", *_VOLT_WORDS), _VOLTS),
+    Role("cell_v", "Lowest cell", ("cell", "cells"), _VOLTS),
+    Role("receiver_v", "Receiver battery", ("receiver", "rx"), _VOLTS, _VOLT_WORDS),
+    Role(
+        "used_ah", "Charge used", ("used", "consumed", "consumption", "drawn", "capacity", "mah", "ah"),
+        (Unit("mAh", "mAh", 1e-3), Unit("Ah", "Ah")),
+    ),
+    Role(
+        "current_a", "Current", ("current", "curr", "amps", "amp", "amperage", "a", "ma"),
+        (Unit("A", "A"), Unit("mA", "mA", 1e-3), Unit("cA", "hundredths of an amp", 1e-2)),
+    ),
+    Role(
+        "throttle", "Throttle", ("throttle", "thr"),
+        (
+            Unit("share", "0 to 1"), Unit("%", "%", 0.01), Unit("us", "pulse, 1000 to 2000 µs", 1e-3, 1000.0),
+            Unit("both", "−100 to 100 %", 0.005, -100.0),
+        ),
+    ),
+    Role("armed", "Armed", ("armed", "arm", "arming"), (Unit("yes", "1 or yes, 0 or no"),)),
+)  # fmt: skip
+_YES, _NO = frozenset({"1", "yes", "true", "on", "armed"}), frozenset({"0", "no", "false", "off", "disarmed"})
+
+
+class ColumnChoice(Entity):
+    """Which column a role is, and in which unit."""
+
+    role: RoleKey
+    column: int = Field(ge=0, lt=MOST_COLUMNS)
+    unit: str = Field(max_length=10)
+
+
+class Mapping(Entity):
+    """What a pilot confirmed of a log's columns.
+
+    Parameters
+    ----------
+    columns : tuple of ColumnChoice
+    part : int, optional
+        Which stretch between two backward steps of the clock, from 0; None: there must be only one.
+    lenient : bool
+        Text where a number should be counts as nothing received.
+    """
+
+    columns: tuple[ColumnChoice, ...] = Field(max_length=len(ROLES))
+    part: int | None = Field(default=None, ge=0, le=10_000)
+    lenient: bool = False
+
+    def of(self, role: str) -> ColumnChoice | None:
+        """The column of a role; None for none."""
+        return next((c for c in self.columns if c.role == role), None)
+
+
+def _words(name: str) -> list[str]:
+    parts = re.sub(r"([a-z])([A-Z])", r"\1 \2", name)
+    return re.findall(r"[a-zµ%]+", parts.lower())
+
+
+def _named_unit(role: Role, name: str) -> Unit | None:
+    """The unit a column's name tells: “Voltage (mV)”, “current_A”."""
+    named = re.findall(r"[\[(]\s*([^\])]+?)\s*[\])]", name) + re.split(r"[\s_/.\-]+", name)
+    for text in named:
+        for unit in role.units:
+            if text == unit.key or (len(text) > 1 and text.lower() == unit.key.lower()) or text == unit.label:
+                return unit
+    if role.key == "time_s" and any(text.lower() in ("µs", "us", "usec") for text in named):
+        return role.unit("us")
+    return None
+
+
+def guess_mapping(table: Table, *, series: int) -> Mapping:
+    """What each column probably is: by the words of its name, its unit by name or by size.
+
+    Parameters
+    ----------
+    series : int
+        Cells of the pack that was flown, by which volts are told from millivolts [1].
+    """
+    chosen: list[ColumnChoice] = []
+    taken: set[int] = set()
+    # The rarest words first: “cell voltage” is a cell's, “rx voltage” the receiver's.
+    for key in ("armed", "throttle", "cell_v", "receiver_v", "used_ah", "current_a", "time_s", "pack_v"):
+        role = next(r for r in ROLES if r.key == key)
+        best, best_score = None, 0
+        for index, name in enumerate(table.names):
+            words = _words(name)
+            score = sum(2 * (len(role.words) - role.words.index(w)) for w in set(words) & set(role.words))
+            if index in taken or (role.needs and not set(words) & set(role.needs)):
+                continue
+            if score > best_score and _has_values(table, index):
+                best, best_score = index, score
+        if best is not None:
+            taken.add(best)
+            chosen.append(ColumnChoice(role=role.key, column=best, unit=guess_unit(table, role, best, series).key))
+    order = [r.key for r in ROLES]
+    return Mapping(columns=tuple(sorted(chosen, key=lambda c: order.index(c.role))))
+
+
+def _has_values(table: Table, index: int) -> bool:
+    return any(row[index].strip().lower() not in NOTHING for row in table.rows[:2000])
+
+
+def guess_unit(table: Table, role: Role, index: int, series: int) -> Unit:
+    """The unit of a column in a role: as its name tells, else by the size of its numbers [series: 1]."""
+    cells = [c for c in (row[index].strip() for row in table.rows[:5000]) if c.lower() not in NOTHING]
+    if role.key == "time_s" and cells and not is_number(cells[0]):
+        return role.unit("clock")
+    named = _named_unit(role, table.names[index])
+    if named is not None:
+        return named
+    numbers = np.array([to_number(c, table.decimal_comma) for c in cells if is_number(c)])
+    if not numbers.size:
+        return role.units[0]
+    middle, most, least = float(np.median(numbers)), float(numbers.max()), float(numbers.min())
+    if role.key == "time_s":
+        steps = np.diff(numbers)
+        step = float(np.median(steps[steps > 0])) if (steps > 0).any() else 0.0
+        return role.unit("us" if step > 3000 else "ms" if step >= 5 else "s")
+    if role.key in ("pack_v", "cell_v", "receiver_v"):
+        cells_in = series if role.key == "pack_v" else 1 if role.key == "cell_v" else 2
+        return next((u for u in role.units if 1.0 <= middle * u.factor / cells_in <= 4.6), role.units[0])
+    if role.key == "used_ah":
+        return role.unit("mAh" if most > 30 else "Ah")
+    if role.key == "current_a":
+        return role.unit("mA" if most > 1500 else "A")
+    if role.key == "throttle":
+        return role.unit("us" if least >= 800 else "both" if least < -1 else "%" if most > 1.5 else "share")
+    return role.units[0]
+
+
+def _clock_s(cell: str) -> float:
+    """A clock time or a date with time as seconds [s]."""
+    text = cell.strip()
+    match = _CLOCK.fullmatch(text)
+    if match:
+        hours, minutes, seconds = match.groups()
+        return 3600.0 * float(hours or 0) + 60.0 * float(minutes) + float(seconds.replace(",", "."))
+    return datetime.fromisoformat(text.replace(",", ".").replace("Z", "+00:00")).timestamp()
+
+
+def _armed(cell: str) -> float:
+    text = cell.strip().lower()
+    if text in _YES:
+        return 1.0
+    if text in _NO:
+        return 0.0
+    return float(float(text) > 0)
+
+
+def _reader(choice: ColumnChoice, table: Table) -> Callable[[str], float]:
+    role = next(r for r in ROLES if r.key == choice.role)
+    unit = role.unit(choice.unit)
+    if role.key == "armed":
+        return _armed
+    if unit.key == "clock":
+        return _clock_s
+    comma, factor, offset = table.decimal_comma, unit.factor, unit.offset
+    return lambda cell: (to_number(cell, comma) - offset) * factor
+
+
+def _why_not(cell: str, choice: ColumnChoice) -> str:
+    shown = cell.strip()[:24]
+    if cell.strip()[:1] in "=@" or (cell.strip()[:1] in "+-" and not is_number(cell)):
+        return f"“{shown}” is a formula, not a number."
+    if choice.unit == "clock":
+        return f"“{shown}” is no time such as 0:01:02.5 or 2026-05-03 14:02:11."
+    return f"“{shown}” is not a number."
+
+
+def _column(table: Table, choice: ColumnChoice, lenient: bool) -> tuple[NDArray[np.float64], list[tuple[int, str]]]:
+    """A column as numbers, NaN where nothing was received; and what could not be read, by row."""
+    read = _reader(choice, table)
+    values = np.full(len(table.rows), np.nan)
+    wrong: list[tuple[int, str]] = []
+    for k, row in enumerate(table.rows):
+        cell = row[choice.column]
+        try:
+            values[k] = read(cell)
+        except (ValueError, OverflowError):
+            if cell.strip().lower() not in NOTHING and not lenient:
+                wrong.append((k, _why_not(cell, choice)))
+    return values, wrong
+
+
+@dataclass(frozen=True)
+class ReadLog:
+    """A log as the pilot confirmed it.
+
+    Attributes
+    ----------
+    telemetry : Telemetry
+    parts : tuple of (int, int, float)
+        Every stretch between backward steps of the clock: first line, last line, how long [s].
+    notes : tuple of str
+    """
+
+    telemetry: Telemetry
+    parts: tuple[tuple[int, int, float], ...]
+    notes: tuple[str, ...]
+
+
+def read_telemetry(table: Table, mapping: Mapping) -> ReadLog:
+    """The numbers of the columns a pilot confirmed.
+
+    Raises
+    ------
+    FileFormatError
+        No time, a column that is not there, text in numbers, a clock that goes back: with line and column.
+    """
+    when = mapping.of("time_s")
+    if when is None:
+        raise FileFormatError("Say which column is the time.")
+    if mapping.of("pack_v") is None and mapping.of("cell_v") is None and mapping.of("used_ah") is None:
+        raise FileFormatError("Say which column is the pack's voltage, the lowest cell or the charge used.")
+    if max(c.column for c in mapping.columns) >= len(table.names):
+        raise FileFormatError("A column was chosen that this file has not.")
+    columns: dict[str, NDArray[np.float64]] = {}
+    wrong: list[tuple[int, int, str]] = []
+    for choice in mapping.columns:
+        # A line without its time is of no use: no leniency there.
+        columns[choice.role], missed = _column(table, choice, mapping.lenient and choice is not when)
+        wrong += [(k, choice.column, reason) for k, reason in missed]
+    if wrong:
+        raise _wrong_cells(table, wrong)
+    time_s = columns["time_s"]
+    if np.isnan(time_s).any():
+        k = int(np.isnan(time_s).argmax())
+        raise FileFormatError("This line has no time.", line=table.lines[k], column=when.column + 1)
+    if when.unit == "clock":
+        # Midnight is no step back.
+        time_s = time_s + 86_400.0 * np.cumsum(np.diff(time_s, prepend=time_s[0]) < -43_200.0)
+    return _one_part(table, mapping, time_s, columns)
+
+
+def _wrong_cells(table: Table, wrong: list[tuple[int, int, str]]) -> FileFormatError:
+    wrong.sort()
+    k, column, reason = wrong[0]
+    more = ""
+    if len(wrong) > 1:
+        places = ", ".join(f"{table.lines[row]}" for row, _, _ in wrong[1:6])
+        more = f" So are {len(wrong) - 1} more cells, in line{'' if len(wrong) == 2 else 's'} {places}"
+        more += " and on." if len(wrong) > 6 else "."
+    return FileFormatError(f"In “{table.names[column]}”, {reason}{more}", line=table.lines[k], column=column + 1)
+
+
+def _one_part(
+    table: Table, mapping: Mapping, time_s: NDArray[np.float64], columns: dict[str, NDArray[np.float64]]
+) -> ReadLog:
+    """The stretch asked for: time rises in it."""
+    back = np.flatnonzero(np.diff(time_s) < 0.0) + 1
+    edges = [0, *(int(k) for k in back), time_s.size]
+    spans = [(a, b) for a, b in pairwise(edges) if b - a > 1]
+    parts = tuple((table.lines[a], table.lines[b - 1], float(time_s[b - 1] - time_s[a])) for a, b in spans)
+    if not spans:
+        raise FileFormatError("The time never goes forward.", line=table.lines[0])
+    if len(parts) > 1 and mapping.part is None:
+        k = int(back[0])
+        column = mapping.of("time_s")
+        raise FileFormatError(
+            f"The time goes back from {time_s[k - 1]:g} s to {time_s[k]:g} s. Choose one of {len(parts)} parts.",
+            line=table.lines[k],
+            column=column.column + 1 if column else None,
+        )
+    first, last = spans[min(mapping.part or 0, len(spans) - 1)]
+    notes = list(table.notes)
+    if len(parts) > 1:
+        notes.append(
+            f"Only lines {table.lines[first]} to {table.lines[last - 1]}: the clock steps back around them."
+        )
+    chosen = np.arange(first, last)
+    # Of lines with the same time the last one counts.
+    chosen = chosen[np.diff(time_s[first:last], append=np.inf) > 0.0]
+    held = {role: values[chosen] for role, values in columns.items() if role != "time_s"}
+    return ReadLog(Telemetry(time_s=time_s[chosen], **held), parts, tuple(notes))

@@ -1,0 +1,148 @@
+"""A logged flight seen by the transmitter: what is missing is derived as a transmitter or pilot would."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from tests.sheets import sheet
+from zesty_cell.core.callouts.dry_run import on_forecast, on_sampled_flight
+from zesty_cell.core.callouts.engine import Frames
+from zesty_cell.core.callouts.rules import CalloutPlan, Condition, Rule
+from zesty_cell.core.callouts.schools import write_plan
+from zesty_cell.core.callouts.telemetry import Telemetry, on_telemetry, see_log, steady_pack_v, thinned
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.forecast import forecast
+
+
+@pytest.fixture(scope="module")
+def lighthouse():
+    return forecast(sheet())
+
+
+@pytest.fixture(scope="module")
+def plan(lighthouse):
+    return write_plan(lighthouse, school="loaded voltage").plan
+
+
+@pytest.fixture(scope="module")
+def pack(lighthouse):
+    return lighthouse.setup.sheet.pack
+
+
+def logged(frames: Frames, *, start_s: float = 0.0, **changed) -> Telemetry:
+    """The frames of a run as a log that has everything."""
+    whole = Telemetry(
+        time_s=frames.time_s + start_s,
+        pack_v=frames.pack_v,
+        cell_v=frames.cell_v,
+        used_ah=frames.used_ah,
+        current_a=frames.current_a,
+        throttle=frames.throttle,
+        armed=frames.armed.astype(float),
+    )
+    return replace(whole, **changed)
+
+
+def said(run) -> list[tuple[float, str, str]]:
+    return [(round(e.time_s, 2), e.key, e.say) for e in run.ran.events]
+
+
+def test_a_log_of_the_forecast_is_heard_as_the_forecast(plan, lighthouse, pack):
+    expected = on_forecast(plan=plan, result=lighthouse)
+    run, notes = on_telemetry(logged(expected.frames, start_s=5000.0), plan=plan, pack=pack)
+    assert said(run) == said(expected)
+    assert notes == ()
+    assert run.false_calls == expected.false_calls == 0
+    left = 1.0 - next(e.value for e in run.ran.events if e.key == "charge_used") / pack.capacity_ah
+    assert 0.15 < run.left_at_land_now < left
+
+
+def test_charge_used_is_summed_from_the_current(plan, lighthouse, pack):
+    frames = on_forecast(plan=plan, result=lighthouse).frames
+    seen = see_log(logged(frames, used_ah=None), plan=plan, pack=pack)
+    np.testing.assert_allclose(seen.frames.used_ah[-1], frames.used_ah[-1], rtol=0.01)
+    assert "Charge used is summed from the current." in seen.notes
+
+
+def test_without_throttle_or_arming_the_current_tells_when_it_flew(plan, lighthouse, pack):
+    flown = on_forecast(plan=plan, result=lighthouse).frames
+    still = np.full(200, 0.2)
+    current = np.concatenate((still, flown.current_a, still))
+    time_s = 0.1 * np.arange(current.size)
+    seen = see_log(Telemetry(time_s=time_s, current_a=current), plan=plan, pack=pack)
+    armed = np.flatnonzero(seen.frames.armed)
+    assert time_s[armed[0]] == pytest.approx(20.0, abs=1.0)
+    assert seen.landed_s == pytest.approx(20.0 + flown.time_s[-1], abs=1.0)
+    assert any("above idle is taken from the current" in n for n in seen.notes)
+    assert any("Nothing says when it was armed" in n for n in seen.notes)
+
+
+def test_what_a_log_lacks_leaves_its_rules_silent(plan, lighthouse, pack):
+    frames = on_forecast(plan=plan, result=lighthouse).frames
+    bare = Telemetry(time_s=frames.time_s, throttle=frames.throttle)
+    run, notes = on_telemetry(bare, plan=plan, pack=pack)
+    assert {e.key for e in run.ran.events} <= {"timer", "silence", "s6"}
+    assert any("stay silent" in n for n in notes)
+    assert run.left_at_land_now is None
+
+
+def test_a_gap_is_said_and_nothing_reaches_across_it(plan, lighthouse, pack):
+    frames = on_forecast(plan=plan, result=lighthouse).frames
+    gone = (frames.time_s > 60.0) & (frames.time_s < 72.0)
+    run, notes = on_telemetry(logged(frames).at(np.flatnonzero(~gone)), plan=plan, pack=pack)
+    assert any("1 gaps over 1.5 s, the longest 12.0 s at 1:00" in n or "12.1 s at 1:00" in n for n in notes)
+    assert run.false_calls == 0
+
+
+def test_a_fast_log_is_thinned_to_what_a_transmitter_hears():
+    log = Telemetry(time_s=100.0 + np.arange(10_000) / 1000.0, pack_v=np.arange(10_000.0))
+    few = thinned(log)
+    assert len(few) == 500
+    assert np.diff(few.time_s) == pytest.approx(0.02, abs=1e-6)
+    assert few.pack_v[0] == 0.0
+
+
+@pytest.mark.parametrize(
+    ("factor", "words"), [(8 / 6, "more than 6 full cells"), (4 / 6, "too little for 6 cells")]
+)
+def test_the_voltage_of_another_pack_is_doubted(plan, lighthouse, pack, factor, words):
+    frames = on_forecast(plan=plan, result=lighthouse).frames
+    seen = see_log(logged(frames, pack_v=frames.pack_v * factor), plan=plan, pack=pack)
+    assert any(words in n for n in seen.notes)
+
+
+def test_a_dip_that_recovers_is_a_false_call_and_the_end_is_not(pack):
+    # 23 V falling to 19 V in 600 s, with two seconds of 18.5 V in the second minute.
+    time_s = 0.1 * np.arange(6000)
+    volts = 23.0 - 4.0 * time_s / 600.0
+    volts[1000:1020] = 18.5
+    rule = Rule(
+        key="land_now", name="Land", role="land_now", conditions=(Condition(value=19.5),), hold_s=1.0, say="land"
+    )
+    plan = CalloutPlan(name="One rule", series=pack.series, rules=(rule,))
+    run, _ = on_telemetry(Telemetry(time_s=time_s, pack_v=volts), plan=plan, pack=pack)
+    first, second = (e.time_s for e in run.ran.events)
+    assert first == pytest.approx(101.0, abs=0.11)
+    assert second == pytest.approx(600.0 * 3.5 / 4.0 + 1.0, abs=0.3)
+    assert run.false_calls == 1
+    assert run.warning_s == pytest.approx(599.9 - second, abs=0.01)
+
+
+def test_the_steady_voltage_has_no_bursts(pack):
+    time_s = 0.1 * np.arange(3000)
+    volts = np.where(time_s % 20.0 < 6.0, 20.0, 22.0)
+    plan = CalloutPlan(name="None", series=pack.series)
+    steady = steady_pack_v(see_log(Telemetry(time_s=time_s, pack_v=volts), plan=plan, pack=pack))
+    np.testing.assert_allclose(steady, 22.0)
+
+
+def test_a_sampled_flight_lands_where_the_range_says(plan, lighthouse):
+    ordered = np.sort(lighthouse.range.landing_s)
+    for place in (0, 99, 199):
+        run = on_sampled_flight(plan=plan, result=lighthouse, place=place)
+        assert run.landing_s == pytest.approx(ordered[place], abs=0.5)
+    with pytest.raises(OutOfRangeError, match="200 sampled flights"):
+        on_sampled_flight(plan=plan, result=lighthouse, place=200)

@@ -1,0 +1,202 @@
+"""Telemetry logs: columns found and guessed, and every way a log can be broken said with its place."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from zesty_cell.formats.csv_table import MOST_BYTES, read_table
+from zesty_cell.formats.errors import FileFormatError
+from zesty_cell.formats.telemetry_csv import ColumnChoice, Mapping, guess_mapping, read_telemetry
+
+PLAIN = b"time (s),voltage (V),current (A),used (mAh)\n0.0,24.9,11.2,0\n0.1,24.7,14.0,1\n0.2,24.6,14.5,2\n"
+
+
+def log_of(data: bytes, series: int = 6, **changed):
+    table = read_table(data)
+    mapping = guess_mapping(table, series=series).model_copy(update=changed)
+    return read_telemetry(table, mapping)
+
+
+def refusal(data: bytes, series: int = 6, **changed) -> FileFormatError:
+    with pytest.raises(FileFormatError) as caught:
+        log_of(data, series, **changed)
+    return caught.value
+
+
+def roles(data: bytes, series: int = 6) -> dict[str, tuple[str, str]]:
+    table = read_table(data)
+    return {c.role: (table.names[c.column], c.unit) for c in guess_mapping(table, series=series).columns}
+
+
+def test_a_plain_log_is_read_in_si_units():
+    log = log_of(PLAIN).telemetry
+    np.testing.assert_allclose(log.time_s, [0.0, 0.1, 0.2])
+    np.testing.assert_allclose(log.pack_v, [24.9, 24.7, 24.6])
+    np.testing.assert_allclose(log.current_a, [11.2, 14.0, 14.5])
+    np.testing.assert_allclose(log.used_ah, [0.0, 0.001, 0.002])
+    assert log.throttle is None
+    assert log.armed is None
+
+
+def test_columns_are_known_by_their_words_in_any_order():
+    data = b"Thr;rxBatt (V);Cell min (V);Capa used (mAh);Curr (A);VBAT (V);Arm;Timestamp;Sats\n" + b"".join(
+        f"{1100 + k};5.1;4.1;{k};10.5;24.8;1;{100 * k};9\n".encode() for k in range(5)
+    )
+    assert roles(data) == {
+        "time_s": ("Timestamp", "ms"),
+        "pack_v": ("VBAT (V)", "V"),
+        "cell_v": ("Cell min (V)", "V"),
+        "receiver_v": ("rxBatt (V)", "V"),
+        "used_ah": ("Capa used (mAh)", "mAh"),
+        "current_a": ("Curr (A)", "A"),
+        "throttle": ("Thr", "us"),
+        "armed": ("Arm", "yes"),
+    }
+    log = log_of(data).telemetry
+    np.testing.assert_allclose(log.throttle, [0.1, 0.101, 0.102, 0.103, 0.104])
+    np.testing.assert_allclose(log.time_s, [0.0, 0.1, 0.2, 0.3, 0.4])
+
+
+@pytest.mark.parametrize(
+    ("name", "number", "series", "unit", "volts"),
+    [
+        ("battery", "24.8", 6, "V", 24.8),
+        ("battery", "24812", 6, "mV", 24.812),
+        ("battery", "2481", 6, "cV", 24.81),
+        ("battery", "248", 6, "dV", 24.8),
+        ("battery", "4.1", 1, "V", 4.1),
+        ("battery (mV)", "4100", 1, "mV", 4.1),
+        ("battery_mV", "4100", 1, "mV", 4.1),
+    ],
+)
+def test_units_of_volts_are_told_by_name_or_by_size(name, number, series, unit, volts):
+    data = f"time,{name}\n0,{number}\n1,{number}\n".encode()
+    assert roles(data, series)["pack_v"] == (name, unit)
+    np.testing.assert_allclose(log_of(data, series).telemetry.pack_v, volts)
+
+
+@pytest.mark.parametrize(
+    ("times", "unit", "steps"),
+    [
+        (("0", "0.1", "0.3"), "s", (0.0, 0.1, 0.3)),
+        (("1000", "1100", "1300"), "ms", (0.0, 0.1, 0.3)),
+        (("1000000", "1100000", "1300000"), "us", (0.0, 0.1, 0.3)),
+        (("0:59.9", "1:00.0", "1:00.2"), "clock", (0.0, 0.1, 0.3)),
+        (("23:59:59.9", "00:00:00.0", "00:00:00.2"), "clock", (0.0, 0.1, 0.3)),
+        (("2026-05-03 14:02:59.900", "2026-05-03 14:03:00", "2026-05-03T14:03:00.2"), "clock", (0.0, 0.1, 0.3)),
+    ],
+)
+def test_times_come_as_seconds_counts_clocks_and_dates(times, unit, steps):
+    data = ("time,volts\n" + "".join(f"{t},24.5\n" for t in times)).encode()
+    assert roles(data)["time_s"] == ("time", unit)
+    log = log_of(data).telemetry
+    np.testing.assert_allclose(log.time_s - log.time_s[0], steps, atol=1e-6)
+
+
+def test_decimal_commas_between_semicolons():
+    log = log_of(b"Zeit time;Volts;Amps\n0,0;24,9;11,2\n0,1;24,7;14\n").telemetry
+    np.testing.assert_allclose(log.pack_v, [24.9, 24.7])
+    np.testing.assert_allclose(log.current_a, [11.2, 14.0])
+
+
+@pytest.mark.parametrize("separator", [",", ";", "\t", "|"])
+@pytest.mark.parametrize("coding", ["utf-8", "utf-8-sig", "utf-16"])
+@pytest.mark.parametrize("ending", ["\n", "\r\n"])
+def test_any_separator_coding_and_line_ending(separator, coding, ending):
+    lines = [separator.join(row) for row in (("time", "volts"), ("0", "24.9"), ("1", "24.7"), ("2", "24.6"))]
+    log = log_of((ending.join(lines) + ending).encode(coding)).telemetry
+    np.testing.assert_allclose(log.pack_v, [24.9, 24.7, 24.6])
+
+
+def test_lines_before_the_names_and_empty_cells_are_passed_over():
+    data = b"log of 3 May\n\ntime,volts,amps\n0,24.9,\n1,,--\n2,24.6,12\n"
+    log = log_of(data).telemetry
+    np.testing.assert_allclose(log.pack_v, [24.9, np.nan, 24.6])
+    np.testing.assert_allclose(log.current_a, [np.nan, np.nan, 12.0])
+
+
+def test_a_last_line_that_is_cut_off_is_left_out_with_a_word():
+    read = log_of(PLAIN + b"0.3,24")
+    assert len(read.telemetry) == 3
+    assert read.notes == ("Line 5, the last, is cut off and was left out.",)
+
+
+@pytest.mark.parametrize(
+    ("data", "line", "column", "words"),
+    [
+        (b"", None, None, "empty"),
+        (b"\n \n", None, None, "empty"),
+        (b"0.0,24.9\n0.1,24.7\n", 1, None, "should name the columns"),
+        (b"time volts\n0.0 24.9\n0.1 24.7\n", 1, None, "Only one column"),
+        (b"time,volts\none,two\nthree,four\n", 3, None, "no line of numbers"),
+        (b"time,volts,amps\n0,0,24,9,11,2\n0,1,24,7,14,0\n", 2, None, "Decimal commas between commas"),
+        (b"time,volts\n0,24.9\n1,high\n2,24.6\n", 3, 2, "“high” is not a number"),
+        (b"time,volts\n0,24.9\n1,=2+3\n2,24.6\n", 3, 2, "“=2+3” is a formula"),
+        (b"time,volts\n0,24.9\n1,@SUM(A1)\n2,24.6\n", 3, 2, "is a formula"),
+        (b"time,volts\n0,24.9\n1,+cmd|' /C calc'!A0\n2,24.6\n", 3, 2, "is a formula"),
+        (b"time,volts\n0,24.9\n1,1_000\n2,24.6\n", 3, 2, "not a number"),
+        (b"time,volts\n0,24.9\n1,inf\n2,24.6\n", 3, 2, "not a number"),
+        (b"time,volts\n0,24.9\n,24.8\n2,24.6\n", 3, 1, "no time"),
+        (b"time,volts\n0,24.9\n5,24.8\n2,24.6\n3,24.5\n", 4, 1, "goes back from 5 s to 2 s"),
+        (b"time,volts\n3,24.9\n2,24.8\n1,24.6\n", 2, None, "never goes forward"),
+        (b"time,volts\n0,24.9\n1,24.8,7,7\n2,24.6\n", 3, None, "4 values where 2 columns"),
+        (b"time,volts\n0,24.9\n1\n2,24.6\n", 3, None, "1 value where 2 columns"),
+        (b"time,volts\n0,24.9\n1,24\x00.8\n2,24.6\n", 3, 5, "NUL byte"),
+        (b'time,volts\n0,24.9\n1,"24.8\n2,24.6\n', 3, None, "quotes do not pair up"),
+        (b"\x81\x8d\x8f" * 50, None, None, "not text"),
+        (b"time,volts\n0,24.9\n", 1, None, "fewer than two lines"),
+        (b"x,y\n0,24.9\n1,24.8\n", None, None, "which column is the time"),
+        (b"time,height\n0,24.9\n1,24.8\n", None, None, "which column is the pack's voltage"),
+    ],
+)
+def test_a_broken_log_is_refused_at_its_place(data, line, column, words):
+    error = refusal(data)
+    assert (error.line, error.column) == (line, column)
+    assert words in str(error)
+
+
+def test_two_hundred_megabytes_are_refused_by_their_size():
+    with pytest.raises(FileFormatError, match="This file has 200 MB; up to 24 MB"):
+        read_table(bytes(200_000_000))
+    assert MOST_BYTES == 24_000_000
+
+
+def test_text_in_numbers_can_be_taken_as_nothing_received():
+    data = b"time,volts\n0,24.9\n1,high\n2,odd\n3,24.6\n"
+    assert "So are 1 more cells, in line 4." in str(refusal(data))
+    np.testing.assert_allclose(log_of(data, lenient=True).telemetry.pack_v, [24.9, np.nan, np.nan, 24.6])
+    # A time is never left out without a word.
+    assert refusal(b"time,volts\n0,24.9\nsoon,24.8\n2,24.6\n", lenient=True).line == 3
+
+
+def test_one_of_two_flights_in_a_log_is_chosen():
+    data = b"time,volts\n0,24.9\n1,24.8\n2,24.7\n0,16.4\n1,16.3\n"
+    read = log_of(data, part=1)
+    assert read.parts == ((2, 4, 2.0), (5, 6, 1.0))
+    np.testing.assert_allclose(read.telemetry.pack_v, [16.4, 16.3])
+    assert read.notes == ("Only lines 5 to 6: the clock steps back around them.",)
+
+
+def test_of_lines_with_the_same_time_the_last_counts():
+    log = log_of(b"time,volts\n0,24.9\n0,24.8\n1,24.7\n").telemetry
+    np.testing.assert_allclose(log.pack_v, [24.8, 24.7])
+
+
+def test_a_column_that_is_not_there_is_refused():
+    table = read_table(PLAIN)
+    choices = (ColumnChoice(role="time_s", column=0, unit="s"), ColumnChoice(role="pack_v", column=9, unit="V"))
+    with pytest.raises(FileFormatError, match="this file has not"):
+        read_telemetry(table, Mapping(columns=choices))
+
+
+@given(st.binary(max_size=400) | st.text(alphabet=',;\t"\n0123456789.-=xV\x00', max_size=400).map(str.encode))
+def test_whatever_comes_is_read_or_refused(data):
+    with suppress(FileFormatError):
+        table = read_table(data)
+        log = read_telemetry(table, guess_mapping(table, series=4)).telemetry
+        assert (np.diff(log.time_s) > 0).all()
