@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, expect
@@ -104,6 +105,52 @@ def test_an_oddity_is_run_without_losing_what_is_typed(page: Page, club: str):
     expect(page.locator(".heard")).to_contain_text("“no signal”")
     expect(page.locator(".heard")).not_to_contain_text("land now")
     expect(page.locator("#rules-silence-say")).to_have_value("no signal")
+
+
+def test_a_log_is_brought_in_and_the_right_words_come_at_the_right_seconds(page: Page, club: str, tmp_path: Path):
+    # 24 V falling by a hundredth of a volt a second: 20.0 V is passed at 400 s, 19.5 V at 450 s.
+    lines = ["time;pack (V);throttle (%)", *(f"{k / 10:.1f};{24 - k / 1000:.3f};50" for k in range(5001))]
+    file = tmp_path / "evening.csv"
+    file.write_text("\n".join(lines).replace(".", ","))
+    open_callouts(page, club)
+    page.locator("#log-file").set_input_files(file)
+    page.get_by_role("button", name="Bring in").click()
+    expect(page.get_by_role("heading", name="What is in evening.csv?")).to_be_visible()
+    wait_for_scripts(page)
+    expect(page.locator("#becomes-pack_v")).to_have_text("19.00 to 24.00 V")
+    page.get_by_label("Unit of pack voltage").select_option("mV")
+    expect(page.locator("#becomes-pack_v")).to_contain_text("too little for 6 cells")
+    page.get_by_label("Unit of pack voltage").select_option("V")
+    expect(page.locator("#becomes-pack_v")).to_have_text("19.00 to 24.00 V")
+    page.get_by_role("button", name="Run the callouts on it").click()
+    expect(page.locator("#oddity option:checked")).to_have_text("evening.csv")
+    wait_for_scripts(page)
+    events = json.loads(page.locator("#player-data").text_content())["events"]
+    first = {mark: next(e["t"] for e in events if e["mark"] == mark) for mark in ("pack_low", "land_now")}
+    assert first == {"pack_low": pytest.approx(403.0, abs=0.15), "land_now": pytest.approx(453.0, abs=0.15)}
+    # Typing goes on running on the log.
+    page.locator("#rules-land_now-conditions-0-value").fill("19.8")
+    expect(page.locator(".heard li", has_text="“land now”").first).to_contain_text("7:03")
+    page.get_by_role("button", name="Run it there").click()
+    expect(page.locator("#bench-report")).to_contain_text("every word at the same moment as here")
+
+
+def test_a_file_too_large_is_said_before_it_is_sent(page: Page, club: str):
+    open_callouts(page, club)
+    page.evaluate("document.getElementById('log-file').dataset.most = '10'")
+    page.locator("#log-file").set_input_files(
+        {"name": "huge.csv", "mimeType": "text/csv", "buffer": b"time,volts\n0,24\n"}
+    )
+    expect(page.locator("#log-error")).to_contain_text("Cut out the one flight")
+
+
+def test_a_sampled_flight_is_chosen_by_its_number(page: Page, club: str):
+    open_callouts(page, club)
+    page.locator("#oddity").select_option(label="one of the 200 sampled flights")
+    expect(page.locator("#run")).to_contain_text("of 200, the shortest first")
+    was = page.locator("#run .sub").first.text_content()
+    page.locator("#flight-number").fill("200")
+    expect(page.locator("#run .sub").first).not_to_have_text(was)
 
 
 def test_bad_days_fill_in_one_by_one(page: Page, club: str):

@@ -25,6 +25,8 @@ PAGES = [
     "/choose/8/crafts",
     "/callouts/8",
     "/callouts/1?run=dropout",
+    "/callouts/8?run=log-1",
+    "/callouts/8/logs/1",
     "/find?q=heron",
     "/nowhere",
 ]

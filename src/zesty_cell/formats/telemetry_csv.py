@@ -251,13 +251,11 @@ class ReadLog:
     Attributes
     ----------
     telemetry : Telemetry
-    parts : tuple of (int, int, float)
-        Every stretch between backward steps of the clock: first line, last line, how long [s].
     notes : tuple of str
+        What was left out.
     """
 
     telemetry: Telemetry
-    parts: tuple[tuple[int, int, float], ...]
     notes: tuple[str, ...]
 
 
@@ -284,14 +282,36 @@ def read_telemetry(table: Table, mapping: Mapping) -> ReadLog:
         wrong += [(k, choice.column, reason) for k, reason in missed]
     if wrong:
         raise _wrong_cells(table, wrong)
-    time_s = columns["time_s"]
+    time_s = columns["time_s"] = _over_midnight(columns["time_s"], when)
     if np.isnan(time_s).any():
         k = int(np.isnan(time_s).argmax())
         raise FileFormatError("This line has no time.", line=table.lines[k], column=when.column + 1)
-    if when.unit == "clock":
-        # Midnight is no step back.
-        time_s = time_s + 86_400.0 * np.cumsum(np.diff(time_s, prepend=time_s[0]) < -43_200.0)
-    return _one_part(table, mapping, time_s, columns)
+    return _one_part(table, mapping, columns)
+
+
+def _over_midnight(time_s: NDArray[np.float64], choice: ColumnChoice) -> NDArray[np.float64]:
+    """Midnight on a clock is no step back [s]."""
+    if choice.unit != "clock":
+        return time_s
+    return time_s + 86_400.0 * np.cumsum(np.diff(time_s, prepend=time_s[0]) < -43_200.0)
+
+
+def _spans(time_s: NDArray[np.float64]) -> list[tuple[int, int]]:
+    """Stretches in which time does not go back: first row, and one past the last."""
+    back = np.flatnonzero(np.diff(time_s) < 0.0) + 1
+    return [(a, b) for a, b in pairwise([0, *(int(k) for k in back), time_s.size]) if b - a > 1]
+
+
+def time_parts(table: Table, mapping: Mapping) -> tuple[tuple[int, int, float], ...]:
+    """Every stretch between backward steps of the clock: first line, last line, how long [s]; none without time."""
+    when = mapping.of("time_s")
+    if when is None or when.column >= len(table.names):
+        return ()
+    time_s, missed = _column(table, when, lenient=False)
+    if missed or np.isnan(time_s).any():
+        return ()
+    time_s = _over_midnight(time_s, when)
+    return tuple((table.lines[a], table.lines[b - 1], float(time_s[b - 1] - time_s[a])) for a, b in _spans(time_s))
 
 
 def _wrong_cells(table: Table, wrong: list[tuple[int, int, str]]) -> FileFormatError:
@@ -305,27 +325,23 @@ def _wrong_cells(table: Table, wrong: list[tuple[int, int, str]]) -> FileFormatE
     return FileFormatError(f"In “{table.names[column]}”, {reason}{more}", line=table.lines[k], column=column + 1)
 
 
-def _one_part(
-    table: Table, mapping: Mapping, time_s: NDArray[np.float64], columns: dict[str, NDArray[np.float64]]
-) -> ReadLog:
+def _one_part(table: Table, mapping: Mapping, columns: dict[str, NDArray[np.float64]]) -> ReadLog:
     """The stretch asked for: time rises in it."""
-    back = np.flatnonzero(np.diff(time_s) < 0.0) + 1
-    edges = [0, *(int(k) for k in back), time_s.size]
-    spans = [(a, b) for a, b in pairwise(edges) if b - a > 1]
-    parts = tuple((table.lines[a], table.lines[b - 1], float(time_s[b - 1] - time_s[a])) for a, b in spans)
+    time_s = columns["time_s"]
+    spans = _spans(time_s)
     if not spans:
         raise FileFormatError("The time never goes forward.", line=table.lines[0])
-    if len(parts) > 1 and mapping.part is None:
-        k = int(back[0])
+    if len(spans) > 1 and mapping.part is None:
+        k = int(np.flatnonzero(np.diff(time_s) < 0.0)[0]) + 1
         column = mapping.of("time_s")
         raise FileFormatError(
-            f"The time goes back from {time_s[k - 1]:g} s to {time_s[k]:g} s. Choose one of {len(parts)} parts.",
+            f"The time goes back from {time_s[k - 1]:g} s to {time_s[k]:g} s. Choose one of {len(spans)} parts.",
             line=table.lines[k],
             column=column.column + 1 if column else None,
         )
     first, last = spans[min(mapping.part or 0, len(spans) - 1)]
     notes = list(table.notes)
-    if len(parts) > 1:
+    if len(spans) > 1:
         notes.append(
             f"Only lines {table.lines[first]} to {table.lines[last - 1]}: the clock steps back around them."
         )
@@ -333,4 +349,4 @@ def _one_part(
     # Of lines with the same time the last one counts.
     chosen = chosen[np.diff(time_s[first:last], append=np.inf) > 0.0]
     held = {role: values[chosen] for role, values in columns.items() if role != "time_s"}
-    return ReadLog(Telemetry(time_s=time_s[chosen], **held), parts, tuple(notes))
+    return ReadLog(Telemetry(time_s=time_s[chosen], **held), tuple(notes))

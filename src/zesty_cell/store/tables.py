@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import JSON, CheckConstraint, DateTime, ForeignKey, String
+from sqlalchemy import JSON, CheckConstraint, DateTime, ForeignKey, LargeBinary, String
 from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
 
 
@@ -106,3 +106,17 @@ class CalloutsRow(_Kept, Base):
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
     printed: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), default=None)
     loaded: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), default=None)
+
+
+class LogRow(_Kept, Base):
+    """A telemetry log of a craft's flight, as it came.
+
+    ``source`` is the same for all logs with the same columns; ``mapping`` is what the pilot confirmed of them,
+    ``packed`` the file, compressed.
+    """
+
+    __tablename__ = "log"
+    craft_id: Mapped[int] = mapped_column(ForeignKey("craft.id"), index=True)
+    source: Mapped[str] = mapped_column(String(64), index=True)
+    mapping: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), default=None)
+    packed: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)

@@ -13,6 +13,8 @@ LOOPBACK_HOSTS = frozenset({"127.0.0.1", "localhost", "[::1]"})
 _SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
 #: Largest body taken; a sheet is a few kB.
 MAX_BODY_BYTES = 1_000_000
+#: Files that are larger by their nature, by the end of the path they are sent to: telemetry and sound.
+MAX_FILE_BYTES = {"/logs": 25_000_000, "/own-voice": 9_000_000}
 
 _POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; "
@@ -66,8 +68,10 @@ class Guard:
         if cross_site(scope["method"], headers):
             return PlainTextResponse("This change came from another site and was refused.\n", 403)
         length = headers.get("content-length", "0")
-        if not length.isdigit() or int(length) > MAX_BODY_BYTES:
-            return PlainTextResponse("That is more than this page takes (1 MB). Nothing was read.\n", 413)
+        most = next((m for end, m in MAX_FILE_BYTES.items() if scope["path"].endswith(end)), MAX_BODY_BYTES)
+        if not length.isdigit() or int(length) > most:
+            words = f"That is more than this page takes ({most // 1_000_000} MB). Nothing was read.\n"
+            return PlainTextResponse(words, 413)
         if scope["method"] not in _SAFE_METHODS and "transfer-encoding" in headers:
             return PlainTextResponse("Send the length of the body, please.\n", 411)
         return None

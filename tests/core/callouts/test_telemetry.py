@@ -12,7 +12,7 @@ from zesty_cell.core.callouts.dry_run import on_forecast, on_sampled_flight
 from zesty_cell.core.callouts.engine import Frames
 from zesty_cell.core.callouts.rules import CalloutPlan, Condition, Rule
 from zesty_cell.core.callouts.schools import write_plan
-from zesty_cell.core.callouts.telemetry import Telemetry, on_telemetry, see_log, steady_pack_v, thinned
+from zesty_cell.core.callouts.telemetry import Telemetry, filled, on_telemetry, see_log, steady_pack_v, thinned
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import forecast
 
@@ -89,12 +89,34 @@ def test_what_a_log_lacks_leaves_its_rules_silent(plan, lighthouse, pack):
     assert run.left_at_land_now is None
 
 
-def test_a_gap_is_said_and_nothing_reaches_across_it(plan, lighthouse, pack):
-    frames = on_forecast(plan=plan, result=lighthouse).frames
-    gone = (frames.time_s > 60.0) & (frames.time_s < 72.0)
-    run, notes = on_telemetry(logged(frames).at(np.flatnonzero(~gone)), plan=plan, pack=pack)
-    assert any("1 gaps over 1.5 s, the longest 12.0 s at 1:00" in n or "12.1 s at 1:00" in n for n in notes)
+def test_in_a_gap_the_transmitter_goes_on_and_says_that_nothing_comes(plan, lighthouse, pack):
+    expected = on_forecast(plan=plan, result=lighthouse)
+    gone = (expected.frames.time_s > 90.05) & (expected.frames.time_s < 101.95)
+    run, notes = on_telemetry(logged(expected.frames).at(np.flatnonzero(~gone)), plan=plan, pack=pack)
+    assert notes == ("A gap of 12.0 s at 1:30: nothing was received there.",)
     assert run.false_calls == 0
+    lost = [e.time_s for e in run.ran.events if e.key == "silence"]
+    # The first frame without anything comes half a second into the gap; the rule holds for 3 s.
+    assert lost == [pytest.approx(93.5, abs=0.01)]
+    timer = [(e.time_s, e.say) for e in run.ran.events if e.key == "timer"]
+    assert timer == [(e.time_s, e.say) for e in expected.ran.events if e.key == "timer"]
+
+
+def test_the_values_of_a_slow_log_stand_until_its_next_line(plan, lighthouse, pack):
+    expected = on_forecast(plan=plan, result=lighthouse)
+    slow = logged(expected.frames).at(np.arange(0, len(expected.frames), 20))
+    run, notes = on_telemetry(slow, plan=plan, pack=pack)
+    assert notes == ()
+    assert not [e for e in run.ran.events if e.key == "silence"]
+    land = [next(e.time_s for e in r.ran.events if e.key == "land_now") for r in (run, expected)]
+    assert land[0] == pytest.approx(land[1], abs=45.0)
+
+
+def test_a_logger_that_paused_for_an_hour_is_filled_for_two_minutes():
+    log = filled(Telemetry(time_s=np.array([0.0, 0.1, 0.2, 3600.0]), pack_v=np.array([24.0, 24.0, 24.0, 20.0])))
+    assert len(log) == 4 + 239
+    assert (np.diff(log.time_s) > 0).all()
+    assert np.isnan(log.pack_v[3:-1]).all()
 
 
 def test_a_fast_log_is_thinned_to_what_a_transmitter_hears():
@@ -133,7 +155,7 @@ def test_a_dip_that_recovers_is_a_false_call_and_the_end_is_not(pack):
 
 def test_the_steady_voltage_has_no_bursts(pack):
     time_s = 0.1 * np.arange(3000)
-    volts = np.where(time_s % 20.0 < 6.0, 20.0, 22.0)
+    volts = np.where(time_s % 20.0 < 5.0, 20.0, 22.0)
     plan = CalloutPlan(name="None", series=pack.series)
     steady = steady_pack_v(see_log(Telemetry(time_s=time_s, pack_v=volts), plan=plan, pack=pack))
     np.testing.assert_allclose(steady, 22.0)

@@ -21,8 +21,10 @@ MOST_RATE_HZ = 50.0
 _ABOVE_IDLE = 0.15
 #: The steady voltage of a log is the median over so long [s].
 _STEADY_S = 31
-#: A gap longer than this is said [s].
+#: A pause longer than this, and than three usual steps of the log, is a gap: nothing was received [s].
 _GAP_S = 1.5
+#: The transmitter goes on through a pause: a frame so often [s], for so long at most [s].
+_FILL_S, _MOST_FILL_S = 0.5, 120.0
 
 
 @dataclass(frozen=True)
@@ -93,6 +95,44 @@ def thinned(log: Telemetry, /) -> Telemetry:
     return log.at(np.flatnonzero(np.diff(slots, prepend=-1.0) > 0))
 
 
+def _gaps(time_s: NDArray[np.float64]) -> NDArray[np.int64]:
+    """Lines after which a gap begins."""
+    steps = np.diff(time_s)
+    if not steps.size:
+        return np.zeros(0, dtype=np.int64)
+    return np.flatnonzero(steps > max(_GAP_S, 3.0 * float(np.median(steps))))
+
+
+def filled(log: Telemetry, /) -> Telemetry:
+    """The log with frames in its pauses, where the transmitter's clock went on [s].
+
+    A slow log's values stand until its next line; in a gap nothing is received.
+    """
+    steps = np.diff(log.time_s)
+    gaps = _gaps(log.time_s)
+    pauses = np.flatnonzero(steps > _FILL_S + 1e-9)
+    if not pauses.size:
+        return log
+    extra = [
+        np.arange(log.time_s[k] + _FILL_S, min(log.time_s[k + 1], log.time_s[k] + _MOST_FILL_S) - 1e-9, _FILL_S)
+        for k in pauses
+    ]
+    of_gap = np.concatenate([np.full(e.size, k in gaps) for k, e in zip(pauses, extra, strict=True)])
+    after = np.repeat(pauses, [e.size for e in extra])
+    order = np.argsort(np.concatenate((log.time_s, *extra)), kind="stable")
+
+    def widened(name: str, values: NDArray[np.float64]) -> NDArray[np.float64]:
+        if name == "time_s":
+            return np.concatenate((values, *extra))[order]
+        # Sticks and switch are the transmitter's own: they stay known.
+        known = last_heard(values)[after]
+        new = known if name in ("throttle", "armed") else np.where(of_gap, np.nan, known)
+        return np.concatenate((values, new))[order]
+
+    held = {f.name: getattr(log, f.name) for f in fields(log)}
+    return Telemetry(**{name: widened(name, values) for name, values in held.items() if values is not None})
+
+
 def _used_ah(log: Telemetry) -> NDArray[np.float64] | None:
     """Charge used [Ah], summed from the current where the log has none."""
     if log.used_ah is not None or log.current_a is None:
@@ -137,6 +177,12 @@ def see_log(log: Telemetry, /, *, plan: CalloutPlan, pack: Pack) -> SeenLog:
         notes.append(
             f"{lines:,} lines are seen as {len(log):,}: {MOST_RATE_HZ:g} a second at most.".replace(",", " ")
         )
+    if (gaps := _gaps(log.time_s)).size:
+        lasts = np.diff(log.time_s)[gaps]
+        minutes, seconds = divmod(int(log.time_s[gaps[int(lasts.argmax())]] - log.time_s[0]), 60)
+        many = f"{gaps.size} gaps, the longest" if gaps.size > 1 else "A gap of"
+        notes.append(f"{many} {lasts.max():.1f} s at {minutes}:{seconds:02d}: nothing was received there.")
+    log = filled(log)
     throttle = _throttle(log)
     first, last = _flown(log, throttle)
     if log.armed is not None:
@@ -159,12 +205,6 @@ def see_log(log: Telemetry, /, *, plan: CalloutPlan, pack: Pack) -> SeenLog:
         notes.append("No pack voltage in it: rules on the pack's voltage stay silent.")
     elif (doubt := doubted_voltage(log.pack_v, pack=pack)) is not None:
         notes.append(doubt)
-    if (gaps := np.diff(log.time_s)).size and (longest := float(gaps.max())) > _GAP_S:
-        minutes, seconds = divmod(int(log.time_s[int(gaps.argmax())] - log.time_s[0]), 60)
-        notes.append(
-            f"{int((gaps > _GAP_S).sum())} gaps over {_GAP_S:g} s, the longest {longest:.1f} s at "
-            f"{minutes}:{seconds:02d}: nothing was received there."
-        )
     received = {"pack_v": log.pack_v, "cell_v": log.cell_v, "receiver_v": log.receiver_v}
     received |= {"used_ah": _used_ah(log), "current_a": log.current_a}
     seen = frames(

@@ -98,6 +98,32 @@ def player(run: DryRun, plan: CalloutPlan) -> dict[str, Any]:
     }
 
 
+@dataclass(frozen=True)
+class Spent:
+    """How long a rule waited for its hold, and was true: in all and how often."""
+
+    name: str
+    mark: str
+    waited_s: float
+    waits: int
+    true_s: float
+    trues: int
+
+
+def spent(run: DryRun, plan: CalloutPlan) -> list[Spent]:
+    """The time each rule was pending and true [s]."""
+    time_s = run.frames.time_s
+    # A frame stands until the next one.
+    lasts = np.diff(time_s, append=time_s[-1:]) if time_s.size else time_s
+    found = []
+    for rule, states in zip((r for r in plan.rules if r.on), run.ran.states, strict=True):
+        of = {k: states == k for k in (1, 2)}
+        begun = {k: int((np.diff(of[k].astype(np.int8), prepend=0) > 0).sum()) for k in of}
+        waited, true = (float(lasts[of[k]].sum()) for k in of)
+        found.append(Spent(rule.name, rule.role, waited, begun[1], true, begun[2]))
+    return found
+
+
 def _spells(run: DryRun, plan: CalloutPlan) -> list[dict[str, Any]]:
     """When each rule was pending and true: stretches of [from, to, state] in seconds."""
     found = []

@@ -13,7 +13,7 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 from sqlalchemy.orm.exc import StaleDataError
 
-from zesty_cell.core.callouts.dry_run import ODDITIES, on_forecast, run_oddity
+from zesty_cell.core.callouts.dry_run import ODDITIES
 from zesty_cell.core.callouts.lint import lint
 from zesty_cell.core.callouts.rules import MOST_CONDITIONS, CalloutPlan, Condition, Rule
 from zesty_cell.core.callouts.schools import (
@@ -30,19 +30,23 @@ from zesty_cell.core.callouts.tune import tunable, tune
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import Forecast, forecast
 from zesty_cell.core.sheet import Sheet
+from zesty_cell.formats.csv_table import MOST_BYTES
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.espeak import SPEEDS, VOICES, VoiceError, voice_of
 from zesty_cell.formats.plan_json import read_plan, write_plan_json
 from zesty_cell.formats.voices_wav import RATES_HZ, spoken_wav, voices_zip
 from zesty_cell.store import callouts as store
+from zesty_cell.store import logs as log_store
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.tables import CalloutsRow, SheetRow
 from zesty_cell.web.callouts import dry, plan_form
+from zesty_cell.web.callouts.runs import choose_run
 from zesty_cell.web.callouts.transmitter import BenchTransmitter, TransmitterError
 from zesty_cell.web.choose.base import landing_words
 from zesty_cell.web.database import SESSION
 from zesty_cell.web.drawing.ladder import ladder
+from zesty_cell.web.drawing.run_trace import run_trace
 from zesty_cell.web.drawing.tune_chart import in_flights, tune_chart
 from zesty_cell.web.forms import FormState, words_of
 from zesty_cell.web.messages import say
@@ -66,6 +70,7 @@ class _Desk:
     """A sheet with its forecast and its plan, kept or written anew."""
 
     def __init__(self, session: Session, sheet_id: int) -> None:
+        self.session = session
         self.sheet_row: SheetRow = sheet_store.fetch(session, sheet_id)
         self.sheet: Sheet = sheet_store.as_sheet(self.sheet_row)
         self.row: CalloutsRow | None = store.of_sheet(session, sheet_id)
@@ -177,6 +182,9 @@ def _context(
         "schools": SCHOOLS,
         "oddities": ODDITIES,
         "oddity": oddity,
+        "logs": log_store.of_craft(desk.session, desk.sheet_row.craft_id),
+        "log_error": "",
+        "log_limit": MOST_BYTES,
         "form": plan_form,
         "saved": desk.row is not None and plan == desk.plan and (read is None or read.plan is not None),
         "stale": store.is_stale(desk.row) if desk.row else (),
@@ -194,9 +202,8 @@ def _context(
     }
     if plan is None or desk.result is None or desk.written is None:
         return context
-    run = run_oddity(oddity, plan=plan, result=desk.result) if oddity else None
-    if run is None:
-        run = on_forecast(plan=plan, result=desk.result)
+    chosen = choose_run(desk.session, oddity, plan=plan, result=desk.result)
+    run = chosen.run
     findings = lint(plan=plan, result=desk.result)
     school = next((s for s in SCHOOLS if s.school == plan.school), None)
     return context | {
@@ -207,7 +214,12 @@ def _context(
         "findings": findings,
         "to_mend": sum(f.severity != "note" for f in findings),
         "ladder": ladder(plan, desk.result, as_pack=view.volts == "pack"),
+        "chosen": chosen,
+        "oddity": chosen.key,
         "run": run,
+        "trace": run_trace(run, plan, series=desk.sheet.pack.series),
+        "flights": desk.result.range.landing_s.size,
+        "spent": dry.spent(run, plan),
         "heard": dry.heard(run, plan),
         "player": dry.player(run, plan),
         "days": DAYS,
@@ -230,6 +242,12 @@ def show(
     """The plan of a sheet; ``run`` names an oddity to run it on, ``days`` scores it at once."""
     context = _context(request, desk, oddity=run, days=bool(days))
     return page(request, "callouts.html", context, status=422 if desk.trouble else 200)
+
+
+def log_refused(request: Request, session: Session, sheet_id: int, reason: str) -> Response:
+    """The page with what is wrong with a log beside where it was chosen."""
+    context = _context(request, _Desk(session, sheet_id)) | {"log_error": reason}
+    return page(request, "callouts.html", context, status=422)
 
 
 def _keep(
@@ -323,8 +341,7 @@ def _at_the_transmitter(
             desk.row, desk.plan = row, plan
             read.state.texts["version"] = str(row.version)
         if action == "there":
-            here = run_oddity(oddity, plan=loaded.plan, result=desk.result)
-            here = here or on_forecast(plan=loaded.plan, result=desk.result)
+            here = choose_run(session, oddity, plan=loaded.plan, result=desk.result).run
             report["said"] = said = bench.run(here.frames)
             mine = [(round(e.time_s, 3), e.key, e.say) for e in here.ran.events]
             report["same"] = [(round(s.t_s, 3), s.key, s.say) for s in said] == mine

@@ -26,7 +26,14 @@ export const callouts = (Alpine) => () => ({
       const line = event.target.closest(".heard li[data-t]");
       if (line) this.show(Number(line.dataset.t));
     });
-    this.$el.addEventListener("input", (event) => { if (event.target.id === "scrub") this.show(Number(event.target.value)); });
+    this.$el.addEventListener("input", (event) => {
+      if (event.target.id === "scrub") this.show(Number(event.target.value));
+      if (event.target.id === "flight-number" && event.target.checkValidity()) {
+        this.form.elements.run.value = `flight-${event.target.value}`;
+        this.ask();
+      }
+    });
+    this.files();
     this.rungs();
     this.load();
     this.badDays();
@@ -62,6 +69,19 @@ export const callouts = (Alpine) => () => ({
       }
     }
     markErrors(this.form);
+  },
+
+  // A file too large is not sent only to be refused.
+  files() {
+    for (const input of document.querySelectorAll("input[type=file][data-most]")) {
+      input.addEventListener("change", () => {
+        const size = input.files[0]?.size ?? 0, most = Number(input.dataset.most);
+        const mb = (bytes) => Math.round(bytes / 1e6);
+        const words = size > most ? `This file has ${mb(size)} MB; up to ${mb(most)} MB are read. Cut out the one flight.` : "";
+        document.getElementById(input.getAttribute("aria-describedby")).textContent = words;
+        input.setCustomValidity(words);
+      });
+    }
   },
 
   tell(words) { document.getElementById("live-trouble").textContent = words; },

@@ -1,0 +1,85 @@
+"""Telemetry logs: the files as they came, packed, and what the pilot confirmed of their columns."""
+
+from __future__ import annotations
+
+import hashlib
+import zlib
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from zesty_cell.formats.csv_table import Table
+from zesty_cell.formats.telemetry_csv import Mapping
+from zesty_cell.store import records
+from zesty_cell.store.tables import LogRow
+
+
+def _source(table: Table) -> str:
+    return hashlib.sha256(table.signature.encode()).hexdigest()
+
+
+def add(session: Session, data: bytes, table: Table, *, name: str, craft_id: int) -> LogRow:
+    """Keep a log of a craft's flight, its columns not confirmed yet."""
+    row = LogRow(name=name[:80] or "log", craft_id=craft_id, source=_source(table), packed=zlib.compress(data, 6))
+    session.add(row)
+    session.flush()
+    return row
+
+
+def fetch(session: Session, log_id: int) -> LogRow:
+    """One log; MissingRecordError where there is none."""
+    return records.fetch(session, LogRow, log_id)
+
+
+def find(session: Session, log_id: int) -> LogRow | None:
+    """One log; None where there is none."""
+    row = session.get(LogRow, log_id)
+    return None if row is None or row.deleted_at is not None else row
+
+
+def packed_of(row: LogRow) -> bytes:
+    """The file as it came, compressed; fetched only when it is asked for."""
+    return row.packed
+
+
+def data_of(row: LogRow) -> bytes:
+    """The file as it came."""
+    return zlib.decompress(row.packed)
+
+
+def of_craft(session: Session, craft_id: int) -> list[LogRow]:
+    """The logs of a craft whose columns are confirmed, the newest first."""
+    query = select(LogRow).where(
+        LogRow.craft_id == craft_id, LogRow.deleted_at.is_(None), LogRow.mapping.is_not(None)
+    )
+    return list(session.scalars(query.order_by(LogRow.id.desc())))
+
+
+def mapping_of(row: LogRow) -> Mapping | None:
+    """What was confirmed of a log; None while nothing was."""
+    return None if row.mapping is None else Mapping.model_validate(row.mapping)
+
+
+def remembered(session: Session, table: Table) -> Mapping | None:
+    """What was confirmed last of a log with the same columns; None for a new source."""
+    query = select(LogRow).where(LogRow.source == _source(table), LogRow.mapping.is_not(None))
+    row = session.scalars(query.order_by(LogRow.updated_at.desc(), LogRow.id.desc())).first()
+    held = None if row is None else mapping_of(row)
+    # Which part was flown, and what was overlooked, is each log's own.
+    return None if held is None else held.model_copy(update={"part": None, "lenient": False})
+
+
+def confirm(session: Session, row: LogRow, mapping: Mapping) -> None:
+    """Keep what the pilot confirmed."""
+    row.mapping = mapping.model_dump(mode="json")
+    session.flush()
+
+
+def delete(session: Session, row: LogRow) -> None:
+    """Delete a log; :func:`restore` undoes it."""
+    records.delete(session, row)
+
+
+def restore(session: Session, log_id: int) -> LogRow:
+    """Undo a delete."""
+    return records.restore(session, LogRow, log_id)

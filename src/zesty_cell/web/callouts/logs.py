@@ -1,0 +1,201 @@
+"""A telemetry log for the dry run: brought in, its columns proposed, confirmed by the pilot."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated, Any
+
+import numpy as np
+from fastapi import APIRouter, Form, Request, UploadFile
+from fastapi.responses import RedirectResponse, Response
+from numpy.typing import NDArray
+from pydantic import ValidationError
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.callouts.telemetry import doubted_voltage
+from zesty_cell.core.sheet import Sheet
+from zesty_cell.formats.csv_table import Table, read_table
+from zesty_cell.formats.errors import FileFormatError
+from zesty_cell.formats.telemetry_csv import (
+    ROLES,
+    ColumnChoice,
+    Mapping,
+    ReadLog,
+    Role,
+    guess_mapping,
+    read_telemetry,
+    time_parts,
+)
+from zesty_cell.store import logs as store
+from zesty_cell.store import sheets as sheet_store
+from zesty_cell.store.tables import LogRow
+from zesty_cell.web.callouts.page import Store, log_refused
+from zesty_cell.web.messages import say
+from zesty_cell.web.sheets import PostedForm
+from zesty_cell.web.templating import page
+from zesty_cell.web.units import group, minutes
+
+router = APIRouter(prefix="/callouts/{sheet_id}/logs", include_in_schema=False)
+_SEPARATOR_WORDS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "|"}
+_SHOWN_ROWS = 6
+
+
+@dataclass(frozen=True)
+class _RoleLine:
+    """A row of the page: a role, what was chosen for it, what its numbers become."""
+
+    role: Role
+    column: str
+    unit: str
+    becomes: str
+    doubt: str
+
+
+def _range(values: NDArray[np.float64], unit: str, digits: int) -> str:
+    known = values[~np.isnan(values)]
+    if not known.size:
+        return "empty throughout"
+    low, high = float(known.min()), float(known.max())
+    return f"{low:.{digits}f} to {high:.{digits}f} {unit}" if high > low else f"{low:.{digits}f} {unit} throughout"
+
+
+def _becomes(role: Role, values: NDArray[np.float64]) -> str:
+    """What a column's numbers are once read, so that a wrong unit is seen at a glance."""
+    if role.key == "time_s":
+        rate = float(1.0 / np.median(np.diff(values)))
+        often = f"{rate:.{0 if rate >= 9.5 else 1}f} a second" if rate >= 0.95 else f"every {1 / rate:.1f} s"
+        return f"{minutes(float(values[-1] - values[0]))} min, {group(values.size)} lines, {often}"
+    if role.key == "armed":
+        return f"armed in {100 * float(np.nanmean(values)):.0f} % of the lines"
+    if role.key == "used_ah":
+        return _range(1000.0 * values, "mAh", 0)
+    if role.key == "throttle":
+        return _range(100.0 * values, "%", 0)
+    return _range(values, "A" if role.key == "current_a" else "V", 1 if role.key == "current_a" else 2)
+
+
+def _lines(table: Table, mapping: Mapping, read: ReadLog | None, sheet: Sheet) -> list[_RoleLine]:
+    lines = []
+    for role in ROLES:
+        choice = mapping.of(role.key)
+        if choice is None:
+            lines.append(_RoleLine(role, "", role.units[0].key, "", ""))
+            continue
+        becomes, doubt = "", ""
+        if read is not None:
+            values = getattr(read.telemetry, role.key)
+            becomes = _becomes(role, values)
+            if role.key == "pack_v":
+                doubt = doubted_voltage(values, pack=sheet.pack) or ""
+        lines.append(_RoleLine(role, str(choice.column), choice.unit, becomes, doubt))
+    return lines
+
+
+def _posted_mapping(form: dict[str, str]) -> Mapping:
+    """The columns as chosen on the page.
+
+    Raises
+    ------
+    ValidationError
+    """
+    columns = []
+    for role in ROLES:
+        column = form.get(f"{role.key}.column", "")
+        if column:
+            unit = form.get(f"{role.key}.unit", role.units[0].key)
+            columns.append(ColumnChoice.model_validate({"role": role.key, "column": column, "unit": unit}))
+    part = form.get("part", "") or None
+    return Mapping.model_validate({"columns": columns, "part": part, "lenient": bool(form.get("lenient"))})
+
+
+def _show(
+    request: Request,
+    row: LogRow,
+    sheet_id: int,
+    sheet: Sheet,
+    table: Table,
+    mapping: Mapping,
+    *,
+    asked: bool = False,
+) -> Response:
+    """The page of a log's columns; with ``asked`` a mapping that cannot be read is an error, not a proposal."""
+    read, error = None, None
+    try:
+        read = read_telemetry(table, mapping)
+    except FileFormatError as problem:
+        error = problem
+    context: dict[str, Any] = {
+        "row": row,
+        "sheet": sheet,
+        "address": f"/callouts/{sheet_id}",
+        "table": table,
+        "separator": _SEPARATOR_WORDS[table.separator],
+        "lines": _lines(table, mapping, read, sheet),
+        "mapping": mapping,
+        "parts": time_parts(table, mapping),
+        "notes": read.notes if read else table.notes,
+        "error": error,
+        "shown": list(zip(table.lines[:_SHOWN_ROWS], table.rows[:_SHOWN_ROWS], strict=True)),
+    }
+    return page(request, "log.html", context, status=422 if asked and error else 200)
+
+
+@router.post("")
+def bring_in(request: Request, session: Store, sheet_id: int, file: Annotated[UploadFile, Form()]) -> Response:
+    """Take a log; its columns are confirmed on its own page."""
+    data = file.file.read()
+    try:
+        table = read_table(data)
+    except FileFormatError as error:
+        return log_refused(request, session, sheet_id, str(error))
+    craft_id = sheet_store.fetch(session, sheet_id).craft_id
+    row = store.add(session, data, table, name=file.filename or "log", craft_id=craft_id)
+    return RedirectResponse(f"/callouts/{sheet_id}/logs/{row.id}", 303)
+
+
+def _opened(session: Session, sheet_id: int, log_id: int) -> tuple[LogRow, Sheet, Table]:
+    row = store.fetch(session, log_id)
+    sheet = sheet_store.as_sheet(sheet_store.fetch(session, sheet_id))
+    return row, sheet, read_table(store.data_of(row))
+
+
+@router.get("/{log_id}")
+def show(request: Request, session: Store, sheet_id: int, log_id: int) -> Response:
+    """What the columns are: as confirmed, as confirmed for the same source before, or as guessed."""
+    row, sheet, table = _opened(session, sheet_id, log_id)
+    mapping = store.mapping_of(row) or store.remembered(session, table)
+    mapping = mapping or guess_mapping(table, series=sheet.pack.series)
+    return _show(request, row, sheet_id, sheet, table, mapping)
+
+
+@router.post("/{log_id}")
+def confirm(request: Request, session: Store, sheet_id: int, log_id: int, form: PostedForm) -> Response:
+    """Look at another choice of columns, or confirm it and run the plan on the log."""
+    row, sheet, table = _opened(session, sheet_id, log_id)
+    try:
+        mapping = _posted_mapping(form)
+    except ValidationError:  # no page of ours posts that
+        return _show(request, row, sheet_id, sheet, table, guess_mapping(table, series=sheet.pack.series))
+    if form.get("action") != "confirm":
+        return _show(request, row, sheet_id, sheet, table, mapping)
+    try:
+        read_telemetry(table, mapping)
+    except FileFormatError:
+        return _show(request, row, sheet_id, sheet, table, mapping, asked=True)
+    store.confirm(session, row, mapping)
+    return RedirectResponse(f"/callouts/{sheet_id}?run=log-{row.id}", 303)
+
+
+@router.post("/{log_id}/delete")
+def delete(session: Store, sheet_id: int, log_id: int) -> Response:
+    """Let go of a log; with undo."""
+    store.delete(session, store.fetch(session, log_id))
+    undo = f"/callouts/{sheet_id}/logs/{log_id}/undelete"
+    return say(RedirectResponse(f"/callouts/{sheet_id}", 303), "The log is deleted.", undo=undo)
+
+
+@router.post("/{log_id}/undelete")
+def undelete(session: Store, sheet_id: int, log_id: int) -> Response:
+    """Undo :func:`delete`."""
+    store.restore(session, log_id)
+    return say(RedirectResponse(f"/callouts/{sheet_id}?run=log-{log_id}", 303), "The log is back.")
