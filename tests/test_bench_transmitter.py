@@ -73,7 +73,7 @@ def test_a_value_between_its_steps_is_seen_when_read_back(device, plan):
     [
         ({"say": "x" * 40}, "24 letters"),
         ({"hold_s": 40.0}, "longer than 25 s"),
-        ({"conditions": (Condition(value=20.0),) * 3}, "more than 2 conditions"),
+        ({"conditions": (Condition(value=20.0),) * 4}, "more than 3 conditions"),
     ],
 )
 def test_what_it_cannot_hold_is_refused_and_the_old_plan_stays(device, plan, change, words):

@@ -458,3 +458,101 @@ def test_a_rung_is_dragged_in_the_volts_of_its_sentence():
     share = (drawn.bottom - land.loaded_y) / (drawn.bottom - drawn.top)
     assert land.low + share * (land.high - land.low) == pytest.approx(land.value, abs=0.01)
     assert land.step == 0.1
+
+
+def at_arming(client, number=8):
+    page = client.get(f"/callouts/{number}").text
+    return re.findall(r'name="profiles\.(\w+)\.say"', page)
+
+
+def test_one_plan_serves_all_packs_of_a_craft(client):
+    # Heron has two sheets with six cells: one profile, the cautious values.
+    assert client.post(f"{PAGE}/all-packs").status_code == 303
+    first, other = client.get(PAGE).text, client.get("/callouts/6").text
+    assert "For all packs of Heron" in first
+    assert "the earliest of 2 packs, Satsuma 1" in first
+    assert fields(first)["rules.land_now.conditions.0.value"] == fields(other)["rules.land_now.conditions.0.value"]
+    # A word changed with one pack is heard with the other.
+    client.post("/callouts/6", data=fields(other) | {"rules.land_now.say": "come home", "action": "save"})
+    assert stored(client).rule("land_now").say == "come home"
+    # A plan of its own for one sheet leaves the other with the craft's; its undo goes back.
+    client.post(f"{PAGE}/own")
+    page = client.get(PAGE).text
+    assert "For all packs" not in page
+    assert stored(client).rule("land_now").say == "land now"
+    assert "come home" in client.get("/callouts/6").text
+    client.post(re.search(r"/callouts/8/drop/\d+", page)[0])
+    assert stored(client).rule("land_now").say == "come home"
+
+
+def test_a_plan_of_its_own_comes_back_by_undo(client):
+    ask(client, action="save", **{"rules.pack_low.hold_s": "4.5"})
+    client.post(f"{PAGE}/all-packs")
+    assert stored(client).name == "Heron, 2 packs"
+    client.post(re.search(r"/callouts/8/undelete/\d+", client.get(PAGE).text)[0])
+    assert stored(client).rule("pack_low").hold_s == 4.5
+
+
+def test_letting_go_of_the_plan_for_all_packs_can_be_undone(client):
+    client.post(f"{PAGE}/all-packs")
+    client.post(f"{PAGE}/anew")
+    page = client.get(PAGE).text
+    assert "For all packs" not in page
+    client.post(re.search(r"/callouts/8/undelete/\d+", page)[0])
+    assert "For all packs of Heron" in client.get(PAGE).text
+
+
+def test_a_pack_with_other_cells_is_added_told_apart_and_taken_out(client):
+    tangelo = re.search(r'<option value="(\d+)">Tangelo 1, 4S', client.get(PAGE).text)[1]
+    assert ask(client, action="pack", another_pack=tangelo).status_code == 303
+    plan = stored(client)
+    assert ([p.key for p in plan.profiles], plan.choose) == (["s6", "s4"], "automatic")
+    page = client.get(PAGE).text
+    assert findings(page) == ["note"]
+    assert "The school wrote 20.0 V" not in page
+    assert "The school wrote held 3 s." in page
+    assert "with" in page.split('id="rule-land_now"')[1].split("</article>")[0]
+    # By a switch: each needs its position, said at its place.
+    refused = ask(client, action="save", choose="switch")
+    assert "Give every profile its switch position" in refused.text
+    kept = ask(
+        client,
+        action="save",
+        choose="switch",
+        wrong_profile="not that pack",
+        **{
+            "profiles.s6.switch": "C.up",
+            "profiles.s4.switch": "C.down",
+            "profiles.s4.say": "small pack",
+            "profiles.s4.floor_v": "3.6",
+        },
+    )
+    assert kept.status_code == 303
+    plan = stored(client)
+    small = plan.profile("s4")
+    assert (small.say, small.floor_v, small.switch.name, small.switch.position) == ("small pack", 3.6, "C", "down")
+    assert plan.wrong_profile == "not that pack"
+    assert "six cells" in client.get(PAGE).text
+    wrong = ask(client, action="save", **{"profiles.s4.full_v": "3.5"})
+    assert "The empty voltage lies under the full one." in wrong.text
+    ask(client, action="unpack:s4")
+    assert [p.key for p in stored(client).profiles] == ["s6"]
+    client.post(re.search(r"/callouts/8/undelete/\d+", client.get(PAGE).text)[0])
+    assert at_arming(client) == ["s6", "s4"]
+
+
+def test_what_is_overruled_says_what_it_changes(client):
+    page = ask(client, **{"rules.land_now.conditions.0.value": "19.0", "timers.timer.at_s": "14:00"}).text
+    about = page.split('id="about-land_now"')[1].split("</p>")[0]
+    assert re.search(r"The school wrote 19\.5 V\. That would speak at 19:\d\d with 2\d % left; yours will", about)
+    about = page.split('id="about-timer"')[1].split("</p>")[0]
+    assert re.search(r"The school wrote 16:00\. That would speak at 16:00 .* yours will speak at 14:00", about)
+
+
+def test_the_card_of_a_sheet_shows_its_own_pack_of_several(client):
+    tangelo = re.search(r'<option value="(\d+)">Tangelo 1, 4S', client.get(PAGE).text)[1]
+    before = re.findall(r"\d+\.\d V", client.get("/sheets/8/card?sides=1").text)
+    ask(client, action="pack", another_pack=tangelo)
+    card = client.get("/sheets/8/card").text
+    assert re.findall(r"\d+\.\d V", client.get("/sheets/8/card?sides=1").text) == before
+    assert "four cells" in card

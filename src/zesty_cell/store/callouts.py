@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.store import records
 from zesty_cell.store.errors import EditConflictError
-from zesty_cell.store.tables import CalloutsRow
+from zesty_cell.store.tables import CalloutsRow, SheetRow
 
 
 def plan_of(row: CalloutsRow) -> CalloutPlan:
@@ -16,22 +18,44 @@ def plan_of(row: CalloutsRow) -> CalloutPlan:
     return CalloutPlan.model_validate(row.document)
 
 
-def of_sheet(session: Session, sheet_id: int) -> CalloutsRow | None:
-    """The plan kept for a sheet; None where none was."""
-    query = select(CalloutsRow).where(CalloutsRow.sheet_id == sheet_id, CalloutsRow.deleted_at.is_(None))
+@dataclass(frozen=True)
+class Owner:
+    """Whose a plan is: of a sheet, or of a craft whatever pack it flies; exactly one of both."""
+
+    sheet_id: int | None = None
+    craft_id: int | None = None
+
+
+def of(session: Session, owner: Owner) -> CalloutsRow | None:
+    """The plan kept for a sheet, or for a craft; None where none was."""
+    query = select(CalloutsRow).where(
+        CalloutsRow.sheet_id == owner.sheet_id,
+        CalloutsRow.craft_id == owner.craft_id,
+        CalloutsRow.deleted_at.is_(None),
+    )
     return session.scalars(query.order_by(CalloutsRow.id)).first()
 
 
-def keep(session: Session, plan: CalloutPlan, *, sheet_id: int, version: int) -> CalloutsRow:
-    """Store a sheet's plan, provided nobody changed it since ``version``; 0 for one that is new.
+def for_sheet(session: Session, sheet: SheetRow) -> CalloutsRow | None:
+    """The plan a sheet is flown with: its own, else its craft's; None where neither is kept."""
+    return of(session, Owner(sheet_id=sheet.id)) or of(session, Owner(craft_id=sheet.craft_id))
+
+
+def owner_of(row: CalloutsRow) -> Owner:
+    """Whose a kept plan is."""
+    return Owner(sheet_id=row.sheet_id, craft_id=row.craft_id)
+
+
+def keep(session: Session, plan: CalloutPlan, *, owner: Owner, version: int) -> CalloutsRow:
+    """Store a plan, provided nobody changed it since ``version``; 0 for one that is new.
 
     Raises
     ------
     EditConflictError
     """
-    row = of_sheet(session, sheet_id)
+    row = of(session, owner)
     if row is None:
-        row = CalloutsRow(sheet_id=sheet_id)
+        row = CalloutsRow(sheet_id=owner.sheet_id, craft_id=owner.craft_id)
         session.add(row)
     elif row.version != version:
         raise EditConflictError("callouts", row.name)
@@ -41,22 +65,22 @@ def keep(session: Session, plan: CalloutPlan, *, sheet_id: int, version: int) ->
     return row
 
 
-def replace(session: Session, plan: CalloutPlan, *, sheet_id: int, version: int) -> int | None:
-    """Store a sheet's plan in place of another, which :func:`restore` brings back by the number returned.
+def replace(session: Session, plan: CalloutPlan, *, owner: Owner, version: int) -> int | None:
+    """Store a plan in place of another, which :func:`restore` brings back by the number returned.
 
     Raises
     ------
     EditConflictError
         When the other was changed since ``version``.
     """
-    old = of_sheet(session, sheet_id)
+    old = of(session, owner)
     if old is None:
-        keep(session, plan, sheet_id=sheet_id, version=0)
+        keep(session, plan, owner=owner, version=0)
         return None
     if old.version != version:
         raise EditConflictError("callouts", old.name)
     delete(session, old)
-    new = keep(session, plan, sheet_id=sheet_id, version=0)
+    new = keep(session, plan, owner=owner, version=0)
     new.printed, new.loaded = old.printed, old.loaded
     session.flush()
     return old.id
@@ -70,10 +94,9 @@ def delete(session: Session, row: CalloutsRow) -> None:
 def restore(session: Session, callouts_id: int) -> CalloutsRow:
     """Undo a delete; a plan written meanwhile gives way."""
     row = session.get(CalloutsRow, callouts_id)
-    if row is not None and row.sheet_id is not None:
-        newer = of_sheet(session, row.sheet_id)
-        if newer is not None and newer.id != callouts_id:
-            records.delete(session, newer)
+    newer = None if row is None else of(session, owner_of(row))
+    if newer is not None and newer.id != callouts_id:
+        records.delete(session, newer)
     return records.restore(session, CalloutsRow, callouts_id)
 
 

@@ -239,9 +239,10 @@ def setup_card(
     request: Request, session: Store, sheet_id: int, sides: Annotated[str, Query(max_length=1)] = "2"
 ) -> HTMLResponse:
     """The setup card: one A5 side to fly by, and a second one to set the transmitter by."""
-    context = _context(request, session, store.fetch(session, sheet_id), None)
+    row = store.fetch(session, sheet_id)
+    context = _context(request, session, row, None)
     figures = context["figures"]
-    plan = card_plan(session, sheet_id, figures.forecast) if figures else None
+    plan = card_plan(session, row, figures.forecast) if figures else None
     return page(request, "card.html", context | {"callouts": plan, "sides": 1 if sides == "1" else 2})
 
 

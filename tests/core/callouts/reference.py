@@ -109,7 +109,9 @@ class Reference:
     def _timer(self, timer: Timer, t_s, t, step, throttle, armed, switches) -> None:
         key, at = timer.key, _exact(timer.at_s)
         ran = self.running.get(key, False)
-        self.running[key] = {"always": True, "armed": armed, "throttle": throttle > timer.throttle_over}[timer.runs]
+        other = timer.profile is not None and self.profile is not None and self.profile != timer.profile
+        by = {"always": True, "armed": armed, "throttle": throttle > timer.throttle_over}
+        self.running[key] = by[timer.runs] and not other
         back = timer.reset is not None and (
             switches["ABCDEFGH".index(timer.reset.name)] == POSITION[timer.reset.position]
         )

@@ -367,6 +367,7 @@ def _plans(draw):
             end_every_s=draw(st.none() | st.just(2.0)),
             reset=draw(_SWITCH),
             reset_disarmed_s=draw(st.none() | st.sampled_from([0.5, 2.0])),
+            profile=draw(st.sampled_from(_PROFILE_KEYS)) if len(profiles) == 2 else None,
         )
         for k in range(draw(st.integers(0, 2)))
     )

@@ -7,7 +7,7 @@ import pytest
 
 from tests.sheets import satsuma, sheet
 from zesty_cell.core.callouts.derive import HOLDS_S
-from zesty_cell.core.callouts.rules import Condition
+from zesty_cell.core.callouts.rules import Condition, Profile
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, score_plan
 from zesty_cell.core.callouts.tune import MOST_THRESHOLDS, tunable, tune
@@ -82,7 +82,22 @@ def test_what_cannot_be_tuned_says_so(plan):
         with pytest.raises(OutOfRangeError, match="can be tuned"):
             tune(plan=plan, key=key, sheet=FREESTYLE)
     two = plan.rule("land_now").model_copy(update={"conditions": (Condition(value=20.0), Condition(value=19.0))})
-    assert tunable(two) is None
+    assert tunable(plan.with_rule(two), "land_now", series=6) is None
+
+
+def test_of_several_packs_the_one_that_is_flown_is_tuned(plan):
+    profiles = tuple(
+        Profile(key=f"s{n}", name=f"{n}S", series=n, floor_v=3.5, full_v=4.2, say=f"{n} cells") for n in (4, 6)
+    )
+    rule = plan.rule("land_now")
+    own = rule.conditions[0].model_copy(update={"profile": "s6"})
+    both = rule.model_copy(update={"join": "any", "conditions": (Condition(value=13.2, profile="s4"), own)})
+    several = plan.with_rule(both).model_copy(update={"profiles": profiles, "choose": "automatic"})
+    assert tunable(several, "land_now", series=6) is own
+    alone = tune(plan=plan, key="land_now", sheet=FREESTYLE, days=(OWN_DAY,))
+    tuned = tune(plan=several, key="land_now", sheet=FREESTYLE, days=(OWN_DAY,))
+    assert (tuned.now, tuned.best) == (alone.now, alone.best)
+    np.testing.assert_array_equal(tuned.late, alone.late)
 
 
 def test_it_can_be_stopped_and_tells_how_far_it_is(plan):

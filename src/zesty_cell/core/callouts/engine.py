@@ -7,6 +7,7 @@ Semantics, each proved by a table of cases and against a slow reference in the t
 - A value is known for ``lost_after_s`` after it was heard; a condition on an unknown value is false.
 - Nothing reaches across a gap between frames longer than that, nor across a clock that steps back.
 - The profile is chosen when armed; a voltage it cannot have is said once.
+- A timer for one profile runs with it, and while no profile is known.
 """
 
 from __future__ import annotations
@@ -221,7 +222,7 @@ def _rule_row(rule: Rule, plan: CalloutPlan) -> list[float]:
     ]
 
 
-def _timer_row(timer: Timer) -> list[float]:
+def _timer_row(timer: Timer, plan: CalloutPlan) -> list[float]:
     every = np.inf if timer.every_s is None else timer.every_s
     # Counting down, whole times *left* are spoken: the first comes after the odd part.
     first = every if timer.counts == "up" or np.isinf(every) else timer.at_s % every or every
@@ -235,6 +236,7 @@ def _timer_row(timer: Timer) -> list[float]:
         np.inf if timer.end_every_s is None else timer.end_every_s,
         *_switch(timer.reset),
         np.inf if timer.reset_disarmed_s is None else timer.reset_disarmed_s,
+        float(next((k for k, p in enumerate(plan.profiles) if p.key == timer.profile), -1)),
     ]
 
 
@@ -274,7 +276,7 @@ def _make(plan: CalloutPlan) -> Made:
         condition_kind=np.array([_COMPARISON[c.comparison] for c in conditions], dtype=np.int64),
         condition_sensor=np.array([_SENSOR[c.sensor] for c in conditions], dtype=np.int64),
         condition_value=np.array([_limits(c, plan) for c in conditions]).reshape(-1, max(1, len(plan.profiles))),
-        timers=np.array([_timer_row(t) for t in plan.timers if t.on]).reshape(-1, kernel.TIMER_COLUMNS),
+        timers=np.array([_timer_row(t, plan) for t in plan.timers if t.on]).reshape(-1, kernel.TIMER_COLUMNS),
         profiles=np.array(profiles).reshape(-1, kernel.PROFILE_COLUMNS),
     )
 

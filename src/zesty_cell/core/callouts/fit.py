@@ -35,9 +35,9 @@ class Capabilities(Entity):
 
     name: Name
     rules: Annotated[int, Field(ge=0, le=64)] = 12
-    timers: Annotated[int, Field(ge=0, le=3)] = 2
+    timers: Annotated[int, Field(ge=0, le=6)] = 3
     profiles: Annotated[int, Field(ge=0, le=6)] = 3
-    conditions: Annotated[int, Field(ge=1, le=4)] = 2
+    conditions: Annotated[int, Field(ge=1, le=6)] = 3
     voltage_step_v: Annotated[float, Field(gt=0, le=1)] = 0.1
     current_step_a: Annotated[float, Field(gt=0, le=10)] = 1.0
     charge_step_ah: Annotated[float, Field(gt=0, le=1)] = 0.01
@@ -147,13 +147,14 @@ def fit(*, plan: CalloutPlan, able: Capabilities) -> Fitted:
         fitter.notes.append(f"The profile {profile.name} is left out: {able.name} holds {able.profiles or 'none'}.")
     known = {p.key for p in profiles}
     fitted = [fitter.rule(_without_profiles(rules[k], known)) for k in kept]
-    timers = [t for t in plan.timers if t.on]
+    # The earliest first: where only some fit, they are the guard.
+    timers = sorted((t for t in plan.timers if t.on), key=lambda t: t.at_s)
     for timer in timers[able.timers :]:
         fitter.notes.append(f"“{timer.name}” is left out: {able.name} holds {_count(able.timers, 'timer')}.")
     new = plan.model_copy(
         update={
             "rules": tuple(fitted),
-            "timers": tuple(_timer(fitter, t) for t in timers[: able.timers]),
+            "timers": tuple(_timer(fitter, t, known) for t in timers[: able.timers]),
             "profiles": profiles,
             "choose": plan.choose if profiles else "one",
         }
@@ -161,8 +162,9 @@ def fit(*, plan: CalloutPlan, able: Capabilities) -> Fitted:
     return Fitted(plan=new, notes=tuple(fitter.notes))
 
 
-def _timer(fitter: _Fitter, timer: Timer) -> Timer:
-    return timer.model_copy(update={"end": fitter.words(timer.name, timer.end)})
+def _timer(fitter: _Fitter, timer: Timer, profiles: set[str]) -> Timer:
+    profile = timer.profile if timer.profile in profiles else None
+    return timer.model_copy(update={"end": fitter.words(timer.name, timer.end), "profile": profile})
 
 
 def _without_profiles(rule: Rule, known: set[str]) -> Rule:

@@ -98,8 +98,9 @@ RULE_COLUMNS = 10
     T_SWITCH,
     T_POSITION,
     T_RESET_DISARMED_S,
-) = range(10)
-TIMER_COLUMNS = 10
+    T_PROFILE,
+) = range(11)
+TIMER_COLUMNS = 11
 P_SWITCH, P_POSITION, P_LOW_V, P_HIGH_V, P_SERIES = range(5)
 PROFILE_COLUMNS = 5
 
@@ -274,6 +275,9 @@ def run_plan(
                 or (runs == BY_ARMED and armed[n] != 0)
                 or (runs == BY_THROTTLE and throttle[n] > timers[j, T_THROTTLE])
             )
+            # Which pack it is may not be known, without telemetry say: then every timer is a guard.
+            if timers[j, T_PROFILE] >= 0 and profile >= 0 and profile != int(timers[j, T_PROFILE]):
+                wanted = False
             back = timers[j, T_SWITCH] >= 0 and switches[n, int(timers[j, T_SWITCH])] == timers[j, T_POSITION]
             if not math.isnan(disarmed_s) and t - disarmed_s >= timers[j, T_RESET_DISARMED_S] - _EXACT_S:
                 back = True

@@ -8,6 +8,7 @@ from typing import Literal
 
 from zesty_cell.core.callouts.derive import HOLDS_S, longest_burst_s, voltage_step_v
 from zesty_cell.core.callouts.rules import (
+    MOST_TIMERS,
     PACK_VOLTAGES,
     TELEMETERED,
     CalloutPlan,
@@ -81,8 +82,10 @@ class _Linter:
         self.flight, self.chemistry = result.flight, result.setup.chemistry
         self.cutoff_v = result.setup.sheet.craft.limits.esc_cutoff_v_per_cell
         self.capacity_ah = result.setup.figures.capacity_ah
+        self.series = result.setup.sheet.pack.series
+        own = {None, *(p.key for p in plan.profiles if p.series == self.series)}
+        self.timers = [t for t in plan.timers if t.on and t.profile in own]
         self.rules = [r for r in plan.rules if r.on]
-        self.timers = [t for t in plan.timers if t.on]
 
     # What the rules watch
 
@@ -97,9 +100,14 @@ class _Linter:
                     yield rule, k, condition, condition.cell_value_v(series=series)
 
     def sensible(self, *roles: str) -> Iterator[tuple[Rule, int, Condition, float]]:
-        """The same, without values that no cell of the pack can have: they are told of by themselves."""
+        """The same for the pack of the forecast, without values that no cell of it can have: they are told of
+        by themselves."""
         low_v, high_v = self.cell_range_v()
-        return (found for found in self.volts(*roles) if low_v <= found[3] <= high_v)
+        return (
+            found
+            for found in self.volts(*roles)
+            if low_v <= found[3] <= high_v and self.plan.concerns(found[0], found[2], series=self.series)
+        )
 
     def cell_range_v(self) -> tuple[float, float]:
         """Lowest and highest voltage a cell of this chemistry can have under load [V]."""
@@ -355,6 +363,8 @@ def _charge(w: _Linter) -> Iterator[Finding]:
         for k, condition in enumerate(rule.conditions):
             if condition.sensor != "used_ah" or condition.comparison != "above":
                 continue
+            if not w.plan.concerns(rule, condition, series=w.series):
+                continue
             if condition.value >= w.capacity_ah:
                 value = on_step(
                     value=0.8 * w.capacity_ah, step=CHARGE_STEP_AH if w.capacity_ah > 1 else 0.005, up=False
@@ -400,13 +410,16 @@ def _timers(w: _Linter) -> Iterator[Finding]:
             )  # fmt: skip
     heard = [r for r in w.rules if r.conditions and not any(c.sensor in TELEMETERED for c in r.conditions)]
     if not w.timers and not heard:
-        timer = Timer(key="timer", at_s=max(w.result.callouts.timers.timer_s, 5.0))
-        rest = tuple(t for t in w.plan.timers if t.key != "timer")
+        several = len(w.plan.profiles) > 1
+        profile = next((p.key for p in w.plan.profiles if several and p.series == w.series), None)
+        key = f"timer_{profile}" if profile else "timer"
+        timer = Timer(key=key, at_s=max(w.result.callouts.timers.timer_s, 5.0), profile=profile)
+        rest = tuple(t for t in w.plan.timers if t.key != key)
         yield Finding(
             "nothing_without_telemetry", "stop", "",
             "When telemetry stops, nothing in this plan tells you to land.",
             f"Add a timer of {_clock(timer.at_s)}",
-            w.plan.model_copy(update={"timers": (timer, *rest)[:3]}),
+            w.plan.model_copy(update={"timers": (timer, *rest)[:MOST_TIMERS]}),
         )  # fmt: skip
 
 

@@ -50,7 +50,9 @@ Role = Literal["pack_low", "land_now", "charge_used", "silence", "profile", "ask
 #: Longest hold the engine keeps [s].
 MOST_HOLD_S = 60.0
 MOST_RULES = 32
-MOST_CONDITIONS = 4
+MOST_CONDITIONS = 6
+MOST_PROFILES = 6
+MOST_TIMERS = 6
 
 
 class Switch(Entity):
@@ -173,6 +175,8 @@ class Timer(Entity):
         So does being disarmed this long [s].
     kept : bool
         Kept while the transmitter is off.
+    profile : str, optional
+        It runs with that pack only, and while it is not known which pack is flown.
     """
 
     key: Key
@@ -188,6 +192,7 @@ class Timer(Entity):
     reset: Switch | None = None
     reset_disarmed_s: Annotated[float, Field(ge=0, le=600)] | None = 10.0
     kept: bool = False
+    profile: Key | None = None
     on: bool = True
 
 
@@ -260,8 +265,8 @@ class CalloutPlan(Entity):
     school: School | None = None
     series: Annotated[int, Field(ge=1, le=24)]
     rules: Annotated[tuple[Rule, ...], Field(max_length=MOST_RULES)] = ()
-    timers: Annotated[tuple[Timer, ...], Field(max_length=3)] = ()
-    profiles: Annotated[tuple[Profile, ...], Field(max_length=6)] = ()
+    timers: Annotated[tuple[Timer, ...], Field(max_length=MOST_TIMERS)] = ()
+    profiles: Annotated[tuple[Profile, ...], Field(max_length=MOST_PROFILES)] = ()
     choose: Literal["one", "switch", "automatic"] = "one"
     wrong_profile: Words = "wrong pack"
     lost_after_s: Annotated[float, Field(ge=0.2, le=10)] = 1.5
@@ -281,6 +286,9 @@ class CalloutPlan(Entity):
             asked = {rule.guards.profile, *(c.profile for c in rule.conditions)} - {None}
             if asked - known:
                 raise refused(f"There is no profile “{(asked - known).pop()}”.", field=f"rules.{k}.guards.profile")
+        for k, timer in enumerate(self.timers):
+            if timer.profile not in (None, *known):
+                raise refused(f"There is no profile “{timer.profile}”.", field=f"timers.{k}.profile")
         if self.choose == "switch" and any(p.switch is None for p in self.profiles):
             raise refused("Give every profile its switch position, or choose by voltage.", field="choose")
         return self
@@ -294,6 +302,38 @@ class CalloutPlan(Entity):
         key = (condition.profile if condition else None) or rule.guards.profile
         profile = self.profile(key) if key else (self.profiles[0] if len(self.profiles) == 1 else None)
         return profile.series if profile else self.series
+
+    def concerns(self, rule: Rule, condition: Condition, *, series: int) -> bool:
+        """Whether a condition is watched with a pack of ``series`` cells [1], and not for another one alone."""
+        profile = self.profile(condition.profile or rule.guards.profile)
+        return profile is None or profile.series == series
+
+    def flown_with(self, *, series: int) -> CalloutPlan:
+        """What of the plan counts with a pack of ``series`` cells [1]: its own profile, conditions, rules, timers.
+
+        Nothing in it is bound to the profile any more, as there is only the one.
+        """
+        keys = {p.key for p in self.profiles if p.series == series}
+        if not keys or len(self.profiles) == len(keys):
+            return self
+        rules = []
+        for rule in self.rules:
+            kept = tuple(
+                c.model_copy(update={"profile": None})
+                for c in rule.conditions
+                if self.concerns(rule, c, series=series)
+            )
+            if rule.guards.profile in (None, *keys) and (kept or not rule.conditions):
+                guards = rule.guards.model_copy(update={"profile": None})
+                rules.append(rule.model_copy(update={"conditions": kept, "guards": guards}))
+        timers = [t for t in self.timers if t.profile in (None, *keys)]
+        changed = {
+            "rules": tuple(rules),
+            "timers": tuple(t.model_copy(update={"profile": None}) for t in timers),
+            "profiles": tuple(p for p in self.profiles if p.key in keys),
+            "series": series,
+        }
+        return self.model_copy(update=changed)
 
     def calls_below_v(self, rule: Rule, *, series: int) -> float | None:
         """The voltage a rule calls below with a pack of ``series`` cells [V a cell]; None where there is none."""

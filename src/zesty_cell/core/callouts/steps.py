@@ -124,14 +124,15 @@ def sound_sentence(rule: Rule, /, *, files: dict[str, str]) -> str:
     return f"When “{rule.name}” becomes true, {' and '.join(does)}, {often}."
 
 
-def _timer_sentence(timer: Timer, files: dict[str, str]) -> str:
+def _timer_sentence(plan: CalloutPlan, timer: Timer, files: dict[str, str]) -> str:
     runs = {
         "throttle": f"while throttle is over {100 * timer.throttle_over:.0f} %",
         "armed": "while armed",
         "always": "from switching on",
     }[timer.runs]
     way = "counts up" if timer.counts == "up" else f"counts down from {clock(timer.at_s)}"
-    text = f"“{timer.name}” {way} {runs}"
+    profile = plan.profile(timer.profile)
+    text = f"“{timer.name}” {way} {runs}{f' and {profile.name} is flown' if profile else ''}"
     if timer.every_s is not None:
         text += f", speaks every {spoken_time(timer.every_s)}"
     if timer.last_s:
@@ -246,7 +247,7 @@ def setup_steps(plan: CalloutPlan, /) -> Steps:
         profiles=tuple(profiles),
         conditions=tuple(condition_sentence(plan, rule=r) for r in rules),
         sounds=tuple(sound_sentence(r, files=files) for r in rules),
-        timers=tuple(_timer_sentence(t, files) for t in plan.timers if t.on),
+        timers=tuple(_timer_sentence(plan, t, files) for t in plan.timers if t.on),
         bench=_bench(plan, rules),
         files=sounds,
     )
@@ -255,9 +256,13 @@ def setup_steps(plan: CalloutPlan, /) -> Steps:
 def _bench(plan: CalloutPlan, rules: list[Rule]) -> tuple[str, ...]:
     steps = ["Take the propellers off. Tie the craft down. Then plug in and arm."]
     for rule in rules:
-        low = next((c for c in rule.conditions if c.sensor == "pack_v" and c.comparison == "below"), None)
-        if low is not None and rule.role in ("pack_low", "land_now"):
-            value = value_words(plan, rule=rule, condition=low)
+        lows = [c for c in rule.conditions if c.sensor == "pack_v" and c.comparison == "below"]
+        if lows and rule.role in ("pack_low", "land_now"):
+            value = " or ".join(
+                value_words(plan, rule=rule, condition=c) + (f" ({profile.name})" if profile else "")
+                for c in lows
+                for profile in (plan.profile(c.profile),)
+            )
             steps.append(
                 f"Raise “{rule.name}” above the pack's voltage, wait {rule.hold_s:g} s, hear it once, put it back "
                 f"to {value}."

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from zesty_cell.core import kernel as flight_kernel
 from zesty_cell.core.callouts.derive import EARLY_SHARE, HOLDS_S, hold_steps, voltage_step_v
 from zesty_cell.core.callouts.kernel import watch_threshold
-from zesty_cell.core.callouts.rules import CalloutPlan, Condition, Rule, on_step
+from zesty_cell.core.callouts.rules import CalloutPlan, Condition, on_step
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, Day, DayFlights, Progress, fly_days
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.errors import OutOfRangeError
@@ -113,11 +113,18 @@ class _Watch(DayFlights):
         return np.asarray((self.false > 0) | (self.first_s < (landing_s - before_s)[:, None]))
 
 
-def tunable(rule: Rule, /) -> Condition | None:
-    """The condition that tuning moves [none]: the only one, on the live pack voltage below a value."""
-    if len(rule.conditions) != 1 or rule.role not in ("pack_low", "land_now"):
+def tunable(plan: CalloutPlan, key: str, /, *, series: int) -> Condition | None:
+    """The condition of a rule that tuning moves: the only one that counts for a pack of ``series`` cells [1].
+
+    It is on the live pack voltage, below a value; None where there is no such.
+    """
+    rule = plan.rule(key)
+    if rule is None or rule.role not in ("pack_low", "land_now"):
         return None
-    [condition] = rule.conditions
+    counting = [c for c in rule.conditions if plan.concerns(rule, c, series=series)]
+    if len(counting) != 1:
+        return None
+    [condition] = counting
     return condition if condition.sensor == "pack_v" and condition.comparison == "below" else None
 
 
@@ -156,7 +163,7 @@ def tune(
         When it was cancelled.
     """
     rule = plan.rule(key)
-    condition = None if rule is None else tunable(rule)
+    condition = tunable(plan, key, series=sheet.pack.series)
     if rule is None or condition is None:
         raise OutOfRangeError(
             "Only a rule that calls below the live pack voltage, and watches nothing else, can be tuned.",

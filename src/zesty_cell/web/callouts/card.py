@@ -11,6 +11,7 @@ from zesty_cell.core.callouts.schools import FIRST_SCHOOL, write_plan
 from zesty_cell.core.callouts.steps import Steps, clock, setup_steps, value_words
 from zesty_cell.core.forecast import Forecast
 from zesty_cell.store import callouts as store
+from zesty_cell.store.tables import SheetRow
 
 _SHOWN = ("pack_low", "land_now", "charge_used")
 
@@ -55,14 +56,16 @@ def _row(plan: CalloutPlan, rule: Rule) -> CardRow | None:
     )
 
 
-def card_plan(session: Session, sheet_id: int, result: Forecast) -> CardPlan:
+def card_plan(session: Session, sheet: SheetRow, result: Forecast) -> CardPlan:
     """The kept plan of a sheet, or the one the forecast writes, as the card shows it."""
-    row = store.of_sheet(session, sheet_id)
+    row = store.for_sheet(session, sheet)
     plan = write_plan(result, school=FIRST_SCHOOL).plan if row is None else store.plan_of(row)
     runs = {"throttle": "throttle up", "armed": "from arming", "always": "from switching on"}
+    # The first side is for the pack of the sheet; the steps are for all the plan's packs.
+    flown = plan.flown_with(series=result.setup.sheet.pack.series)
     rows = [
-        CardRow("timer", f"{t.name}, {runs[t.runs]}", f"“{t.end}”", "", clock(t.at_s)) for t in plan.timers if t.on
+        CardRow("timer", f"{t.name}, {runs[t.runs]}", f"“{t.end}”", "", clock(t.at_s)) for t in flown.timers if t.on
     ]
-    rows += [found for r in plan.rules if (found := _row(plan, r)) is not None]
+    rows += [found for r in flown.rules if (found := _row(flown, r)) is not None]
     stale = row is not None and "printed" in store.is_stale(row)
     return CardPlan(rows=rows[:6], steps=setup_steps(plan), stale=stale)

@@ -73,7 +73,7 @@ def heard(run: DryRun, plan: CalloutPlan) -> list[Heard]:
     return lines
 
 
-def player(run: DryRun, plan: CalloutPlan) -> dict[str, Any]:
+def player(run: DryRun, plan: CalloutPlan, *, series: int) -> dict[str, Any]:
     """What the bench transmitter's display needs to play the run: thinned frames, events, spells of each rule."""
     frames = run.frames
     n = len(frames)
@@ -82,7 +82,10 @@ def player(run: DryRun, plan: CalloutPlan) -> dict[str, Any]:
     def thin(values: Any, digits: int) -> list[float | None]:
         return [None if not np.isfinite(v) else round(float(v), digits) for v in np.asarray(values)[some]]
 
-    timers = run.ran.timers_s
+    # The timer shown is the flown pack's; of several the first.
+    on = [t for t in plan.timers if t.on]
+    flown = {t.key for t in plan.flown_with(series=series).timers}
+    timers = run.ran.timers_s[[k for k, t in enumerate(on) if t.key in flown]]
     return {
         "time": thin(frames.time_s, 2),
         "volts": thin(frames.pack_v, 2),

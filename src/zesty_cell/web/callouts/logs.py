@@ -29,7 +29,8 @@ from zesty_cell.formats.telemetry_csv import (
 from zesty_cell.store import logs as store
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.tables import LogRow
-from zesty_cell.web.callouts.page import Store, log_refused
+from zesty_cell.web.callouts.desk import Store
+from zesty_cell.web.callouts.page import log_refused
 from zesty_cell.web.messages import say
 from zesty_cell.web.sheets import PostedForm
 from zesty_cell.web.templating import page

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from functools import lru_cache
-from typing import Annotated, Any, get_args
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Form, Query, Request, UploadFile
+from fastapi import APIRouter, Form, Query, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
@@ -15,21 +13,13 @@ from sqlalchemy.orm.exc import StaleDataError
 
 from zesty_cell.core.callouts.dry_run import ODDITIES
 from zesty_cell.core.callouts.lint import lint
-from zesty_cell.core.callouts.rules import MOST_CONDITIONS, CalloutPlan, Condition, Rule
+from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.schools import (
-    FIRST_SCHOOL,
     SCHOOLS,
-    FurtherRule,
-    Written,
-    further_rule,
-    write_plan,
 )
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, score_plan
 from zesty_cell.core.callouts.steps import spoken_sounds
 from zesty_cell.core.callouts.tune import tunable, tune
-from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.forecast import Forecast, forecast
-from zesty_cell.core.sheet import Sheet
 from zesty_cell.formats.csv_table import MOST_BYTES
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.espeak import SPEEDS, VOICES, VoiceError, voice_of
@@ -39,12 +29,14 @@ from zesty_cell.store import callouts as store
 from zesty_cell.store import logs as log_store
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.errors import EditConflictError
-from zesty_cell.store.tables import CalloutsRow, SheetRow
+from zesty_cell.store.hangar import PACKS
 from zesty_cell.web.callouts import dry, plan_form
+from zesty_cell.web.callouts.changes import STEPS
+from zesty_cell.web.callouts.desk import Desk, DeskOf, Store
+from zesty_cell.web.callouts.overruled import changed_words
 from zesty_cell.web.callouts.runs import choose_run
 from zesty_cell.web.callouts.transmitter import BenchTransmitter, TransmitterError
 from zesty_cell.web.choose.base import landing_words
-from zesty_cell.web.database import SESSION
 from zesty_cell.web.drawing.ladder import ladder
 from zesty_cell.web.drawing.run_trace import run_trace
 from zesty_cell.web.drawing.tune_chart import in_flights, tune_chart
@@ -56,55 +48,7 @@ from zesty_cell.web.templating import page
 from zesty_cell.web.units import read_number
 
 router = APIRouter(prefix="/callouts", include_in_schema=False)
-Store = Annotated[Session, SESSION]
 DAYS = (OWN_DAY, *BAD_DAYS)
-
-
-@lru_cache(maxsize=4)
-def _forecast(sheet: Sheet) -> Forecast:
-    """The forecast of a sheet: while its callouts are edited the sheet stays as it is."""
-    return forecast(sheet)
-
-
-class _Desk:
-    """A sheet with its forecast and its plan, kept or written anew."""
-
-    def __init__(self, session: Session, sheet_id: int) -> None:
-        self.session = session
-        self.sheet_row: SheetRow = sheet_store.fetch(session, sheet_id)
-        self.sheet: Sheet = sheet_store.as_sheet(self.sheet_row)
-        self.row: CalloutsRow | None = store.of_sheet(session, sheet_id)
-        self.trouble = ""
-        self.result: Forecast | None = None
-        self.written: Written | None = None
-        self.plan: CalloutPlan | None = None if self.row is None else store.plan_of(self.row)
-        try:
-            self.result = _forecast(self.sheet)
-        except OutOfRangeError as error:
-            self.trouble = str(error)
-            return
-        school = (self.plan.school if self.plan else None) or FIRST_SCHOOL
-        error = self.plan.current_error if self.plan else None
-        self.written = write_plan(self.result, school=school, current_error=error)
-        if self.plan is None:
-            self.plan = self.written.plan
-
-    @property
-    def version(self) -> int:
-        """Of the plan kept; 0 where none is."""
-        return self.row.version if self.row else 0
-
-    @property
-    def address(self) -> str:
-        """Where this page is."""
-        return f"/callouts/{self.sheet_row.id}"
-
-
-def _desk(session: Store, sheet_id: int) -> _Desk:
-    return _Desk(session, sheet_id)
-
-
-DeskOf = Annotated[_Desk, Depends(_desk)]
 
 
 @router.get("")
@@ -132,34 +76,9 @@ def say_wav(
     return Response(data, media_type="audio/wav", headers={"Cache-Control": "private, max-age=3600"})
 
 
-def _changes(plan: CalloutPlan, written: CalloutPlan) -> dict[str, str]:
-    """What the pilot overruled, by rule: the value as the school wrote it."""
-    found = {}
-    for rule in plan.rules:
-        first = written.rule(rule.key)
-        if first is None:
-            continue
-        parts = []
-        if [c.value for c in rule.conditions] != [c.value for c in first.conditions] and first.conditions:
-            condition = first.conditions[0]
-            shown = (
-                f"{1000 * condition.value:.0f} mAh" if condition.sensor == "used_ah" else f"{condition.value:g} V"
-            )
-            parts.append(shown)
-        if rule.hold_s != first.hold_s:
-            parts.append(f"held {first.hold_s:g} s")
-        if rule.say != first.say:
-            parts.append(f"saying “{first.say}”" if first.say else "saying nothing")
-        if rule.every_s != first.every_s:
-            parts.append("once" if first.every_s is None else f"every {first.every_s:g} s")
-        if parts:
-            found[rule.key] = "The school wrote " + ", ".join(parts) + "."
-    return found
-
-
 def _context(
     request: Request,
-    desk: _Desk,
+    desk: Desk,
     read: plan_form.ReadPlan | None = None,
     *,
     conflict: str = "",
@@ -186,13 +105,14 @@ def _context(
         "log_error": "",
         "log_limit": MOST_BYTES,
         "form": plan_form,
+        "packs": PACKS.all(desk.session),
         "saved": desk.row is not None and plan == desk.plan and (read is None or read.plan is not None),
         "stale": store.is_stale(desk.row) if desk.row else (),
         "bad_days": None,
         "can_save_over": False,
         "report": None,
         "tune": None,
-        "tunable": tunable,
+        "tunable": () if plan is None else [r.key for r in plan.rules if tunable(plan, r.key, series=desk.series)],
         "voices": VOICES,
         "speeds": SPEEDS,
         "rates": RATES_HZ,
@@ -210,7 +130,7 @@ def _context(
         "result": desk.result,
         "school": school,
         "written": desk.written,
-        "changed_rules": _changes(plan, desk.written.plan),
+        "changed": changed_words(plan=plan, written=desk.written.plan, result=desk.result),
         "findings": findings,
         "to_mend": sum(f.severity != "note" for f in findings),
         "ladder": ladder(plan, desk.result, as_pack=view.volts == "pack"),
@@ -221,13 +141,13 @@ def _context(
         "flights": desk.result.range.landing_s.size,
         "spent": dry.spent(run, plan),
         "heard": dry.heard(run, plan),
-        "player": dry.player(run, plan),
+        "player": dry.player(run, plan, series=desk.series),
         "days": DAYS,
         "bad_days": [_day(desk, plan, k) for k in range(len(DAYS))] if days else None,
     }
 
 
-def _day(desk: _Desk, plan: CalloutPlan, index: int) -> Any:
+def _day(desk: Desk, plan: CalloutPlan, index: int) -> Any:
     [one] = score_plan(plan=plan, sheet=desk.sheet, days=(DAYS[index],))
     return one
 
@@ -246,14 +166,14 @@ def show(
 
 def log_refused(request: Request, session: Session, sheet_id: int, reason: str) -> Response:
     """The page with what is wrong with a log beside where it was chosen."""
-    context = _context(request, _Desk(session, sheet_id)) | {"log_error": reason}
+    context = _context(request, Desk(session, sheet_id)) | {"log_error": reason}
     return page(request, "callouts.html", context, status=422)
 
 
 def _keep(
     request: Request,
     session: Session,
-    desk: _Desk,
+    desk: Desk,
     plan: CalloutPlan,
     read: plan_form.ReadPlan,
     words: str,
@@ -266,9 +186,9 @@ def _keep(
         plan = CalloutPlan.model_validate(plan.model_dump())
         old = None
         if undo:
-            old = store.replace(session, plan, sheet_id=desk.sheet_row.id, version=read.version)
+            old = store.replace(session, plan, owner=desk.owner, version=read.version)
         else:
-            store.keep(session, plan, sheet_id=desk.sheet_row.id, version=read.version)
+            store.keep(session, plan, owner=desk.owner, version=read.version)
         session.commit()
     except ValidationError as error:
         return _refused(request, desk, read, words_of(error.errors()[0]), 422)
@@ -284,7 +204,7 @@ def _keep(
     return say(RedirectResponse(desk.address, 303), words, undo=way_back or "")
 
 
-def _refused(request: Request, desk: _Desk, read: plan_form.ReadPlan, trouble: str, status: int) -> Response:
+def _refused(request: Request, desk: Desk, read: plan_form.ReadPlan, trouble: str, status: int) -> Response:
     context = _context(request, desk, read, conflict=trouble) | {"can_save_over": status == 409}
     return page(request, "callouts.html", context, status=status)
 
@@ -300,7 +220,7 @@ def change(request: Request, session: Store, desk: DeskOf, form: PostedForm) -> 
         school = next((s.school for s in SCHOOLS if s.school == what), None)
         if school is not None:
             error = (read.plan or desk.plan).current_error
-            plan = write_plan(desk.result, school=school, current_error=error).plan
+            plan = desk.write(school, error).plan
             return _keep(request, session, desk, plan, read, f"Written anew: {what}.", undo=True)
     if read.plan is None:
         return page(request, "callouts.html", _context(request, desk, read), status=422)
@@ -313,17 +233,17 @@ def change(request: Request, session: Store, desk: DeskOf, form: PostedForm) -> 
     if action == "tune":
         context = _context(request, desk, read, oddity=form.get("run", ""))
         return page(request, "callouts.html", context | {"tune": _tuned(desk, read.plan, what, form)})
-    step = _STEPS.get(action)
+    step = STEPS.get(action)
     if step is not None:
-        plan, words = step(read.plan, what, desk.result)
-        if plan is not None:
-            return _keep(request, session, desk, plan, read, words, undo=action == "remove")
+        changed, words = step(read.plan, what, desk, form)
+        if changed is not None:
+            return _keep(request, session, desk, changed, read, words, undo=action in ("remove", "unpack"))
     context = _context(request, desk, read, oddity=form.get("run", ""))
     return page(request, "callouts.html", context)
 
 
 def _at_the_transmitter(
-    request: Request, session: Session, desk: _Desk, read: plan_form.ReadPlan, action: str
+    request: Request, session: Session, desk: Desk, read: plan_form.ReadPlan, action: str
 ) -> Response:
     """Load the plan to the bench transmitter and read it back; run it there on what the page shows."""
     bench: BenchTransmitter = request.app.state.bench
@@ -335,7 +255,7 @@ def _at_the_transmitter(
         report["loaded"] = loaded = bench.load(plan)
         # Only what came back as it went counts as loaded.
         if not loaded.differences:
-            row = store.keep(session, plan, sheet_id=desk.sheet_row.id, version=read.version)
+            row = store.keep(session, plan, owner=desk.owner, version=read.version)
             store.mark(session, row, loaded=True)
             session.commit()
             desk.row, desk.plan = row, plan
@@ -354,73 +274,9 @@ def _at_the_transmitter(
     return page(request, "callouts.html", context)
 
 
-_Step = Callable[[CalloutPlan, str, Forecast], tuple[CalloutPlan | None, str]]
-
-
-def _mend(plan: CalloutPlan, what: str, result: Forecast) -> tuple[CalloutPlan | None, str]:
-    key, _, concerns = what.partition(":")
-    found = next((f for f in lint(plan=plan, result=result) if (f.key, f.concerns) == (key, concerns)), None)
-    if found is None or found.mended is None:
-        return None, ""
-    return found.mended, f"{found.mend}: done."
-
-
-def _remove(plan: CalloutPlan, what: str, _result: Forecast) -> tuple[CalloutPlan | None, str]:
-    rest = tuple(r for r in plan.rules if r.key != what)
-    return plan.model_copy(update={"rules": rest}), "Taken out."
-
-
-def _free_key(plan: CalloutPlan) -> str:
-    taken = {r.key for r in plan.rules} | {t.key for t in plan.timers}
-    return next(k for n in range(1, len(taken) + 2) if (k := f"own_{n}") not in taken)
-
-
-def _add(plan: CalloutPlan, what: str, result: Forecast) -> tuple[CalloutPlan | None, str]:
-    kind = next((k for k in get_args(FurtherRule) if k == what), None)
-    if kind is None:
-        return None, ""
-    rule = further_rule(kind, key=_free_key(plan), result=result)
-    return plan.model_copy(update={"rules": (*plan.rules, rule)}), "Added below."
-
-
-def _more(plan: CalloutPlan, what: str, result: Forecast) -> tuple[CalloutPlan | None, str]:
-    """One more condition in a rule."""
-    rule = plan.rule(what)
-    if rule is None or len(rule.conditions) >= MOST_CONDITIONS:
-        return None, ""
-    new = rule.conditions[-1] if rule.conditions else Condition(value=result.callouts.pack_low.threshold.pack_v)
-    changed = rule.model_copy(update={"conditions": (*rule.conditions, new)})
-    return plan.with_rule(changed), "One more condition."
-
-
-def _fewer(plan: CalloutPlan, what: str, _result: Forecast) -> tuple[CalloutPlan | None, str]:
-    rule = plan.rule(what)
-    if rule is None or len(rule.conditions) < 2:
-        return None, ""
-    return plan.with_rule(rule.model_copy(update={"conditions": rule.conditions[:-1]})), "One condition less."
-
-
-def _set(plan: CalloutPlan, what: str, result: Forecast) -> tuple[CalloutPlan | None, str]:
-    """What tuning found: threshold of the whole pack and hold."""
-    key, _, numbers = what.partition(":")
+def _tuned(desk: Desk, plan: CalloutPlan, key: str, form: dict[str, str]) -> dict[str, Any] | None:
     rule = plan.rule(key)
-    condition = tunable(rule) if rule else None
-    try:
-        pack_v, hold_s = (read_number(n) for n in numbers.split(":"))
-        if rule is None or condition is None:
-            return None, ""
-        series = result.setup.sheet.pack.series
-        value = pack_v / series if condition.per == "cell" else pack_v
-        new = Condition.model_validate(condition.model_dump() | {"value": round(value, 3)})
-        changed = Rule.model_validate(rule.model_dump() | {"conditions": [new.model_dump()], "hold_s": hold_s})
-    except ValueError:
-        return None, ""
-    return plan.with_rule(changed), f"Set to {pack_v:g} V, held {hold_s:g} s."
-
-
-def _tuned(desk: _Desk, plan: CalloutPlan, key: str, form: dict[str, str]) -> dict[str, Any] | None:
-    rule = plan.rule(key)
-    if rule is None or tunable(rule) is None:
+    if rule is None or tunable(plan, key, series=desk.series) is None:
         return None
     limits, error = [], ""
     for name, usual in (("most_false", 2.0), ("most_late", 5.0)):
@@ -447,16 +303,6 @@ def _tuned(desk: _Desk, plan: CalloutPlan, key: str, form: dict[str, str]) -> di
     }
 
 
-_STEPS: dict[str, _Step] = {
-    "set": _set,
-    "mend": _mend,
-    "remove": _remove,
-    "add": _add,
-    "more": _more,
-    "fewer": _fewer,
-}
-
-
 @router.post("/{sheet_id}/anew")
 def write_anew(session: Store, desk: DeskOf) -> Response:
     """Let go of the kept plan: the school writes it from the forecast again; with undo."""
@@ -465,6 +311,43 @@ def write_anew(session: Store, desk: DeskOf) -> Response:
     store.delete(session, desk.row)
     undo = f"{desk.address}/undelete/{desk.row.id}"
     return say(RedirectResponse(desk.address, 303), "Your changes are out; the forecast wrote it anew.", undo=undo)
+
+
+@router.post("/{sheet_id}/all-packs")
+def all_packs(session: Store, desk: DeskOf) -> Response:
+    """From now on one plan for the craft, whatever pack it flies; the sheet's own gives way, with undo."""
+    if desk.result is None or desk.for_craft or desk.plan is None:
+        return RedirectResponse(desk.address, 303)
+    own, owner = desk.row, store.Owner(craft_id=desk.sheet_row.craft_id)
+    if own is not None:
+        store.delete(session, own)
+    if store.of(session, owner) is None:
+        desk.owner = owner
+        store.keep(session, desk.write(desk.school, desk.plan.current_error).plan, owner=owner, version=0)
+    undo = f"{desk.address}/undelete/{own.id}" if own is not None else f"{desk.address}/anew"
+    return say(
+        RedirectResponse(desk.address, 303), f"One plan for all packs of {desk.sheet.craft.name}.", undo=undo
+    )
+
+
+@router.post("/{sheet_id}/own")
+def own(session: Store, desk: DeskOf) -> Response:
+    """A plan of the sheet's own, written for its pack; the craft's stays for the others."""
+    if desk.result is None or not desk.for_craft or desk.plan is None:
+        return RedirectResponse(desk.address, 303)
+    desk.owner = store.Owner(sheet_id=desk.sheet_row.id)
+    plan = desk.write(desk.school, desk.plan.current_error).plan
+    row = store.keep(session, plan, owner=desk.owner, version=0)
+    undo = f"{desk.address}/drop/{row.id}"
+    return say(RedirectResponse(desk.address, 303), "A plan of its own for this sheet.", undo=undo)
+
+
+@router.post("/{sheet_id}/drop/{callouts_id}")
+def drop(session: Store, desk: DeskOf, callouts_id: int) -> Response:
+    """Undo :func:`own`: the sheet goes back to its craft's plan."""
+    if desk.row is not None and desk.row.id == callouts_id:
+        store.delete(session, desk.row)
+    return say(RedirectResponse(desk.address, 303), "Back to the plan for all packs.")
 
 
 @router.post("/{sheet_id}/undelete/{callouts_id}")
@@ -509,7 +392,7 @@ def printed(session: Store, desk: DeskOf) -> Response:
     """Remember the plan as it was printed; one that is only written from the sheet is kept by that."""
     row = desk.row
     if row is None and desk.plan is not None:
-        row = store.keep(session, desk.plan, sheet_id=desk.sheet_row.id, version=0)
+        row = store.keep(session, desk.plan, owner=desk.owner, version=0)
     if row is not None:
         store.mark(session, row, printed=True)
     return Response(status_code=204)

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from pydantic import ValidationError
 
-from zesty_cell.core.callouts.rules import POSITIONS, SWITCHES, CalloutPlan, Condition, Rule, Switch, Timer
+from zesty_cell.core.callouts.rules import POSITIONS, SWITCHES, CalloutPlan, Condition, Profile, Rule, Switch, Timer
 from zesty_cell.web.forms import Field, FormState, form_units, get, put, read_field, whole_number, words_of
 from zesty_cell.web.units import (
     CAPACITY,
@@ -114,6 +114,15 @@ def _timer_fields(timer: Timer) -> tuple[Field, ...]:
     )
 
 
+def _profile_fields(profile: Profile) -> tuple[Field, ...]:
+    prefix = f"profiles.{profile.key}."
+    return (
+        Field(f"{prefix}floor_v", "Lowest at arming", VOLTAGE, required=True),
+        Field(f"{prefix}full_v", "Full", VOLTAGE, required=True),
+        Field(f"{prefix}say", "Words at arming", kind="text", required=True),
+    )
+
+
 def _condition_field(rule: Rule, place: int, sensor: str) -> Field:
     return Field(f"rules.{rule.key}.conditions.{place}.value", "Value", unit_of(sensor), required=True)
 
@@ -123,6 +132,10 @@ STAGES = (
     Field("stages.landing_v", "It lands by itself at", VOLTAGE, hint="off"),
     Field("current_error", "Current sensor, last check", SHARE, hint="never checked"),
 )
+
+
+WRONG_PROFILE = Field("wrong_profile", "Words for a wrong pack", kind="text", required=True)
+CHOICES = (("one", "there is only one"), ("automatic", "the voltage at arming"), ("switch", "a switch"))
 
 
 def _value_text(condition: Condition) -> str:
@@ -173,10 +186,17 @@ def first_texts(plan: CalloutPlan, *, version: int) -> dict[str, str]:
             f"{prefix}runs": timer.runs,
             f"{prefix}reset": _switch_text(timer.reset),
             f"{prefix}kept": "on" if timer.kept else "",
+            f"{prefix}profile": timer.profile or "",
         }
         for item in _timer_fields(timer):
             value = getattr(timer, item.path.rpartition(".")[2])
             texts[item.path] = value if isinstance(value, str) else typed(value, item.quantity or SECONDS, "metric")
+    texts |= {"choose": plan.choose, "wrong_profile": plan.wrong_profile}
+    for profile in plan.profiles:
+        texts[f"profiles.{profile.key}.switch"] = _switch_text(profile.switch)
+        for item in _profile_fields(profile):
+            value = getattr(profile, item.path.rpartition(".")[2])
+            texts[item.path] = value if isinstance(value, str) else typed(value, VOLTAGE, "metric")
     return texts
 
 
@@ -202,6 +222,15 @@ def read_plan_form(form: Mapping[str, str], base: CalloutPlan) -> ReadPlan:
     for timer, target in zip(base.timers, values["timers"], strict=True):
         if f"timers.{timer.key}.at_s" in form:
             _read_timer(timer, target, form, take)
+    for profile, target in zip(base.profiles, values["profiles"], strict=True):
+        if f"profiles.{profile.key}.say" in form:
+            for item in _profile_fields(profile):
+                take(item, target, item.path.rpartition(".")[2])
+            if (at := f"profiles.{profile.key}.switch") in form:
+                target["switch"] = _switch_value(form[at])
+    if "choose" in form:
+        values["choose"] = form["choose"]
+        take(WRONG_PROFILE, values, WRONG_PROFILE.path)
     if not state.ok:
         return ReadPlan(None, state, version)
     try:
@@ -251,6 +280,8 @@ def _read_timer(timer: Timer, target: dict[str, Any], form: Mapping[str, str], t
     for name in ("counts", "runs"):
         target[name] = form.get(f"{prefix}{name}") or getattr(timer, name)
     target["reset"] = _switch_value(form.get(f"{prefix}reset", ""))
+    if f"{prefix}profile" in form:
+        target["profile"] = form[f"{prefix}profile"] or None
 
 
 def _place(problem: Mapping[str, Any], base: CalloutPlan) -> str:
@@ -258,9 +289,11 @@ def _place(problem: Mapping[str, Any], base: CalloutPlan) -> str:
     parts = [str(p) for p in problem["loc"]]
     if problem["type"] == "refused":
         parts += str(problem["ctx"]["field"]).split(".")
-    if len(parts) > 1 and parts[0] in ("rules", "timers") and parts[1].isdigit():
-        things: tuple[Rule, ...] | tuple[Timer, ...] = base.rules if parts[0] == "rules" else base.timers
-        parts[1] = things[int(parts[1])].key
+    keyed: dict[str, Sequence[Rule | Timer | Profile]] = {
+        "rules": base.rules, "timers": base.timers, "profiles": base.profiles,
+    }  # fmt: skip
+    if len(parts) > 1 and parts[0] in keyed and parts[1].isdigit():
+        parts[1] = keyed[parts[0]][int(parts[1])].key
     return ".".join(parts)
 
 

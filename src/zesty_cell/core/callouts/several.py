@@ -1,0 +1,222 @@
+"""One plan for a model flown with several packs: a profile each, every spoken word serving all of them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from itertools import pairwise
+
+from zesty_cell.core.callouts.rules import (
+    FULL_TOLERANCE_V,
+    MOST_CONDITIONS,
+    MOST_PROFILES,
+    MOST_TIMERS,
+    PACK_VOLTAGES,
+    CalloutPlan,
+    Condition,
+    Profile,
+    Rule,
+    School,
+    Timer,
+)
+from zesty_cell.core.callouts.schools import Written, write_plan
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.forecast import Forecast
+
+
+def _of_pack(condition: Condition) -> bool:
+    """Whether a value means something else with another pack."""
+    return condition.sensor == "used_ah" or (condition.sensor in PACK_VOLTAGES and condition.per == "pack")
+
+
+def _cautious(old: Condition, new: Condition) -> Condition:
+    """Of two values for the same cell count, the one that speaks first."""
+    value = max(old.value, new.value) if old.comparison == "below" else min(old.value, new.value)
+    return old.model_copy(update={"value": value})
+
+
+def _joined(rule: Rule, other: Rule, own: Profile, theirs: Profile) -> Rule:
+    """A rule that serves a further pack too: its conditions, and the longer hold."""
+    conditions = [
+        c.model_copy(update={"profile": c.profile or own.key}) if _of_pack(c) else c for c in rule.conditions
+    ]
+    for new in other.conditions:
+        same = [k for k, c in enumerate(conditions) if c.sensor == new.sensor and c.profile == theirs.key]
+        if same:
+            conditions[same[0]] = _cautious(conditions[same[0]], new)
+        elif _of_pack(new):
+            conditions.append(new.model_copy(update={"profile": theirs.key}))
+    return rule.model_copy(
+        update={"conditions": tuple(conditions), "join": "any", "hold_s": max(rule.hold_s, other.hold_s)}
+    )
+
+
+def _told_by_voltage(profiles: Sequence[Profile]) -> bool:
+    """Whether the voltage at arming tells the packs apart, full or part-used."""
+    spans = sorted((p.floor_v * p.series, (p.full_v + FULL_TOLERANCE_V) * p.series) for p in profiles)
+    return all(high < low for (_, high), (low, _) in pairwise(spans))
+
+
+def add_pack(plan: CalloutPlan, result: Forecast, /) -> CalloutPlan:
+    """The plan with a further pack: its profile, and its values in every rule that the school writes for it.
+
+    A cell count that has a profile already keeps the more cautious of both values, and the wider bounds.
+    A value of the pilot's own rules is taken per cell, so that it is right for every pack.
+
+    Parameters
+    ----------
+    plan : CalloutPlan
+        With at least one profile.
+    result : Forecast
+        Of the craft with that pack [V, Ah, s].
+
+    Raises
+    ------
+    OutOfRangeError
+        When there are as many profiles as a plan holds.
+    """
+    other = write_plan(result, school=plan.school or "loaded voltage", current_error=plan.current_error).plan
+    theirs = other.profiles[0]
+    own = next((p for p in plan.profiles if p.series == plan.series), plan.profiles[0])
+    known = next((p for p in plan.profiles if p.series == theirs.series), None)
+    if known is None and len(plan.profiles) >= MOST_PROFILES:
+        raise OutOfRangeError(
+            f"A plan holds {MOST_PROFILES} packs.", field="profiles", value=MOST_PROFILES + 1, limit=MOST_PROFILES
+        )
+    if known is not None:
+        wide = {"floor_v": min(known.floor_v, theirs.floor_v), "full_v": max(known.full_v, theirs.full_v)}
+        theirs = known.model_copy(update=wide)
+        profiles = tuple(theirs if p.key == known.key else p for p in plan.profiles)
+    else:
+        profiles = (*plan.profiles, theirs)
+    rules = []
+    for rule in plan.rules:
+        written = other.rule(rule.key)
+        if not any(_of_pack(c) for c in rule.conditions):
+            rules.append(rule)
+        elif written is not None and (rule.join == "any" or len(rule.conditions) == 1):
+            if len(rule.conditions) < MOST_CONDITIONS:
+                rules.append(_joined(rule, written, own, theirs))
+            else:
+                rules.append(rule)
+        else:
+            rules.append(_per_cell(plan, rule, own))
+    if len(profiles) == 1:
+        rules = [_for_any(rule) for rule in rules]
+    timers = _timers(plan, other, own, theirs)
+    choose = "one" if len(profiles) == 1 else plan.choose if plan.choose == "switch" else "automatic"
+    return CalloutPlan.model_validate(
+        plan.model_copy(
+            update={"rules": tuple(rules), "timers": timers, "profiles": profiles, "choose": choose}
+        ).model_dump()
+    )
+
+
+def _for_any(rule: Rule) -> Rule:
+    """A rule whose conditions are not for one profile: there is only one."""
+    conditions = tuple(c.model_copy(update={"profile": None}) for c in rule.conditions)
+    return rule.model_copy(update={"conditions": conditions})
+
+
+def _timers(plan: CalloutPlan, other: CalloutPlan, own: Profile, theirs: Profile) -> tuple[Timer, ...]:
+    """The timers with the further pack's: each pack its own; the earlier one where cells are as many."""
+    [written] = other.timers
+    if own.key == theirs.key or any(t.profile == theirs.key for t in plan.timers):
+        mine = (None, theirs.key) if own.key == theirs.key else (theirs.key,)
+        return tuple(
+            t.model_copy(update={"at_s": min(t.at_s, written.at_s)}) if t.profile in mine else t
+            for t in plan.timers
+        )
+    bound = tuple(
+        t.model_copy(update={"profile": own.key, "name": f"{t.name}, {own.name}"[:80]}) if t.profile is None else t
+        for t in plan.timers
+    )
+    further = written.model_copy(
+        update={"key": f"timer_{theirs.key}", "name": f"Timer, {theirs.name}", "profile": theirs.key}
+    )
+    if len(bound) >= MOST_TIMERS or any(t.key == further.key for t in bound):
+        return tuple(t.model_copy(update={"at_s": min(t.at_s, written.at_s)}) for t in plan.timers)
+    return (*bound, further)
+
+
+def _per_cell(plan: CalloutPlan, rule: Rule, own: Profile) -> Rule:
+    """A rule of the pilot's own: volts of the pack become volts a cell; charge stays with the pack it was for."""
+    changed = []
+    for c in rule.conditions:
+        if c.sensor in PACK_VOLTAGES and c.per == "pack" and c.profile is None:
+            cell_v = c.cell_value_v(series=plan.series_of(rule, c))
+            changed.append(c.model_copy(update={"per": "cell", "value": round(cell_v, 3)}))
+        elif c.sensor == "used_ah" and c.profile is None:
+            changed.append(c.model_copy(update={"profile": own.key}))
+        else:
+            changed.append(c)
+    return rule.model_copy(update={"conditions": tuple(changed)})
+
+
+def remove_pack(plan: CalloutPlan, key: str, /) -> CalloutPlan:
+    """The plan without a profile, and without what was for it alone [V, Ah]; the last one stays."""
+    rest = tuple(p for p in plan.profiles if p.key != key)
+    if not rest or len(rest) == len(plan.profiles):
+        return plan
+    rules = []
+    for rule in plan.rules:
+        kept = tuple(c for c in rule.conditions if c.profile != key)
+        if rule.guards.profile != key and (kept or not rule.conditions):
+            rules.append(rule.model_copy(update={"conditions": kept}))
+    timers = tuple(t for t in plan.timers if t.profile != key)
+    if len(rest) == 1:
+        rules = [_for_any(rule) for rule in rules]
+        timers = tuple(
+            t.model_copy(update={"profile": None, "name": t.name.removesuffix(f", {rest[0].name}")}) for t in timers
+        )
+    return plan.model_copy(
+        update={
+            "rules": tuple(rules),
+            "timers": timers,
+            "profiles": rest,
+            "choose": "one" if len(rest) == 1 else plan.choose,
+            "series": rest[0].series if len(rest) == 1 else plan.series,
+        }
+    )
+
+
+def write_for_packs(
+    results: Sequence[Forecast], /, *, school: School, current_error: float | None = None
+) -> Written:
+    """The plan of a school for one craft with several packs.
+
+    Every cell count has its own timer and values; holds are the longest; of two packs with as many cells the value
+    that speaks first counts.
+
+    Parameters
+    ----------
+    results : sequence of Forecast
+        At least one, of the same craft [V, Ah, s].
+    school : School
+    current_error : float, optional
+        How far the current sensor was out at its last check [1].
+    """
+    first = write_plan(results[0], school=school, current_error=current_error)
+    plan = first.plan
+    for result in results[1:]:
+        plan = add_pack(plan, result)
+    notes = list(first.notes)
+    if len(plan.profiles) > 1 and not _told_by_voltage(plan.profiles):
+        notes.append(
+            "A full pack of fewer cells and a part-used one of more look alike at arming, and the fewer are taken: "
+            "choose by a switch if you fly part-used packs."
+        )
+    craft = results[0].setup.sheet.craft
+    packs = {r.setup.sheet.pack.name for r in results}
+    plan = plan.model_copy(update={"name": f"{craft.name}, {len(packs)} packs"[:80]})
+    reasons = dict(first.reasons)
+    if len(results) > 1:
+        for timer in plan.timers:
+            profile = plan.profile(timer.profile)
+            of = [r for r in results if profile is None or r.setup.sheet.pack.series == profile.series]
+            shortest = min(of, key=lambda r: r.callouts.timers.timer_s).setup.sheet.pack.name
+            first_of = f"the earliest of {len(of)} packs, {shortest}" if len(of) > 1 else shortest
+            reasons[timer.key] = f"For {first_of}: the guard that needs no telemetry."
+        for key in {r.key for r in plan.rules if len(r.conditions) > 1} & set(reasons):
+            reasons[key] = "One word for every pack, each with its own value; the longest hold of them."
+    return replace(first, plan=plan, reasons=reasons, notes=tuple(notes))

@@ -1,0 +1,109 @@
+"""A sheet with its forecast and its callout plan: its own, its craft's, or written anew."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from functools import cached_property, lru_cache
+from typing import Annotated
+
+from fastapi import Depends
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.callouts.rules import CalloutPlan, School
+from zesty_cell.core.callouts.schools import FIRST_SCHOOL, Written
+from zesty_cell.core.callouts.several import write_for_packs
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.forecast import Forecast, forecast
+from zesty_cell.core.sheet import Sheet
+from zesty_cell.store import callouts as store
+from zesty_cell.store import sheets as sheet_store
+from zesty_cell.store.tables import CalloutsRow, SheetRow
+from zesty_cell.web.database import SESSION
+
+Store = Annotated[Session, SESSION]
+
+
+@lru_cache(maxsize=12)
+def flown(sheet: Sheet) -> Forecast:
+    """The forecast of a sheet: while its callouts are edited the sheet stays as it is."""
+    return forecast(sheet)
+
+
+class Desk:
+    """A sheet with its forecast and its plan, kept or written anew."""
+
+    def __init__(self, session: Session, sheet_id: int) -> None:
+        self.session = session
+        self.sheet_row: SheetRow = sheet_store.fetch(session, sheet_id)
+        self.sheet: Sheet = sheet_store.as_sheet(self.sheet_row)
+        self.row: CalloutsRow | None = store.for_sheet(session, self.sheet_row)
+        self.owner = store.Owner(sheet_id=sheet_id) if self.row is None else store.owner_of(self.row)
+        self.trouble = ""
+        self.result: Forecast | None = None
+        self.written: Written | None = None
+        self.plan: CalloutPlan | None = None if self.row is None else store.plan_of(self.row)
+        try:
+            self.result = flown(self.sheet)
+        except OutOfRangeError as error:
+            self.trouble = str(error)
+            return
+        self.written = self.write(self.school, self.plan.current_error if self.plan else None)
+        if self.plan is None:
+            self.plan = self.written.plan
+
+    def write(self, school: School, current_error: float | None) -> Written:
+        """The plan of a school: for the sheet, or for all packs of its craft where the plan is the craft's."""
+        results = self.results_of_craft() if self.for_craft else [self.flight]
+        return write_for_packs(results, school=school, current_error=current_error)
+
+    def results_of_craft(self) -> list[Forecast]:
+        """The forecasts of all the craft's sheets that can be flown, this one first."""
+        results = [self.flight]
+        for row in self.sheets_of_craft:
+            if row.id != self.sheet_row.id:
+                with suppress(OutOfRangeError):
+                    results.append(flown(sheet_store.as_sheet(row)))
+        return results
+
+    @property
+    def flight(self) -> Forecast:
+        """The forecast, which is there: the pages ask for trouble first."""
+        assert self.result is not None  # noqa: S101
+        return self.result
+
+    @property
+    def for_craft(self) -> bool:
+        """Whether the plan is kept for the craft, whatever pack it flies."""
+        return self.owner.craft_id is not None
+
+    @cached_property
+    def sheets_of_craft(self) -> list[SheetRow]:
+        """The sheets of the craft, by name."""
+        return [r for r in sheet_store.all_sheets(self.session) if r.craft_id == self.sheet_row.craft_id]
+
+    @property
+    def version(self) -> int:
+        """Of the plan kept; 0 where none is."""
+        return self.row.version if self.row else 0
+
+    @property
+    def school(self) -> School:
+        """Of the plan kept; the first one where none is."""
+        return (self.plan.school if self.plan else None) or FIRST_SCHOOL
+
+    @property
+    def series(self) -> int:
+        """Cells of the pack flown here."""
+        return self.sheet.pack.series
+
+    @property
+    def address(self) -> str:
+        """Where this page is."""
+        return f"/callouts/{self.sheet_row.id}"
+
+
+def _desk(session: Store, sheet_id: int) -> Desk:
+    return Desk(session, sheet_id)
+
+
+DeskOf = Annotated[Desk, Depends(_desk)]

@@ -1,0 +1,131 @@
+"""One plan for several packs: every pack hears its own values, from one word."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.sheets import heron, pomelo, satsuma, sheet
+from zesty_cell.core.callouts.dry_run import on_forecast
+from zesty_cell.core.callouts.engine import Engine, frames
+from zesty_cell.core.callouts.lint import lint
+from zesty_cell.core.callouts.rules import Condition, Rule
+from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
+from zesty_cell.core.callouts.several import add_pack, remove_pack, write_for_packs
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.forecast import forecast
+
+PACKS = {
+    "six": pomelo(),
+    "four": satsuma(name="Tangelo", series=4, capacity_ah=3.0, mass_kg=0.29),
+    "other six": satsuma(),
+}
+
+
+@pytest.fixture(scope="module")
+def flown():
+    return {name: forecast(sheet(pack=pack)) for name, pack in PACKS.items()}
+
+
+def said(plan, result):
+    run = on_forecast(plan=plan, result=result)
+    return [(round(e.time_s, 1), e.key, e.say) for e in run.ran.events if e.kind != "time"]
+
+
+@pytest.mark.parametrize("school", [s.school for s in SCHOOLS])
+def test_each_pack_hears_its_own_values(flown, school):
+    both = write_for_packs([flown["six"], flown["four"]], school=school).plan
+    assert [p.key for p in both.profiles] == ["s6", "s4"]
+    assert both.choose == "automatic"
+    for name in ("six", "four"):
+        alone = write_plan(flown[name], school=school).plan
+        for rule in both.rules:
+            # Holds are the longest of both; values and timers are each pack's own.
+            mine = both.flown_with(series=alone.series).rule(rule.key)
+            written = alone.rule(rule.key)
+            if written is not None:
+                assert [c.value for c in mine.conditions] == [c.value for c in written.conditions]
+                assert mine.hold_s >= written.hold_s
+        assert [t.at_s for t in both.flown_with(series=alone.series).timers] == [alone.timers[0].at_s]
+        words = said(both, flown[name])
+        assert words[0][1] == f"s{alone.series}"
+        mine = both.flown_with(series=alone.series).timers[0].key
+        assert [t for t, key, _ in words if key == mine] == [
+            t for t, key, _ in said(alone, flown[name]) if key == "timer"
+        ]
+        assert {key for _, key, _ in words} - {mine} >= {key for _, key, _ in said(alone, flown[name])} - {"timer"}
+        assert not [f for f in lint(plan=both, result=flown[name]) if f.severity == "stop"]
+
+
+def test_the_arming_voltage_tells_the_packs_apart(flown):
+    plan = write_for_packs([flown["six"], flown["four"]], school="loaded voltage").plan
+    heard = {}
+    for volts in (16.6, 15.2, 24.9, 8.0):
+        time_s = flown["six"].flight.time_s[:50]
+        ran = Engine(plan).feed(frames(time_s=time_s, pack_v=time_s * 0 + volts))
+        heard[volts] = ran.events[0].say
+    assert heard == {16.6: "four cells", 15.2: "four cells", 24.9: "six cells", 8.0: "wrong pack"}
+
+
+def test_without_telemetry_every_timer_is_a_guard(flown):
+    plan = write_for_packs([flown["six"], flown["four"]], school="loaded voltage").plan
+    time_s = flown["six"].flight.time_s
+    silent = Engine(plan).feed(frames(time_s=time_s))
+    ends = {e.key: e.time_s for e in silent.events if e.kind == "end"}
+    assert ends == {t.key: pytest.approx(t.at_s, abs=0.11) for t in plan.timers}
+
+
+def test_of_two_packs_with_as_many_cells_the_cautious_value_counts(flown):
+    written = write_for_packs([flown["six"], flown["other six"]], school="loaded voltage")
+    plan = written.plan
+    assert len(plan.profiles) == 1
+    assert plan.choose == "one"
+    each = [write_plan(flown[n], school="loaded voltage").plan for n in ("six", "other six")]
+    for key in ("pack_low", "land_now"):
+        [condition] = plan.rule(key).conditions
+        assert condition.value == max(p.rule(key).conditions[0].value for p in each)
+        assert condition.profile is None
+    [charge] = plan.rule("charge_used").conditions
+    assert charge.value == min(p.rule("charge_used").conditions[0].value for p in each)
+    assert plan.timers[0].at_s == min(p.timers[0].at_s for p in each)
+    assert "the earliest of 2 packs, Satsuma" in written.reasons["timer"]
+
+
+def test_packs_that_the_voltage_cannot_tell_apart_are_said():
+    ten, nine = (forecast(sheet(pack=satsuma(series=n, name=f"{n}S", mass_kg=0.04 * n))) for n in (10, 9))
+    notes = write_for_packs([ten, nine], school="loaded voltage").notes
+    assert any("choose by a switch" in n for n in notes)
+
+
+def test_own_rules_are_taken_per_cell(flown):
+    plan = write_plan(flown["six"], school="loaded voltage").plan
+    own = Rule(key="own_1", name="Mine", conditions=(Condition(value=21.0),), say="half")
+    spent = Rule(
+        key="own_2",
+        name="Spent",
+        conditions=(Condition(sensor="used_ah", comparison="above", value=2.0),),
+        say="two",
+    )
+    plan = add_pack(plan.model_copy(update={"rules": (*plan.rules, own, spent)}), flown["four"])
+    [condition] = plan.rule("own_1").conditions
+    assert (condition.per, condition.value, condition.profile) == ("cell", 3.5, None)
+    assert plan.rule("own_2").conditions[0].profile == "s6"
+
+
+def test_taking_a_pack_out_again_leaves_what_was(flown):
+    plan = write_plan(flown["six"], school="loaded voltage").plan
+    both = add_pack(plan, flown["four"])
+    back = remove_pack(both, "s4")
+    for rule in plan.rules:
+        assert back.rule(rule.key).conditions == rule.conditions
+    assert (back.profiles, back.choose) == (plan.profiles, "one")
+    assert remove_pack(back, "s6") == back
+
+
+def test_no_more_packs_than_a_plan_holds():
+    plan = None
+    for series in range(2, 8):
+        result = forecast(sheet(craft=heron(), pack=satsuma(series=series, mass_kg=0.035 * series)))
+        plan = write_plan(result, school="timer first").plan if plan is None else add_pack(plan, result)
+    assert len(plan.profiles) == 6
+    with pytest.raises(OutOfRangeError, match="holds 6 packs"):
+        add_pack(plan, forecast(sheet(pack=satsuma(series=8, mass_kg=0.3))))
