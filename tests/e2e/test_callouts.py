@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import io
 import json
 import re
+import wave
+import zipfile
 from pathlib import Path
 
 import pytest
@@ -141,7 +144,7 @@ def test_a_file_too_large_is_said_before_it_is_sent(page: Page, club: str):
     page.locator("#log-file").set_input_files(
         {"name": "huge.csv", "mimeType": "text/csv", "buffer": b"time,volts\n0,24\n"}
     )
-    expect(page.locator("#log-error")).to_contain_text("Cut out the one flight")
+    expect(page.locator("#log-error")).to_contain_text("up to 0 MB are read")
 
 
 def test_a_sampled_flight_is_chosen_by_its_number(page: Page, club: str):
@@ -151,6 +154,104 @@ def test_a_sampled_flight_is_chosen_by_its_number(page: Page, club: str):
     was = page.locator("#run .sub").first.text_content()
     page.locator("#flight-number").fill("200")
     expect(page.locator("#run .sub").first).not_to_have_text(was)
+
+
+def test_a_fault_is_found_and_mended_by_keyboard_alone(page: Page, club: str):
+    open_callouts(page, club, 4)
+    field = page.locator("#rules-land_now-hold_s")
+    written = field.input_value()
+    field.focus()
+    page.keyboard.press("Control+a")
+    page.keyboard.type("0")
+    mend = page.locator("#about-land_now .finding button").first
+    expect(mend).to_be_visible()
+    for _ in range(40):
+        page.keyboard.press("Tab")
+        if mend.evaluate("b => b === document.activeElement"):
+            break
+    page.keyboard.press("Enter")
+    expect(page.locator(".said")).to_contain_text("done.")
+    assert float(field.input_value()) == float(written)
+
+
+def test_the_plan_goes_to_the_bench_transmitter_and_comes_back_the_same(page: Page, club: str):
+    open_callouts(page, club, 2)
+    page.keyboard.press("b")
+    expect(page.get_by_role("heading", name="Bench transmitter")).to_be_visible()
+    page.get_by_role("button", name="Load and read back").click()
+    expect(page.locator("#bench-report")).to_contain_text("field by field the same")
+    wait_for_scripts(page)
+    page.locator("#rules-land_now-say").fill("come down now")
+    expect(page.locator("#state")).to_contain_text("not saved yet")
+    page.get_by_role("button", name="Save").click()
+    expect(page.locator("#state")).to_contain_text("changed since last loaded")
+
+
+def test_the_voices_come_as_wav_files(page: Page, club: str):
+    open_callouts(page, club, 5)
+    with page.expect_download() as waiting:
+        page.get_by_role("button", name="Get the voices").click()
+    with zipfile.ZipFile(waiting.value.path()) as archive:
+        names = [n for n in archive.namelist() if n.endswith(".wav")]
+        assert {"landnow.wav", "t1m.wav", "onecell.wav"} <= set(names)
+        for name in names:
+            with wave.open(io.BytesIO(archive.read(name))) as file:
+                assert (file.getnchannels(), file.getsampwidth(), file.getframerate()) == (1, 2, 16_000)
+                assert file.getnframes() > 1000
+
+
+def test_an_own_recording_is_taken_for_a_line(page: Page, club: str):
+    sound = io.BytesIO()
+    with wave.open(sound, "wb") as out:
+        out.setnchannels(1)
+        out.setsampwidth(1)
+        out.setframerate(8000)
+        out.writeframes(bytes(128 + (60 if k % 16 < 8 else -60) for k in range(6400)))
+    page.goto(f"{club}/callouts/5")
+    page.get_by_role("link", name="Words and recordings").click()
+    line = page.locator("#line-onecell")
+    line.get_by_label("Recording of one cell").set_input_files(
+        {"name": "mine.wav", "mimeType": "audio/wav", "buffer": b"not a sound"}
+    )
+    line.get_by_role("button", name="take it").click()
+    expect(page.locator("#error-onecell")).to_contain_text("This is not a WAV file that can be read")
+    line.get_by_label("Recording of one cell").set_input_files(
+        {"name": "mine.wav", "mimeType": "audio/wav", "buffer": sound.getvalue()}
+    )
+    line.get_by_role("button", name="take it").click()
+    expect(line).to_contain_text("yours, 0.8 s")
+    line.get_by_role("button", name="the voice again").click()
+    expect(line.get_by_label("Recording of one cell")).to_be_visible()
+
+
+def test_another_pack_is_added_and_told_by_a_switch(page: Page, club: str):
+    open_callouts(page, club, 7)
+    page.get_by_label("Another pack").select_option(label="Tangelo 1, 4S")
+    page.get_by_role("button", name="add this pack").click()
+    expect(page.locator("#rule-packs")).to_contain_text("4S:")
+    wait_for_scripts(page)
+    page.get_by_label("Pack told by").select_option("switch")
+    expect(page.locator("#error-choose")).to_contain_text("Give every profile its switch position")
+    page.get_by_label("Switch of 6S").select_option("C.up")
+    page.get_by_label("Switch of 4S").select_option("C.down")
+    expect(page.locator("#error-choose")).to_be_empty()
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_text("Saved.")).to_be_visible()
+    expect(page.get_by_label("Switch of 4S")).to_have_value("C.down")
+
+
+def test_a_long_plan_is_printed_whole(page: Page, club: str):
+    open_callouts(page, club, 1)
+    pages = {}
+    for more in (0, 12):
+        for _ in range(more):
+            page.get_by_role("button", name="a current").click()
+            wait_for_scripts(page)
+        page.goto(f"{club}/sheets/1/card")
+        pages[more] = len(re.findall(rb"/Type\s*/Page[^s]", page.pdf(prefer_css_page_size=True)))
+        page.goto(f"{club}/callouts/1")
+        wait_for_scripts(page)
+    assert pages == {0: 2, 12: 3}
 
 
 def test_bad_days_fill_in_one_by_one(page: Page, club: str):

@@ -27,6 +27,7 @@ PAGES = [
     "/callouts/1?run=dropout",
     "/callouts/8?run=log-1",
     "/callouts/8/logs/1",
+    "/callouts/8/voices",
     "/find?q=heron",
     "/nowhere",
 ]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 import io
 import itertools
 import json
@@ -547,6 +548,24 @@ def test_what_is_overruled_says_what_it_changes(client):
     assert re.search(r"The school wrote 19\.5 V\. That would speak at 19:\d\d with 2\d % left; yours will", about)
     about = page.split('id="about-timer"')[1].split("</p>")[0]
     assert re.search(r"The school wrote 16:00\. That would speak at 16:00 .* yours will speak at 14:00", about)
+
+
+def test_a_copied_sheet_takes_its_callouts_along(client):
+    ask(client, action="save", **{"rules.land_now.say": "come home"})
+    answer = client.post("/sheets/8/copy")
+    number = int(answer.headers["location"].rpartition("/")[2])
+    copied = read_plan(client.get(f"/callouts/{number}/export").content)
+    assert copied.rule("land_now").say == "come home"
+    client.post(f"/callouts/{number}/anew")
+    assert stored(client).rule("land_now").say == "come home"
+
+
+def test_a_plain_radio_is_told_what_it_can_and_cannot(client):
+    page = html.unescape(client.get(PAGE).text.split('id="plain-radio"')[1].split("</div>")[0])
+    assert "Buzz, or say “land now”, below 19.5 V" in page
+    assert "Count 16:00 and beep" in page
+    assert re.search(r"On the flight expected it sounds at \d+:\d\d, and \d+ times before it is true", page)
+    assert "it does not notice that nothing comes any more" in page
 
 
 def test_the_card_of_a_sheet_shows_its_own_pack_of_several(client):

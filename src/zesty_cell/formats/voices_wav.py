@@ -5,7 +5,8 @@ from __future__ import annotations
 import io
 import wave
 import zipfile
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -114,8 +115,63 @@ def spoken_wav(text: str, *, voice: Voice, words_a_minute: int, rate_hz: int) ->
     return wav_bytes(tidied, rate_hz=rate_hz)
 
 
-def voices_zip(sounds: Iterable[Sound], *, voice: Voice, words_a_minute: int, rate_hz: int) -> bytes:
+@dataclass(frozen=True)
+class Line:
+    """How a line is spoken where the pilot has a say: other words for the voice, or an own recording.
+
+    Attributes
+    ----------
+    spoken_as : str or None
+        What the voice says instead of the words.
+    own_wav : bytes or None
+        A WAV file as :func:`own_recording` makes it; it goes before the voice.
+    """
+
+    spoken_as: str | None = None
+    own_wav: bytes | None = None
+
+
+#: An own recording is kept at the highest rate that is given out.
+_KEPT_HZ = max(RATES_HZ)
+
+
+def own_recording(data: bytes) -> bytes:
+    """A pilot's WAV, checked and converted: mono, 16 bits, trimmed, normalised, at the highest rate given out.
+
+    Raises
+    ------
+    FileFormatError
+    """
+    return wav_bytes(read_wav(data, to_hz=_KEPT_HZ), rate_hz=_KEPT_HZ)
+
+
+def line_wav(words: str, line: Line | None, *, voice: Voice, words_a_minute: int, rate_hz: int) -> bytes:
+    """A line as a tidy WAV file: the own recording, or the voice.
+
+    Raises
+    ------
+    VoiceError
+    """
+    if line is not None and line.own_wav is not None:
+        return wav_bytes(read_wav(line.own_wav, to_hz=rate_hz), rate_hz=rate_hz)
+    said = line.spoken_as if line is not None and line.spoken_as else words
+    return spoken_wav(said, voice=voice, words_a_minute=words_a_minute, rate_hz=rate_hz)
+
+
+def voices_zip(
+    sounds: Iterable[Sound],
+    *,
+    voice: Voice,
+    words_a_minute: int,
+    rate_hz: int,
+    lines: Mapping[str, Line] | None = None,
+) -> bytes:
     """A ZIP of every sound as ``name.wav``, with a list of which words each holds.
+
+    Parameters
+    ----------
+    lines : mapping, optional
+        How single words are spoken otherwise.
 
     Raises
     ------
@@ -125,7 +181,8 @@ def voices_zip(sounds: Iterable[Sound], *, voice: Voice, words_a_minute: int, ra
     with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as out:
         listed = []
         for sound in sounds:
-            data = spoken_wav(sound.words, voice=voice, words_a_minute=words_a_minute, rate_hz=rate_hz)
+            line = (lines or {}).get(sound.words)
+            data = line_wav(sound.words, line, voice=voice, words_a_minute=words_a_minute, rate_hz=rate_hz)
             out.writestr(zipfile.ZipInfo(f"{sound.file}.wav", (2026, 1, 1, 0, 0, 0)), data)
             listed.append(f"{sound.file}.wav  {sound.words}")
         out.writestr(zipfile.ZipInfo("words.txt", (2026, 1, 1, 0, 0, 0)), "\n".join(listed) + "\n")

@@ -86,6 +86,13 @@ def replace(session: Session, plan: CalloutPlan, *, owner: Owner, version: int) 
     return old.id
 
 
+def copy(session: Session, *, from_sheet: int, to_sheet: int) -> None:
+    """Give a copied sheet a copy of the plan the other has of its own; not printed, not loaded."""
+    row = of(session, Owner(sheet_id=from_sheet))
+    if row is not None:
+        keep(session, plan_of(row), owner=Owner(sheet_id=to_sheet), version=0)
+
+
 def delete(session: Session, row: CalloutsRow) -> None:
     """Delete a plan; :func:`restore` undoes it."""
     records.delete(session, row)

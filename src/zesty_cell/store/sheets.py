@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 from zesty_cell.core.flying import FlyingPattern
 from zesty_cell.core.landing import LandingRule
 from zesty_cell.core.sheet import Conditions, Sheet
-from zesty_cell.store import records
+from zesty_cell.store import callouts, records
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import SheetRow
 
@@ -64,18 +64,20 @@ def change(session: Session, sheet_id: int, version: int, sheet: Sheet, *, craft
     return row
 
 
-def add_copy(session: Session, sheet: Sheet, *, craft_id: int, pack_id: int) -> SheetRow:
-    """Keep a sheet under a name of its own, made from the name it has."""
+def add_copy(session: Session, sheet: Sheet, *, of: int, craft_id: int, pack_id: int) -> SheetRow:
+    """Keep a sheet under a name of its own, made from the name it has; with the callouts of the one it copies."""
     taken = {r.name for r in all_sheets(session)}
     base = sheet.name[: _NAME_LENGTH - 10]
     name = next(n for k in range(1, 10_000) if (n := f"{base}, copy" + (f" {k}" if k > 1 else "")) not in taken)
-    return add(session, sheet.model_copy(update={"name": name}), craft_id=craft_id, pack_id=pack_id)
+    row = add(session, sheet.model_copy(update={"name": name}), craft_id=craft_id, pack_id=pack_id)
+    callouts.copy(session, from_sheet=of, to_sheet=row.id)
+    return row
 
 
 def duplicate(session: Session, sheet_id: int) -> SheetRow:
     """Keep a copy of a stored sheet."""
     row = fetch(session, sheet_id)
-    return add_copy(session, as_sheet(row), craft_id=row.craft_id, pack_id=row.pack_id)
+    return add_copy(session, as_sheet(row), of=row.id, craft_id=row.craft_id, pack_id=row.pack_id)
 
 
 def bring_in(session: Session, sheet: Sheet) -> SheetRow:

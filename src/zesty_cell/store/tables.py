@@ -120,3 +120,16 @@ class LogRow(_Kept, Base):
     source: Mapped[str] = mapped_column(String(64), index=True)
     mapping: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), default=None)
     packed: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+
+
+class VoiceLineRow(_Kept, Base):
+    """How a line is spoken in every plan that has it: with other words, or by the pilot's own recording.
+
+    ``own_wav`` is a checked and converted WAV file; it stays while ``own_on`` is off, so that this can be undone.
+    """
+
+    __tablename__ = "voice_line"
+    words: Mapped[str] = mapped_column(String(120), unique=True)
+    spoken_as: Mapped[str | None] = mapped_column(String(120), default=None)
+    own_wav: Mapped[bytes | None] = mapped_column(LargeBinary, default=None)
+    own_on: Mapped[bool] = mapped_column(default=False, server_default="0")

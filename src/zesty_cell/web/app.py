@@ -24,6 +24,7 @@ from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecord
 from zesty_cell.web import api, builder, hangar, pair, sheets, view
 from zesty_cell.web.callouts import logs as callouts_logs
 from zesty_cell.web.callouts import page as callouts_page
+from zesty_cell.web.callouts import voices as callouts_voices
 from zesty_cell.web.callouts.transmitter import DEFAULT_BENCH_PORT, BenchTransmitter
 from zesty_cell.web.choose import buys as choose_buys
 from zesty_cell.web.choose import compare as choose_compare
@@ -127,8 +128,8 @@ def create_app(
     app.state.searches = Jobs()
     app.state.bench = BenchTransmitter(bench_port)
     for module in (
-        view, sheets, callouts_page, callouts_logs, pair, builder, hangar, choose_search, choose_buys,
-        choose_compare, api,
+        view, sheets, callouts_voices, callouts_page, callouts_logs, pair, builder, hangar,
+        choose_search, choose_buys, choose_compare, api,
     ):  # fmt: skip
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")

@@ -216,7 +216,7 @@ def save_as_copy(request: Request, session: Store, sheet_id: int, form: PostedFo
     read = _read(session, form, store.as_sheet(row).flying)
     if read.sheet is None or read.craft_id is None or read.pack_id is None:
         return page(request, "sheet.html", _context(request, session, row, read), status=422)
-    copy = store.add_copy(session, read.sheet, craft_id=read.craft_id, pack_id=read.pack_id)
+    copy = store.add_copy(session, read.sheet, of=sheet_id, craft_id=read.craft_id, pack_id=read.pack_id)
     return say(RedirectResponse(f"/sheets/{copy.id}", 303), "Kept as a copy.")
 
 

@@ -77,8 +77,10 @@ def overruled(*, plan: CalloutPlan, written: CalloutPlan, result: Forecast) -> d
     series = result.setup.sheet.pack.series
     plan, written = (p.flown_with(series=series) for p in (plan, written))
     first_rules, first_timers = {r.key: r for r in written.rules}, {t.key: t for t in written.timers}
-    rules = {k: w for r in plan.rules if (w := first_rules.get(k := r.key)) is not None and _changed(w, r)}
-    timers = {k: w for t in plan.timers if (w := first_timers.get(k := t.key)) is not None and _changed(w, t)}
+    rules = {
+        r.key: first for r in plan.rules if (first := first_rules.get(r.key)) is not None and _changed(first, r)
+    }
+    timers = {t.key: was for t in plan.timers if (was := first_timers.get(t.key)) is not None and _changed(was, t)}
     if not rules and not timers:
         return {}
     before = plan.model_copy(

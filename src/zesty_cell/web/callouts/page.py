@@ -13,18 +13,18 @@ from sqlalchemy.orm.exc import StaleDataError
 
 from zesty_cell.core.callouts.dry_run import ODDITIES
 from zesty_cell.core.callouts.lint import lint
+from zesty_cell.core.callouts.plain import plain_form
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.schools import (
     SCHOOLS,
 )
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, score_plan
-from zesty_cell.core.callouts.steps import spoken_sounds
 from zesty_cell.core.callouts.tune import tunable, tune
 from zesty_cell.formats.csv_table import MOST_BYTES
 from zesty_cell.formats.errors import FileFormatError
-from zesty_cell.formats.espeak import SPEEDS, VOICES, VoiceError, voice_of
+from zesty_cell.formats.espeak import SPEEDS, VOICES
 from zesty_cell.formats.plan_json import read_plan, write_plan_json
-from zesty_cell.formats.voices_wav import RATES_HZ, spoken_wav, voices_zip
+from zesty_cell.formats.voices_wav import RATES_HZ
 from zesty_cell.store import callouts as store
 from zesty_cell.store import logs as log_store
 from zesty_cell.store import sheets as sheet_store
@@ -56,24 +56,6 @@ def callouts(session: Store) -> Response:
     """The callouts of the sheet changed last."""
     rows = sorted(sheet_store.all_sheets(session), key=lambda r: r.updated_at, reverse=True)
     return RedirectResponse(f"/callouts/{rows[0].id}" if rows else "/sheets", 303)
-
-
-def _speed(key: str) -> int:
-    return SPEEDS.get(key, SPEEDS["usual"])
-
-
-@router.get("/say.wav", include_in_schema=False)
-def say_wav(
-    words: Annotated[str, Query(min_length=1, max_length=120)],
-    voice: Annotated[str, Query(max_length=20)] = "calm",
-    speed: Annotated[str, Query(max_length=10)] = "usual",
-) -> Response:
-    """Words to hear in the page."""
-    try:
-        data = spoken_wav(words, voice=voice_of(voice), words_a_minute=_speed(speed), rate_hz=RATES_HZ[0])
-    except VoiceError as error:
-        return Response(str(error), status_code=503, media_type="text/plain")
-    return Response(data, media_type="audio/wav", headers={"Cache-Control": "private, max-age=3600"})
 
 
 def _context(
@@ -139,6 +121,7 @@ def _context(
         "run": run,
         "trace": run_trace(run, plan, series=desk.sheet.pack.series),
         "flights": desk.result.range.landing_s.size,
+        "plain": plain_form(plan=plan, result=desk.result),
         "spent": dry.spent(run, plan),
         "heard": dry.heard(run, plan),
         "player": dry.player(run, plan, series=desk.series),
@@ -364,27 +347,6 @@ def bad_day(request: Request, desk: DeskOf, index: int, form: PostedForm) -> Res
         return Response(status_code=404)
     plan = plan_form.read_plan_form(form, desk.plan).plan or desk.plan
     return page(request, "_callout_day.html", {"score": _day(desk, plan, index), "k": index})
-
-
-@router.get("/{sheet_id}/voices.zip")
-def voices(
-    desk: DeskOf,
-    voice: Annotated[str, Query(max_length=20)] = "calm",
-    speed: Annotated[str, Query(max_length=10)] = "usual",
-    rate: int = RATES_HZ[0],
-) -> Response:
-    """Everything the kept plan says, as WAV files in one ZIP."""
-    if desk.plan is None:
-        return Response(status_code=404)
-    rate_hz = rate if rate in RATES_HZ else RATES_HZ[0]
-    try:
-        data = voices_zip(
-            spoken_sounds(desk.plan), voice=voice_of(voice), words_a_minute=_speed(speed), rate_hz=rate_hz
-        )
-    except VoiceError as error:
-        return Response(str(error), status_code=503, media_type="text/plain")
-    names = f'attachment; filename="voices-{desk.sheet_row.id}-{rate_hz // 1000}k.zip"'
-    return Response(data, media_type="application/zip", headers={"Content-Disposition": names})
 
 
 @router.post("/{sheet_id}/printed", status_code=204)

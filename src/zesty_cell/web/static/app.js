@@ -6,14 +6,18 @@ import { listenForKeys } from "./keys.js";
 import { live } from "./live.js";
 import { search } from "./search.js";
 import { sheet } from "./sheet.js";
+import { checkFiles } from "./files.js";
+import { voices } from "./voice.js";
 
 Alpine.plugin(morph);
 Alpine.data("sheet", sheet(Alpine));
 Alpine.data("live", live(Alpine));
 Alpine.data("search", search(Alpine));
 Alpine.data("callouts", callouts(Alpine));
+Alpine.data("voices", voices);
 Alpine.start();
 listenForKeys();
+checkFiles();
 document.documentElement.dataset.ready = "yes";
 
 document.querySelector("[data-print]")?.addEventListener("click", async (event) => {

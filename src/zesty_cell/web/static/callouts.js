@@ -1,6 +1,7 @@
 // The callouts page: sentences asked live, rungs that drag, the dry run played, bad days filled in one by one.
 import { markErrors, morphLive, parse } from "./morph.js";
 import { Question } from "./question.js";
+import { speak } from "./voice.js";
 
 const WAIT_MS = 140;
 const DAYS_WAIT_MS = 500;
@@ -12,7 +13,11 @@ export const callouts = (Alpine) => () => ({
     this.form = document.getElementById("callouts-form");
     if (!this.form) return;
     this.form.addEventListener("input", () => this.changed());
-    this.form.addEventListener("submit", () => { this.form.dataset.leaving = "yes"; });
+    this.form.addEventListener("submit", (event) => {
+      this.form.dataset.leaving = "yes";
+      // Thousands of flights take their moment: the button says so.
+      if (event.submitter?.value.startsWith("tune:")) event.submitter.textContent = "flying 1 800 flights …";
+    });
     window.addEventListener("beforeunload", (event) => {
       if (this.form.dataset.saved === "no" && this.form.dataset.leaving !== "yes") event.preventDefault();
     });
@@ -33,7 +38,6 @@ export const callouts = (Alpine) => () => ({
         this.ask();
       }
     });
-    this.files();
     this.rungs();
     this.load();
     this.badDays();
@@ -69,19 +73,6 @@ export const callouts = (Alpine) => () => ({
       }
     }
     markErrors(this.form);
-  },
-
-  // A file too large is not sent only to be refused.
-  files() {
-    for (const input of document.querySelectorAll("input[type=file][data-most]")) {
-      input.addEventListener("change", () => {
-        const size = input.files[0]?.size ?? 0, most = Number(input.dataset.most);
-        const mb = (bytes) => Math.round(bytes / 1e6);
-        const words = size > most ? `This file has ${mb(size)} MB; up to ${mb(most)} MB are read. Cut out the one flight.` : "";
-        document.getElementById(input.getAttribute("aria-describedby")).textContent = words;
-        input.setCustomValidity(words);
-      });
-    }
   },
 
   tell(words) { document.getElementById("live-trouble").textContent = words; },
@@ -174,15 +165,8 @@ export const callouts = (Alpine) => () => ({
     }
   },
 
-  // The words as the transmitter would speak them, one at a time.
   speak(words) {
-    if (!words || !document.getElementById("aloud").checked) return;
-    this.voice?.pause();
-    const ask = new URLSearchParams({
-      words, voice: document.getElementById("voice").value, speed: document.getElementById("voice-speed").value,
-    });
-    this.voice = new Audio(`/callouts/say.wav?${ask}`);
-    this.voice.play().catch(() => this.tell("The browser would not play the voice."));
+    if (words && document.getElementById("aloud").checked) speak(words, this.tell);
   },
 
   playOrPause() {
