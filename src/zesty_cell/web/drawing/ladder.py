@@ -7,6 +7,7 @@ from typing import Literal
 
 import numpy as np
 
+from zesty_cell.core.callouts.collisions import Collision, collisions
 from zesty_cell.core.callouts.rules import PACK_VOLTAGES, CalloutPlan, Condition, Rule
 from zesty_cell.core.forecast import Forecast
 from zesty_cell.web.drawing.scale import Scale, Tick, nice_step, ticks
@@ -41,6 +42,16 @@ class Rung:
 
 
 @dataclass(frozen=True)
+class Clash:
+    """Two rungs in each other's way: the stretch between them on the right rail, and why."""
+
+    y: float
+    height: float
+    swapped: bool
+    words: str
+
+
+@dataclass(frozen=True)
 class Ladder:
     """Everything the ladder draws; ``top_v`` and ``bottom_v`` are the ends of the rails per cell."""
 
@@ -55,6 +66,7 @@ class Ladder:
     volts: list[Tick]
     rungs: list[Rung]
     gap: str
+    clashes: list[Clash]
 
 
 @dataclass(frozen=True)
@@ -124,7 +136,13 @@ def ladder(plan: CalloutPlan, result: Forecast, *, as_pack: bool, height: float 
         volts=[Tick(y(v / factor), f"{v:.1f}") for v in ticks(low_v * factor, high_v * factor, step)],
         rungs=rungs,
         gap=_gap(rungs),
+        clashes=[_clash(c, y) for c in collisions(plan=plan, result=result)],
     )
+
+
+def _clash(collision: Collision, y: Scale) -> Clash:
+    ends = sorted((y(collision.first.cell_v), y(collision.then.cell_v)))
+    return Clash(ends[0] - 5.0, ends[1] - ends[0] + 10.0, collision.swapped, collision.words)
 
 
 def _own_lines(result: Forecast) -> list[_Line]:
