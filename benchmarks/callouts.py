@@ -12,9 +12,13 @@ from zesty_cell.core.callouts.rules import Condition, Rule
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.callouts.score import BAD_DAYS, score_plan
 from zesty_cell.core.callouts.steps import spoken_sounds
+from zesty_cell.core.callouts.telemetry import on_telemetry
 from zesty_cell.core.callouts.tune import tune
 from zesty_cell.core.forecast import forecast
+from zesty_cell.demo.telemetry import log_csv
+from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.espeak import VOICES
+from zesty_cell.formats.telemetry_csv import guess_mapping, read_telemetry
 from zesty_cell.formats.voices_wav import voices_zip
 
 
@@ -37,6 +41,11 @@ def callouts() -> list[Row]:
     tuned = measure(lambda: tune(plan=plan, key="land_now", sheet=one), runs=5)
     sounds = spoken_sounds(plan)
     spoken = measure(lambda: voices_zip(sounds, voice=VOICES[0], words_a_minute=165, rate_hz=32_000), runs=7)
+    data = log_csv(one)
+    mapping = guess_mapping(read_table(data), series=one.pack.series)
+    logged = measure(
+        lambda: on_telemetry(read_telemetry(read_table(data), mapping).telemetry, plan=plan, pack=one.pack), runs=9
+    )
     minutes = float(np.ptp(frames.time_s)) / 60.0
     return [
         Row(
@@ -52,6 +61,13 @@ def callouts() -> list[Row]:
             "1 500 ms",
             scored.median_ms <= 1500.0,
             "score_plan(): setups, 1 600 flights, every rule followed through each, judged",
+        ),
+        Row(
+            "Reading a telemetry log and running a plan on it",
+            f"{logged.median_ms:.0f} ms median, {logged.best_ms:.0f} best",
+            "–",
+            True,
+            f"CSV of {len(data) / 1e3:.0f} kB to columns, numbers, frames and a judged dry run",
         ),
         Row(
             "Tuning a rule",
