@@ -1,0 +1,1 @@
+"""What the log teaches: scales of sensors, line loss, the next timer."""
