@@ -133,3 +133,34 @@ class VoiceLineRow(_Kept, Base):
     spoken_as: Mapped[str | None] = mapped_column(String(120), default=None)
     own_wav: Mapped[bytes | None] = mapped_column(LargeBinary, default=None)
     own_on: Mapped[bool] = mapped_column(default=False, server_default="0")
+
+
+class FlightRow(_Kept, Base):
+    """A flight of the log; ``document`` is the core's LoggedFlight as JSON, ``landed_at`` in UTC.
+
+    ``entry`` is the name its sender gave it, so that the same flight sent twice is one; ``waiting`` says that its
+    pack has not been charged since.
+    """
+
+    __tablename__ = "flight"
+    __table_args__ = (CheckConstraint("duration_s > 0", name="flight_lasts"),)
+    craft_id: Mapped[int] = mapped_column(ForeignKey("craft.id"), index=True)
+    pack_id: Mapped[int] = mapped_column(ForeignKey("pack.id"), index=True)
+    landed_at: Mapped[datetime] = mapped_column(DateTime, index=True)
+    duration_s: Mapped[float]
+    pattern: Mapped[str] = mapped_column(String(80), index=True)
+    waiting: Mapped[bool] = mapped_column(index=True)
+    set_aside: Mapped[bool] = mapped_column(default=False)
+    entry: Mapped[str] = mapped_column(String(40), unique=True)
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    craft: Mapped[CraftRow] = relationship(lazy="joined")
+    pack: Mapped[PackRow] = relationship(lazy="joined")
+
+
+class FieldEntryRow(Base):
+    """An entry of a phone that was taken, with what was answered: sent again, it is answered the same."""
+
+    __tablename__ = "field_entry"
+    entry: Mapped[str] = mapped_column(String(40), primary_key=True)
+    taken_at: Mapped[datetime] = mapped_column(DateTime, default=now)
+    answer: Mapped[dict[str, Any]] = mapped_column(JSON)

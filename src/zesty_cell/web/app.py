@@ -30,6 +30,8 @@ from zesty_cell.web.choose import buys as choose_buys
 from zesty_cell.web.choose import compare as choose_compare
 from zesty_cell.web.choose import search as choose_search
 from zesty_cell.web.choose.jobs import Jobs
+from zesty_cell.web.field import log as flight_log
+from zesty_cell.web.field import page as field_page
 from zesty_cell.web.security import LOOPBACK_HOSTS, Guard
 from zesty_cell.web.templating import page
 
@@ -128,7 +130,7 @@ def create_app(
     app.state.searches = Jobs()
     app.state.bench = BenchTransmitter(bench_port)
     for module in (
-        view, sheets, callouts_voices, callouts_page, callouts_logs, pair, builder, hangar,
+        view, sheets, callouts_voices, callouts_page, callouts_logs, pair, builder, hangar, field_page, flight_log,
         choose_search, choose_buys, choose_compare, api,
     ):  # fmt: skip
         app.include_router(module.router)

@@ -1,0 +1,149 @@
+"""A flight as a pilot logs it, and what it tells about the charge used."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from typing import Annotated, Literal
+
+from pydantic import AfterValidator, Field, StringConstraints
+
+from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.chemistry import charge_left_at_rest
+from zesty_cell.core.entity import Entity, Name
+from zesty_cell.core.measured import CellVolts
+from zesty_cell.core.pack import Pack
+
+How = Literal["gentle", "as planned", "hard"]
+#: A charger may put back this share more than the pack holds before the figure is doubted [1].
+MOST_OVER_CAPACITY = 1.08
+#: A cell at rest may read this much over full [V].
+_OVER_FULL_V = 0.03
+#: What each way of knowing the used charge may be out by, of the capacity, one standard deviation [1].
+ERROR_PUT_BACK, ERROR_SHOWN, ERROR_REST = 0.02, 0.10, 0.06
+
+
+def _in_utc(moment: datetime) -> datetime:
+    if moment.tzinfo is None:
+        raise ValueError("Give the time with its zone, such as 2026-05-03T14:02:00+02:00.")
+    return moment.astimezone(UTC)
+
+
+Moment = Annotated[datetime, AfterValidator(_in_utc)]
+Charge = Annotated[float, Field(ge=0.001, le=400)]
+
+
+class LoggedFlight(Entity):
+    """What a pilot keeps of a flight; all but the moment, the length and the pattern may be missing.
+
+    Parameters
+    ----------
+    landed_at : datetime
+        With its time zone; kept in UTC.
+    duration_s : float
+        [s].
+    pattern : str
+        Name of the flying pattern.
+    timer_s : float, optional
+        That was set [s].
+    rest_v_per_cell : float, optional
+        A minute or more after landing [V].
+    shown_ah : float, optional
+        Charge used as the transmitter or goggles showed it [Ah].
+    put_back_ah : float, optional
+        By the charger [Ah].
+    charged_v_per_cell : float, optional
+        To which it charged [V].
+    cells_v : tuple of float
+        Readings of each cell at rest [V].
+    air_c : float, optional
+        [°C].
+    set_aside : str, optional
+        Why this flight is not to be learned from.
+    """
+
+    landed_at: Moment
+    duration_s: Annotated[float, Field(ge=5, le=14_400)]
+    pattern: Name
+    timer_s: Annotated[float, Field(ge=5, le=14_400)] | None = None
+    rest_v_per_cell: CellVolts | None = None
+    shown_ah: Charge | None = None
+    put_back_ah: Charge | None = None
+    charged_v_per_cell: CellVolts | None = None
+    cells_v: Annotated[tuple[CellVolts, ...], Field(max_length=24)] = ()
+    air_c: Annotated[float, Field(ge=-30, le=55)] | None = None
+    how: How = "as planned"
+    note: Annotated[str, StringConstraints(strip_whitespace=True, max_length=300)] = ""
+    set_aside: Name | None = None
+
+    @property
+    def took_off_at(self) -> datetime:
+        """When it began."""
+        return self.landed_at - timedelta(seconds=self.duration_s)
+
+
+UsedBy = Literal["put back", "shown", "rest voltage"]
+
+
+@dataclass(frozen=True)
+class Used:
+    """Charge used by a flight.
+
+    Attributes
+    ----------
+    share : float
+        Of the pack's capacity [1].
+    by : "put back", "shown" or "rest voltage"
+        The best that is known.
+    error : float
+        One standard deviation, of the capacity [1].
+    """
+
+    share: float
+    by: UsedBy
+    error: float
+
+
+def used_of(flight: LoggedFlight, /, *, pack: Pack) -> Used | None:
+    """Charge a flight used [1]: by what was put back, else as shown, else by the rest voltage; None by none.
+
+    Charge put back is the truth: lithium gives back what it took to better than a hundredth (PHYSICS 6).
+    """
+    if flight.put_back_ah is not None:
+        return Used(flight.put_back_ah / pack.capacity_ah, "put back", ERROR_PUT_BACK)
+    if flight.shown_ah is not None:
+        return Used(flight.shown_ah / pack.capacity_ah, "shown", ERROR_SHOWN)
+    if flight.rest_v_per_cell is None:
+        return None
+    left = charge_left_at_rest(chemistry=chemistry_for(pack.chemistry), rest_v=flight.rest_v_per_cell)
+    return Used(1.0 - left, "rest voltage", ERROR_REST)
+
+
+def doubts(flight: LoggedFlight, /, *, pack: Pack, others: Sequence[LoggedFlight] = ()) -> dict[str, str]:
+    """What of a flight cannot be right, by field, in sentences; empty where nothing is.
+
+    Parameters
+    ----------
+    others : sequence of LoggedFlight
+        Flights of the same pack, which cannot be in the air twice.
+    """
+    chemistry = chemistry_for(pack.chemistry)
+    found = {}
+    for field in ("put_back_ah", "shown_ah"):
+        charge = getattr(flight, field)
+        if charge is not None and charge > MOST_OVER_CAPACITY * pack.capacity_ah:
+            found[field] = (
+                f"{1000 * charge:.0f} mAh is more than {pack.name} holds ({1000 * pack.capacity_ah:.0f} mAh)."
+            )
+    for field in ("rest_v_per_cell", "charged_v_per_cell"):
+        volts = getattr(flight, field)
+        if volts is not None and volts > chemistry.full_v + _OVER_FULL_V:
+            found[field] = f"{volts:.2f} V is over a full cell of {chemistry.full_v:.2f} V."
+    if flight.cells_v and len(flight.cells_v) != pack.series:
+        found["cells_v"] = f"{len(flight.cells_v)} readings, and {pack.name} has {pack.series} cells in series."
+    for other in others:
+        if other.took_off_at < flight.landed_at and flight.took_off_at < other.landed_at:
+            found["landed_at"] = f"{pack.name} was in the air already then: two flights overlap."
+            break
+    return found

@@ -1,0 +1,194 @@
+"""The log of flights; what a flight changes about its pack changes here, in the same transaction."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy import ColumnElement, func, select
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.core.pack import Pack
+from zesty_cell.store import records
+from zesty_cell.store.hangar import PACKS
+from zesty_cell.store.tables import CraftRow, FieldEntryRow, FlightRow, PackRow
+
+
+def flight_of(row: FlightRow) -> LoggedFlight:
+    """The core's flight of a row."""
+    return LoggedFlight.model_validate(row.document)
+
+
+def fetch(session: Session, flight_id: int) -> FlightRow:
+    """One flight; MissingRecordError where there is none."""
+    return records.fetch(session, FlightRow, flight_id)
+
+
+def _fill(row: FlightRow, flight: LoggedFlight) -> None:
+    row.name = flight.pattern
+    row.landed_at = flight.landed_at.replace(tzinfo=None)
+    row.duration_s, row.pattern = flight.duration_s, flight.pattern
+    row.waiting = flight.put_back_ah is None and flight.charged_v_per_cell is None
+    row.set_aside = flight.set_aside is not None
+    row.document = flight.model_dump(mode="json")
+
+
+def _note_pack(session: Session, row: FlightRow, flight: LoggedFlight) -> None:
+    """What a flight says about where its pack stands, if no later flight says otherwise."""
+    newest = session.scalars(
+        select(FlightRow.id)
+        .where(FlightRow.pack_id == row.pack_id, FlightRow.deleted_at.is_(None))
+        .order_by(FlightRow.landed_at.desc(), FlightRow.id.desc())
+    ).first()
+    if newest != row.id:
+        return
+    pack = PACKS.thing(row.pack)
+    if row.waiting:
+        row.pack.rest_v_per_cell = flight.rest_v_per_cell
+    else:
+        row.pack.rest_v_per_cell = flight.charged_v_per_cell or chemistry_for(pack.chemistry).full_v
+
+
+def add(session: Session, flight: LoggedFlight, *, craft_id: int, pack: PackRow, entry: str) -> FlightRow:
+    """Log a flight; its pack has one more and is where it landed. The same entry again is the same flight."""
+    known = session.scalars(select(FlightRow).where(FlightRow.entry == entry)).first()
+    if known is not None:
+        return known
+    row = FlightRow(craft_id=craft_id, pack_id=pack.id, entry=entry)
+    _fill(row, flight)
+    session.add(row)
+    session.flush()
+    session.refresh(row)
+    pack.flights += 1
+    _note_pack(session, row, flight)
+    session.flush()
+    return row
+
+
+def change(session: Session, flight_id: int, version: int, flight: LoggedFlight) -> FlightRow:
+    """Keep a changed flight, provided nobody changed it since ``version``.
+
+    Raises
+    ------
+    MissingRecordError, EditConflictError
+    """
+    row = records.fetch_version(session, FlightRow, flight_id, version)
+    _fill(row, flight)
+    _note_pack(session, row, flight)
+    session.flush()
+    session.refresh(row)
+    return row
+
+
+def delete(session: Session, row: FlightRow) -> None:
+    """Take a flight out of the log; :func:`restore` undoes it."""
+    row.pack.flights = max(row.pack.flights - 1, 0)
+    records.delete(session, row)
+
+
+def restore(session: Session, flight_id: int) -> FlightRow:
+    """Undo a delete."""
+    row = session.get(FlightRow, flight_id)
+    gone = row is not None and row.deleted_at is not None
+    row = records.restore(session, FlightRow, flight_id)
+    if gone:
+        row.pack.flights += 1
+    session.flush()
+    return row
+
+
+def waiting(session: Session) -> list[FlightRow]:
+    """The newest flight of each pack that waits for the charger, the longest waiting first."""
+    query = select(FlightRow).where(FlightRow.waiting, FlightRow.deleted_at.is_(None))
+    newest: dict[int, FlightRow] = {}
+    for row in session.scalars(query.order_by(FlightRow.landed_at, FlightRow.id)):
+        newest[row.pack_id] = row
+    return sorted(newest.values(), key=lambda r: r.landed_at)
+
+
+def of_pack(session: Session, pack_id: int) -> list[FlightRow]:
+    """The flights of a pack, the oldest first."""
+    query = select(FlightRow).where(FlightRow.pack_id == pack_id, FlightRow.deleted_at.is_(None))
+    return list(session.scalars(query.order_by(FlightRow.landed_at, FlightRow.id)))
+
+
+def alike(session: Session, *, craft_id: int, type_name: str, pattern: str, most: int = 60) -> list[FlightRow]:
+    """The last flights of a craft with packs of a type on a pattern that may be learned from, the oldest first."""
+    query = (
+        select(FlightRow)
+        .join(PackRow, PackRow.id == FlightRow.pack_id)
+        .where(
+            FlightRow.craft_id == craft_id,
+            PackRow.type_name == type_name,
+            FlightRow.pattern == pattern,
+            FlightRow.deleted_at.is_(None),
+            FlightRow.set_aside.is_(False),
+        )
+        .order_by(FlightRow.landed_at.desc(), FlightRow.id.desc())
+        .limit(most)
+    )
+    return list(session.scalars(query))[::-1]
+
+
+def newest(session: Session, most: int) -> list[FlightRow]:
+    """The newest flights of the log."""
+    query = select(FlightRow).where(FlightRow.deleted_at.is_(None))
+    return list(session.scalars(query.order_by(FlightRow.landed_at.desc(), FlightRow.id.desc()).limit(most)))
+
+
+def taken(session: Session, entry: str) -> dict[str, object] | None:
+    """What was answered to a phone's entry; None for one that was not taken yet."""
+    row = session.get(FieldEntryRow, entry)
+    return None if row is None else dict(row.answer)
+
+
+def take(session: Session, entry: str, answer: dict[str, object]) -> None:
+    """Remember that a phone's entry was taken."""
+    session.add(FieldEntryRow(entry=entry, answer=answer))
+    session.flush()
+
+
+def pack_of(row: FlightRow) -> Pack:
+    """The pack that was flown."""
+    return PACKS.thing(row.pack)
+
+
+def of_entry(session: Session, entry: str) -> FlightRow | None:
+    """The flight that was logged by an entry; None where there is none."""
+    query = select(FlightRow).where(FlightRow.entry == entry, FlightRow.deleted_at.is_(None))
+    return session.scalars(query).first()
+
+
+@dataclass(frozen=True)
+class FoundFlights:
+    """A page of flights, and how many there are in all."""
+
+    rows: list[FlightRow]
+    total: int
+
+
+def find(
+    session: Session, *, craft_id: int = 0, pack_id: int = 0, pattern: str = "", most: int, skip: int = 0
+) -> FoundFlights:
+    """Flights of a craft, a pack, a pattern, the newest first; 0 and "" for any."""
+    wanted: list[ColumnElement[bool]] = [FlightRow.deleted_at.is_(None)]
+    if craft_id:
+        wanted.append(FlightRow.craft_id == craft_id)
+    if pack_id:
+        wanted.append(FlightRow.pack_id == pack_id)
+    if pattern:
+        wanted.append(FlightRow.pattern == pattern)
+    total = session.scalar(select(func.count()).select_from(FlightRow).where(*wanted)) or 0
+    query = select(FlightRow).where(*wanted).order_by(FlightRow.landed_at.desc(), FlightRow.id.desc())
+    return FoundFlights(list(session.scalars(query.limit(most).offset(skip))), total)
+
+
+def flown(session: Session) -> tuple[list[CraftRow], list[PackRow], list[str]]:
+    """Crafts, packs and patterns that are in the log, by name."""
+    alive = FlightRow.deleted_at.is_(None)
+    flying, carrying = select(FlightRow.craft_id).where(alive), select(FlightRow.pack_id).where(alive)
+    crafts = select(CraftRow).where(CraftRow.id.in_(flying)).order_by(CraftRow.name)
+    packs = select(PackRow).where(PackRow.id.in_(carrying)).order_by(PackRow.name)
+    patterns = select(FlightRow.pattern).where(alive).distinct().order_by(FlightRow.pattern)
+    return list(session.scalars(crafts)), list(session.scalars(packs)), list(session.scalars(patterns))

@@ -1,0 +1,1 @@
+"""The field page and the log."""

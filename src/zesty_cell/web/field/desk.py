@@ -1,0 +1,179 @@
+"""What the field page shows: the craft and pack in hand, the timer to set and why, who waits for the charger."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.callouts.rules import CalloutPlan
+from zesty_cell.core.callouts.schools import FIRST_SCHOOL, write_plan
+from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.forecast import Forecast
+from zesty_cell.core.keeping import charge_now
+from zesty_cell.core.learn.flights import LoggedFlight, Used, used_of
+from zesty_cell.core.learn.timer import NextTimer, next_timer
+from zesty_cell.core.sheet import Sheet
+from zesty_cell.store import callouts, flights, sheets
+from zesty_cell.store.hangar import PACKS, keeping_of
+from zesty_cell.store.tables import CraftRow, FlightRow, PackRow, SheetRow
+from zesty_cell.web.callouts.desk import flown
+
+#: A pack with this much in it counts as charged [1].
+CHARGED = 0.95
+
+
+@dataclass(frozen=True)
+class PackChoice:
+    """A pack that could be flown now."""
+
+    row: PackRow
+    charge: float | None
+
+    @property
+    def charged(self) -> bool:
+        """Full, as far as is known."""
+        return self.charge is not None and self.charge >= CHARGED
+
+
+@dataclass(frozen=True)
+class Waiting:
+    """A pack that waits for the charger, with the flight it had."""
+
+    row: FlightRow
+    flight: LoggedFlight
+
+
+class FieldDesk:
+    """The craft and pack in hand: as asked for, else as flown last."""
+
+    def __init__(self, session: Session, *, craft_id: int = 0, pack_id: int = 0) -> None:
+        self.session = session
+        self.last = flights.newest(session, 1)
+        self.sheets = sorted(sheets.all_sheets(session), key=lambda r: r.updated_at, reverse=True)
+        asked = craft_id or (self.last[0].craft_id if self.last else 0)
+        self.craft: CraftRow | None = next((c for c in self.crafts if c.id == asked), None)
+        if self.craft is None and self.crafts:
+            self.craft = self.crafts[0]
+        self.pack = self._pack(pack_id)
+        self.trouble = ""
+
+    @cached_property
+    def crafts(self) -> list[CraftRow]:
+        """Crafts with a sheet, the one changed or flown last first."""
+        found = {r.craft_id: r.craft for r in self.sheets if r.craft.standing != "retired"}
+        if self.last and self.last[0].craft_id in found:
+            first = self.last[0].craft_id
+            found = {first: found[first]} | found
+        return list(found.values())
+
+    @cached_property
+    def packs(self) -> list[PackChoice]:
+        """Own packs of the types this craft has sheets for, charged ones first."""
+        if self.craft is None:
+            return []
+        types = {r.pack.type_name for r in self.sheets if r.craft_id == self.craft.id}
+        found = [
+            PackChoice(row, charge_now(pack=PACKS.thing(row), keeping=keeping_of(row)))
+            for row in PACKS.all(self.session)
+            if row.type_name in types and row.standing == "own"
+        ]
+        return sorted(found, key=lambda c: (not c.charged, -(c.charge or 0.0)))
+
+    def _pack(self, pack_id: int) -> PackRow | None:
+        asked = next((c.row for c in self.packs if c.row.id == pack_id), None)
+        return asked or (self.packs[0].row if self.packs else None)
+
+    @cached_property
+    def sheet_row(self) -> SheetRow | None:
+        """The sheet that tells of this craft with this type of pack, the one changed last."""
+        if self.craft is None or self.pack is None:
+            return None
+        own = [r for r in self.sheets if r.craft_id == self.craft.id]
+        return next((r for r in own if r.pack.type_name == self.pack.type_name), own[0] if own else None)
+
+    @cached_property
+    def sheet(self) -> Sheet | None:
+        """That sheet with the very pack in hand."""
+        if self.sheet_row is None or self.pack is None:
+            return None
+        return sheets.as_sheet(self.sheet_row).model_copy(update={"pack": PACKS.thing(self.pack)})
+
+    @cached_property
+    def result(self) -> Forecast | None:
+        """Its forecast; None where it cannot be flown, with ``trouble`` saying why."""
+        if self.sheet is None:
+            return None
+        try:
+            return flown(self.sheet)
+        except OutOfRangeError as error:
+            self.trouble = str(error)
+            return None
+
+    @cached_property
+    def alike(self) -> list[tuple[LoggedFlight, Used]]:
+        """Flights of this craft, type of pack and pattern whose charge is known, the oldest first."""
+        if self.craft is None or self.pack is None or self.sheet is None:
+            return []
+        rows = flights.alike(
+            self.session,
+            craft_id=self.craft.id,
+            type_name=self.pack.type_name,
+            pattern=self.sheet.flying.name,
+        )
+        read = [(flights.flight_of(r), flights.pack_of(r)) for r in rows]
+        return [(flight, used) for flight, pack in read if (used := used_of(flight, pack=pack)) is not None]
+
+    @property
+    def landing_used(self) -> float:
+        """Share of the charge at which the landing rule lands [1]."""
+        assert self.result is not None  # noqa: S101 - asked for only with a forecast
+        kept = self.result.setup.sheet.landing.charge_kept
+        return 1.0 - kept if kept is not None else self.result.brief.used_ah / self.result.setup.figures.capacity_ah
+
+    @cached_property
+    def timer(self) -> NextTimer | None:
+        """The timer to set."""
+        if self.result is None:
+            return None
+        return next_timer(
+            flights=[(f.duration_s, u.share) for f, u in self.alike],
+            landing_used=self.landing_used,
+            forecast_s=self.result.callouts.timers.timer_s,
+        )
+
+    @cached_property
+    def voltages(self) -> list[tuple[str, str, float]]:
+        """The calls to set: role, name, volts a cell."""
+        if self.result is None or self.sheet_row is None:
+            return []
+        row = callouts.for_sheet(self.session, self.sheet_row)
+        plan: CalloutPlan = callouts.plan_of(row) if row else write_plan(self.result, school=FIRST_SCHOOL).plan
+        series = self.result.setup.sheet.pack.series
+        found: list[tuple[str, str, float]] = []
+        for rule in plan.rules:
+            value = plan.calls_below_v(rule, series=series) if rule.on else None
+            if value is not None and rule.role in ("pack_low", "land_now"):
+                found.append((rule.role, rule.name, value))
+        return found[:2]
+
+    @cached_property
+    def waiting(self) -> list[Waiting]:
+        """Packs that wait for the charger."""
+        return [Waiting(row, flights.flight_of(row)) for row in flights.waiting(self.session)]
+
+    @cached_property
+    def just_landed(self) -> FlightRow | None:
+        """The newest flight, while nothing was told of it."""
+        row = self.last[0] if self.last else None
+        if row is None or not row.waiting:
+            return None
+        flight = flights.flight_of(row)
+        return row if flight.rest_v_per_cell is None and flight.shown_ah is None else None
+
+
+def full_v(pack: PackRow, /) -> float:
+    """What a cell of the pack charges to [V]."""
+    return chemistry_for(PACKS.thing(pack).chemistry).full_v

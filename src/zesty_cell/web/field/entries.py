@@ -1,0 +1,146 @@
+"""What a phone sends from the field: landed, details, charged; each entry counts once, however often it comes."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from typing import Any
+
+from pydantic import ValidationError
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.learn.flights import LoggedFlight, doubts
+from zesty_cell.store import flights as store
+from zesty_cell.store import sheets
+from zesty_cell.store.hangar import PACKS
+from zesty_cell.store.tables import FlightRow
+from zesty_cell.web.forms import Field, form_units, read_field, whole_number, words_of
+from zesty_cell.web.units import CAPACITY, DURATION, TEMPERATURE, VOLTAGE
+
+DURATION_FIELD = Field("duration_s", "Flew", DURATION, required=True)
+DETAILS = (
+    DURATION_FIELD,
+    Field("rest_v_per_cell", "Rest voltage", VOLTAGE),
+    Field("shown_ah", "Charge used, as shown", CAPACITY),
+    Field("air_c", "Air", TEMPERATURE),
+    Field("note", "Note", kind="text"),
+)
+CHARGED = (
+    Field("put_back_ah", "Put back", CAPACITY),
+    Field("charged_v_per_cell", "Charged to", VOLTAGE),
+    Field("cells_v", "Each cell", VOLTAGE, several=True),
+)
+#: What an empty input means where it is not “not known”.
+_EMPTY: dict[str, Any] = {"note": "", "cells_v": ()}
+_PACK_VOLTS = frozenset({"rest_v_per_cell", "charged_v_per_cell"})
+_NAME_LENGTH = 40
+
+
+@dataclass
+class Taken:
+    """What became of an entry: the flight it concerns, or what is wrong, by field; ``errors[""]`` is the whole."""
+
+    flight_id: int = 0
+    errors: dict[str, str] = field(default_factory=dict)
+
+
+def _read(fields: tuple[Field, ...], form: Mapping[str, str], series: int, taken: Taken) -> dict[str, Any]:
+    """The fields that were sent; volts of the pack become volts a cell."""
+    values: dict[str, Any] = {}
+    for item in fields:
+        if item.path not in form:
+            continue
+        try:
+            value = read_field(item, form[item.path], form_units(form))
+        except ValueError as error:
+            taken.errors[item.path] = str(error)
+            continue
+        if value is not None and item.path in _PACK_VOLTS and form.get("volts") == "pack":
+            value /= series
+        if value is None:
+            value = _EMPTY.get(item.path)
+        values[item.path] = value
+    return values
+
+
+def _checked(
+    values: dict[str, Any], row: FlightRow | None, pack_id: int, session: Session, taken: Taken
+) -> LoggedFlight | None:
+    """The flight with its new values, or what is wrong with it at its fields."""
+    try:
+        flight = LoggedFlight.model_validate(values)
+    except ValidationError as error:
+        for problem in error.errors(include_url=False, include_input=False):
+            taken.errors.setdefault(str(problem["loc"][0]) if problem["loc"] else "", words_of(problem))
+        return None
+    pack = PACKS.thing(PACKS.fetch(session, pack_id))
+    others = [store.flight_of(r) for r in store.of_pack(session, pack_id) if row is None or r.id != row.id]
+    taken.errors |= doubts(flight, pack=pack, others=others)
+    return None if taken.errors else flight
+
+
+def _landed(session: Session, form: Mapping[str, str], entry: str) -> Taken:
+    taken = Taken()
+    pack = PACKS.fetch(session, whole_number(form.get("pack", "")))
+    sheet = sheets.fetch(session, whole_number(form.get("sheet", "")))
+    values: dict[str, Any] = _read((DURATION_FIELD, Field("timer_s", "Timer", DURATION)), form, pack.series, taken)
+    values |= {
+        "landed_at": form.get("landed_at") or datetime.now(UTC),
+        "pattern": sheets.as_sheet(sheet).flying.name,
+    }
+    if taken.errors:
+        return taken
+    flight = _checked(values, None, pack.id, session, taken)
+    if flight is not None:
+        taken.flight_id = store.add(session, flight, craft_id=sheet.craft_id, pack=pack, entry=entry).id
+    return taken
+
+
+def read_change(
+    session: Session, row: FlightRow, form: Mapping[str, str], fields: tuple[Field, ...]
+) -> tuple[Taken, LoggedFlight | None]:
+    """A logged flight with what a form says of it; or what is wrong, by field."""
+    taken = Taken(flight_id=row.id)
+    values = store.flight_of(row).model_dump() | _read(fields, form, row.pack.series, taken)
+    if form.get("how"):
+        values["how"] = form["how"]
+    if taken.errors:
+        return taken, None
+    return taken, _checked(values, row, row.pack_id, session, taken)
+
+
+def _change(session: Session, form: Mapping[str, str], fields: tuple[Field, ...]) -> Taken:
+    row = store.of_entry(session, form.get("flight", ""))
+    if row is None:
+        return Taken(errors={"": "That flight is not in the log any more."})
+    taken, flight = read_change(session, row, form, fields)
+    if flight is not None:
+        store.change(session, row.id, row.version, flight)
+    return taken
+
+
+def take_entry(session: Session, form: Mapping[str, str]) -> Taken:
+    """Take one entry; one that was taken before is answered as it was then, and changes nothing.
+
+    Raises
+    ------
+    MissingRecordError
+        When its pack or sheet is gone.
+    """
+    entry = form.get("entry", "")
+    if not entry or len(entry) > _NAME_LENGTH or not entry.isprintable():
+        return Taken(errors={"": "This entry has no name, so it could be taken twice."})
+    before = store.taken(session, entry)
+    if before is not None:
+        return Taken(flight_id=int(str(before["flight"])))
+    kind = form.get("kind", "")
+    if kind == "landed":
+        taken = _landed(session, form, entry)
+    elif kind in ("details", "charged"):
+        taken = _change(session, form, DETAILS if kind == "details" else CHARGED)
+    else:
+        return Taken(errors={"": "This kind of entry is not known; is the page older than the application?"})
+    if not taken.errors:
+        store.take(session, entry, {"flight": taken.flight_id})
+    return taken

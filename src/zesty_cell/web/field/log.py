@@ -1,0 +1,122 @@
+"""The log: all flights by craft, pack and pattern; each put right, set aside with a reason, deleted with undo."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Query, Request
+from fastapi.responses import RedirectResponse, Response
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.learn.flights import LoggedFlight, Used, used_of
+from zesty_cell.store import flights as store
+from zesty_cell.store.errors import EditConflictError
+from zesty_cell.store.tables import FlightRow
+from zesty_cell.web.field.entries import CHARGED, DETAILS, Taken, read_change
+from zesty_cell.web.forms import Field, texts_of, whole_number
+from zesty_cell.web.messages import say
+from zesty_cell.web.preferences import preferences_of
+from zesty_cell.web.sheets import PostedForm, Store
+from zesty_cell.web.templating import page
+
+router = APIRouter(prefix="/log", include_in_schema=False)
+A_PAGE = 100
+SET_ASIDE = Field("set_aside", "Set aside, because", kind="text", hint="it counts")
+FIELDS = (*DETAILS, *CHARGED, SET_ASIDE)
+
+
+@dataclass(frozen=True)
+class Line:
+    """A flight of the list."""
+
+    row: FlightRow
+    flight: LoggedFlight
+    used: Used | None
+
+
+def _line(row: FlightRow) -> Line:
+    flight = store.flight_of(row)
+    return Line(row, flight, used_of(flight, pack=store.pack_of(row)))
+
+
+@router.get("")
+def log(
+    request: Request,
+    session: Store,
+    craft: Annotated[int, Query(ge=0)] = 0,
+    pack: Annotated[int, Query(ge=0)] = 0,
+    pattern: Annotated[str, Query(max_length=80)] = "",
+    page_number: Annotated[int, Query(ge=1, le=10_000, alias="page")] = 1,
+) -> Response:
+    """The newest flights first, a page at a time."""
+    found = store.find(
+        session, craft_id=craft, pack_id=pack, pattern=pattern, most=A_PAGE, skip=(page_number - 1) * A_PAGE
+    )
+    crafts, packs, patterns = store.flown(session)
+    context = {
+        "lines": [_line(row) for row in found.rows],
+        "total": found.total,
+        "pages": max(-(-found.total // A_PAGE), 1),
+        "page_number": page_number,
+        "crafts": crafts,
+        "packs": packs,
+        "patterns": patterns,
+        "chosen": {"craft": craft, "pack": pack, "pattern": pattern},
+    }
+    return page(request, "flights.html", context)
+
+
+def _flight_page(
+    request: Request, session: Session, flight_id: int, *, taken: Taken | None = None,
+    form: dict[str, str] | None = None, conflict: str = "", status: int = 200,
+) -> Response:  # fmt: skip
+    row = store.fetch(session, flight_id)
+    view = preferences_of(request)
+    line = _line(row)
+    texts = form or texts_of(FIELDS, line.flight.model_dump(), view.units) | {"version": str(row.version)}
+    context: dict[str, Any] = {
+        "line": line,
+        "fields": FIELDS,
+        "texts": texts,
+        "how": texts.get("how", line.flight.how),
+        "errors": taken.errors if taken else {},
+        "conflict": conflict,
+    }
+    return page(request, "flight.html", context, status=status)
+
+
+@router.get("/{flight_id}")
+def show(request: Request, session: Store, flight_id: int) -> Response:
+    """One flight, to be put right."""
+    return _flight_page(request, session, flight_id)
+
+
+@router.post("/{flight_id}")
+def change(request: Request, session: Store, flight_id: int, form: PostedForm) -> Response:
+    """Keep what was put right."""
+    row = store.fetch(session, flight_id)
+    taken, flight = read_change(session, row, form, FIELDS)
+    if flight is None:
+        return _flight_page(request, session, flight_id, taken=taken, form=form, status=422)
+    try:
+        store.change(session, flight_id, whole_number(form.get("version", "")), flight)
+        session.commit()
+    except EditConflictError as error:
+        session.rollback()
+        return _flight_page(request, session, flight_id, form=form, conflict=str(error), status=409)
+    return say(RedirectResponse("/log", 303), "Put right.")
+
+
+@router.post("/{flight_id}/delete")
+def delete(session: Store, flight_id: int) -> Response:
+    """Take a flight out of the log; with undo."""
+    store.delete(session, store.fetch(session, flight_id))
+    return say(RedirectResponse("/log", 303), "The flight is deleted.", undo=f"/log/{flight_id}/undelete")
+
+
+@router.post("/{flight_id}/undelete")
+def undelete(session: Store, flight_id: int) -> Response:
+    """Undo :func:`delete`."""
+    store.restore(session, flight_id)
+    return say(RedirectResponse("/log", 303), "The flight is back.")

@@ -1,0 +1,68 @@
+"""The field page: pick, set the timer, land; then what the pilot has, and the charger's word."""
+
+from __future__ import annotations
+
+import uuid
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Query, Request
+from fastapi.responses import JSONResponse, RedirectResponse, Response
+from sqlalchemy.orm import Session
+
+from zesty_cell.store.errors import MissingRecordError
+from zesty_cell.web.field.desk import FieldDesk
+from zesty_cell.web.field.entries import CHARGED, DETAILS, Taken, take_entry
+from zesty_cell.web.messages import say
+from zesty_cell.web.sheets import PostedForm, Store
+from zesty_cell.web.templating import page
+
+router = APIRouter(include_in_schema=False)
+_SAID = {"landed": "Landed.", "details": "Kept.", "charged": "Charged."}
+
+
+def _page(
+    request: Request, session: Session, *, craft: int, pack: int, taken: Taken | None = None,
+    form: dict[str, str] | None = None, status: int = 200,
+) -> Response:  # fmt: skip
+    desk = FieldDesk(session, craft_id=craft, pack_id=pack)
+    context: dict[str, Any] = {
+        "desk": desk,
+        "result": desk.result,
+        "details": DETAILS,
+        "charged": CHARGED,
+        "errors": taken.errors if taken else {},
+        "typed": form or {},
+        "names": [uuid.uuid4().hex for _ in range(2 + len(desk.waiting))],
+    }
+    return page(request, "field.html", context, status=status)
+
+
+@router.get("/field")
+def field(
+    request: Request,
+    session: Store,
+    craft: Annotated[int, Query(ge=0)] = 0,
+    pack: Annotated[int, Query(ge=0)] = 0,
+) -> Response:
+    """The craft and pack in hand."""
+    return _page(request, session, craft=craft, pack=pack)
+
+
+@router.post("/field/entries")
+def entries(request: Request, session: Store, form: PostedForm) -> Response:
+    """Take one entry, from the form itself or from what the browser kept while the line was down."""
+    try:
+        taken = take_entry(session, form)
+    except MissingRecordError as error:
+        taken = Taken(errors={"": str(error)})
+    if taken.errors:
+        session.rollback()
+    else:
+        session.commit()  # acknowledged only once it is on disk
+    if "application/json" in request.headers.get("accept", ""):
+        return JSONResponse(
+            {"flight": taken.flight_id, "errors": taken.errors}, status_code=422 if taken.errors else 200
+        )
+    if taken.errors:
+        return _page(request, session, craft=0, pack=0, taken=taken, form=form, status=422)
+    return say(RedirectResponse("/field", 303), _SAID[form["kind"]])

@@ -1,0 +1,132 @@
+// The field page: what is entered is kept here first, then sent in order, once each, as soon as the server answers.
+import { morphLive, parse } from "./morph.js";
+
+const QUEUE = "zesty-cell-entries", TOOK_OFF = "zesty-cell-took-off";
+const AGAIN_MS = 15_000;
+
+const load = () => JSON.parse(localStorage.getItem(QUEUE) ?? "[]");
+const keep = (entries) => localStorage.setItem(QUEUE, JSON.stringify(entries));
+
+function newName() {
+  return [...crypto.getRandomValues(new Uint8Array(16))].map((b) => b.toString(16).padStart(2, "0")).join("");
+}
+
+function clock(seconds) {
+  const whole = Math.max(Math.round(seconds), 5);
+  return `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}`;
+}
+
+export const field = (Alpine) => () => ({
+  busy: false,
+
+  init() {
+    this.$el.addEventListener("submit", (event) => {
+      if (!event.target.matches("form[data-entry]")) return;
+      event.preventDefault();
+      this.enter(event.target);
+    });
+    this.$el.addEventListener("click", (event) => {
+      if (event.target.id === "took-off") this.tookOff();
+      const dropped = event.target.closest("[data-drop]");
+      if (dropped) { keep(load().filter((e) => e.name !== dropped.dataset.drop)); this.show(); }
+    });
+    window.addEventListener("online", () => this.send());
+    setInterval(() => { if (load().some((e) => !e.wrong)) this.send(); }, AGAIN_MS);
+    this.stopwatch();
+    this.show();
+    this.send();
+  },
+
+  // Taking off starts the watch, landing reads it; without it the time typed counts.
+  stopwatch() {
+    const button = document.getElementById("took-off");
+    if (!button) return;
+    button.hidden = false;
+    const since = Number(localStorage.getItem(TOOK_OFF));
+    button.textContent = since ? `In the air since ${new Date(since).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}` : "Took off";
+  },
+
+  tookOff() {
+    localStorage.setItem(TOOK_OFF, String(Date.now()));
+    this.stopwatch();
+  },
+
+  enter(form) {
+    const values = Object.fromEntries(new FormData(form));
+    values.entry = newName();
+    if (values.kind === "landed") {
+      values.landed_at = new Date().toISOString();
+      const since = Number(localStorage.getItem(TOOK_OFF));
+      if (since) values.duration_s = clock((Date.now() - since) / 1000);
+      localStorage.removeItem(TOOK_OFF);
+      this.askHow(values);
+    }
+    keep([...load(), { name: values.entry, values }]);
+    this.stopwatch();
+    this.show();
+    this.send();
+  },
+
+  // The details can be told before the server knows of the flight: they are sent after it.
+  askHow(values) {
+    const details = document.getElementById("details-form");
+    details.elements.flight.value = values.entry;
+    details.elements.duration_s.value = values.duration_s;
+    document.getElementById("details").hidden = false;
+  },
+
+  async send() {
+    if (this.busy) return;
+    this.busy = true;
+    let sent = 0;
+    try {
+      for (;;) {
+        const next = load().find((e) => !e.wrong);
+        if (!next) break;
+        const response = await fetch("/field/entries", {
+          method: "POST", body: new URLSearchParams(next.values), headers: { Accept: "application/json" },
+        });
+        if (response.status !== 200 && response.status !== 422) break; // busy or starting: later
+        const answer = await response.json();
+        const rest = load().filter((e) => e.name !== next.name);
+        // A refused entry stays here, with its reason, until it is put right or dropped.
+        keep(response.ok ? rest : [...rest, { ...next, wrong: Object.values(answer.errors ?? {}).join(" ") }]);
+        sent += response.ok ? 1 : 0;
+      }
+    } catch {
+      // no line: everything stays kept
+    } finally {
+      this.busy = false;
+    }
+    this.show();
+    if (sent) await this.refresh();
+  },
+
+  async refresh() {
+    try {
+      const response = await fetch(window.location.href);
+      if (!response.ok) return;
+      morphLive(Alpine, parse(await response.text()));
+      this.stopwatch();
+      this.show();
+    } catch {
+      // the page shows what it knew
+    }
+  },
+
+  show() {
+    const entries = load(), open = entries.filter((e) => !e.wrong).length;
+    document.getElementById("field-kept").textContent = open
+      ? `${open} ${open === 1 ? "entry is" : "entries are"} kept here and sent when the server answers.` : "";
+    const list = document.getElementById("field-wrong");
+    list.replaceChildren(...entries.filter((e) => e.wrong).map((e) => {
+      const line = document.createElement("li"), drop = document.createElement("button");
+      line.textContent = `${{ landed: "Landed", details: "How it was", charged: "Charged" }[e.values.kind]}: ${e.wrong} `;
+      drop.type = "button";
+      drop.dataset.drop = e.name;
+      drop.textContent = "Drop it";
+      line.append(drop);
+      return line;
+    }));
+  },
+});

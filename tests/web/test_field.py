@@ -1,0 +1,198 @@
+"""The field page and the log: landed, told, charged, each entry once; refusals at their place."""
+
+from __future__ import annotations
+
+import html
+import re
+from datetime import UTC, datetime, timedelta
+
+import pytest
+
+from zesty_cell.store import flights as store
+from zesty_cell.store.hangar import PACKS
+
+#: Wren with Kumquat 1, which is charged in the demo.
+FIELD = "/field?craft=3&pack=1"
+ENTRIES = "/field/entries"
+JSON = {"accept": "application/json"}
+
+
+def craft_of(client, name):
+    return int(re.search(rf'href="/field\?craft=(\d+)">{name}<', client.get("/field").text)[1])
+
+
+def at(client, name="Wren"):
+    """The page of a craft and its land form as a browser would send it."""
+    page = client.get(f"/field?craft={craft_of(client, name)}").text
+    form = page.split('id="land-form"')[1].split("</form>")[0]
+    return page, dict(re.findall(r'name="(\w+)"(?: autocomplete="off")? value="([^"]*)"', form))
+
+
+def land(client, entry="one", minutes_ago=0, **changes):
+    _, form = at(client)
+    landed = (datetime.now(UTC) - timedelta(minutes=minutes_ago)).isoformat()
+    return client.post(ENTRIES, data=form | {"entry": entry, "landed_at": landed} | changes, headers=JSON)
+
+
+def send(client, kind, entry, flight="one", **values):
+    return client.post(ENTRIES, data={"kind": kind, "entry": entry, "flight": flight} | values, headers=JSON)
+
+
+def shown_timer(client):
+    return re.search(r'class="big">(\d+:\d\d)<', at(client)[0])[1]
+
+
+def seconds(clock):
+    minutes, rest = clock.split(":")
+    return 60 * int(minutes) + int(rest)
+
+
+def test_the_first_timer_is_half_of_the_forecast_and_says_why(client):
+    page, form = at(client)
+    assert "Wren, next flight" in page
+    assert "First flight: half of the forecast" in page
+    assert form["timer_s"] == shown_timer(client) == form["duration_s"]
+    assert "pack low" in page
+    assert "land now" in page
+
+
+def test_a_field_day(client, app):
+    first = shown_timer(client)
+    assert land(client, duration_s=first).json()["errors"] == {}
+    page = client.get(f"/field?craft={craft_of(client, 'Wren')}").text
+    assert "Waiting for the charger" in page
+    assert f"flew {first}" in page
+    told = send(client, "details", "two", rest_v_per_cell="3.85", air_c="19", note="gusty", how="hard")
+    assert told.status_code == 200
+    assert "rested at 3.85 V" in client.get("/field").text
+    charged = send(client, "charged", "three", put_back_ah="140", charged_v_per_cell="4.35")
+    assert charged.status_code == 200
+    page, _ = at(client)
+    assert re.search(r"1 flight used \d+\.\d % a minute; a quarter longer than the longest", page)
+    assert seconds(shown_timer(client)) == pytest.approx(1.25 * seconds(first), abs=5)
+    with app.state.database.session() as session:
+        [row] = store.newest(session, 5)
+        flight = store.flight_of(row)
+        assert (flight.put_back_ah, flight.rest_v_per_cell, flight.how) == (pytest.approx(0.14), 3.85, "hard")
+        assert not row.waiting
+        assert (row.pack.flights, row.pack.rest_v_per_cell) == (flights_before(app, row.pack_id) + 1, 4.35)
+
+
+def flights_before(app, pack_id):
+    """What the club's list said of a pack before the day."""
+    from zesty_cell.demo.club import _KEEPING
+
+    with app.state.database.session() as session:
+        return _KEEPING[PACKS.fetch(session, pack_id).name].flights
+
+
+def test_the_same_entry_sent_twice_is_one_flight(client, app):
+    first = land(client)
+    again = land(client)
+    assert first.json() == again.json()
+    for _ in range(2):
+        assert send(client, "charged", "three", put_back_ah="120").status_code == 200
+    with app.state.database.session() as session:
+        assert len(store.newest(session, 5)) == 1
+
+
+@pytest.mark.parametrize(
+    ("kind", "values", "field", "words"),
+    [
+        ("charged", {"put_back_ah": "9000"}, "put_back_ah", "is more than"),
+        ("charged", {"put_back_ah": "lots"}, "put_back_ah", "number"),
+        ("charged", {"charged_v_per_cell": "4.49"}, "charged_v_per_cell", "over a full cell"),
+        ("details", {"rest_v_per_cell": "4.45"}, "rest_v_per_cell", "over a full cell"),
+        ("details", {"duration_s": "0:01"}, "duration_s", "At least"),
+        ("details", {"air_c": "95"}, "air_c", "At most"),
+    ],
+)
+def test_what_cannot_be_is_refused_at_its_field_and_changes_nothing(client, app, kind, values, field, words):
+    land(client)
+    answer = send(client, kind, "two", **values)
+    assert answer.status_code == 422
+    assert words in answer.json()["errors"][field]
+    with app.state.database.session() as session:
+        flight = store.flight_of(store.newest(session, 1)[0])
+        assert (flight.put_back_ah, flight.rest_v_per_cell) == (None, None)
+    # Put right, the same entry is taken.
+    right = {"put_back_ah": "120", "duration_s": "3:00", "air_c": "20"}.get(field, "3.9")
+    assert send(client, kind, "two", **{field: right}).status_code == 200
+    )
+
+
+def test_a_pack_is_not_in_the_air_twice(client):
+    pack = at(client)[1]["pack"]
+    land(client, duration_s="5:00", pack=pack)
+    answer = land(client, entry="another", minutes_ago=2, duration_s="5:00", pack=pack)
+    assert "two flights overlap" in answer.json()["errors"]["landed_at"]
+
+
+def test_entries_without_name_kind_or_flight_are_refused(client):
+    assert "could be taken twice" in send(client, "details", "").json()["errors"][""]
+    assert "not known" in send(client, "flown", "x").json()["errors"][""]
+    assert "not in the log any more" in send(client, "details", "y", flight="nothing").json()["errors"][""]
+    assert land(client, pack="999").status_code == 422
+    _, form = at(client)
+    naive = client.post(ENTRIES, data=form | {"entry": "z", "landed_at": "2026-05-03T12:00:00"}, headers=JSON)
+    assert "zone" in naive.json()["errors"]["landed_at"]
+
+
+def test_without_scripts_the_forms_do_the_same(client):
+    _, form = at(client)
+    assert client.post(ENTRIES, data=form).status_code == 303
+    page = client.get("/field").text
+    charged = page.split('id="waiting"')[1].split("</form>")[0]
+    sent = dict(re.findall(r'type="hidden" name="(\w+)" value="([^"]*)"', charged))
+    wrong = client.post(ENTRIES, data=sent | {"put_back_ah": "9000"})
+    assert wrong.status_code == 422
+    assert 'value="9000"' in wrong.text
+    assert "is more than" in wrong.text
+    assert client.post(ENTRIES, data=sent | {"put_back_ah": "120"}).status_code == 303
+    assert "Charged." in client.get("/field").text
+
+
+def test_volts_of_the_pack_are_taken_per_cell(client, app):
+    _, form = at(client, "Heron")
+    client.post(ENTRIES, data=form | {"entry": "one"}, headers=JSON)
+    send(client, "details", "two", rest_v_per_cell="22.2", volts="pack")
+    with app.state.database.session() as session:
+        assert store.flight_of(store.newest(session, 1)[0]).rest_v_per_cell == pytest.approx(3.7)
+
+
+def test_the_log_lists_finds_and_puts_right(client):
+    land(client, entry="one", minutes_ago=60)
+    send(client, "charged", "two", put_back_ah="140")
+    page = client.get("/log").text
+    assert "1 flight" in page
+    assert "used, by charge put back" in page
+    number = re.search(r'href="/log/(\d+)"', page)[1]
+    assert "No flight here yet" in client.get("/log?pattern=jet").text
+    flight = client.get(f"/log/{number}").text
+    form = dict(re.findall(r'name="(\w+)" value="([^"]*)"', flight))
+    form = {k: v for k, v in form.items() if k != "how"}
+    assert form["put_back_ah"] == "140"
+    wrong = client.post(f"/log/{number}", data=form | {"put_back_ah": "9000"})
+    assert wrong.status_code == 422
+    assert "is more than" in wrong.text
+    kept = client.post(f"/log/{number}", data=form | {"set_aside": "a branch broke the antenna", "note": "gusty"})
+    assert kept.status_code == 303
+    assert "set aside: a branch broke the antenna" in html.unescape(client.get("/log").text)
+    late = client.post(f"/log/{number}", data=form | {"note": "late"})
+    assert late.status_code == 409
+    assert 'value="late"' in late.text
+    # What is set aside is not learned from.
+    assert "First flight: half" in at(client)[0]
+    client.post(f"/log/{number}/delete")
+    page = client.get("/log").text
+    assert "No flight here yet" in page
+    client.post(re.search(r"/log/\d+/undelete", page)[0])
+    assert "a branch broke" in client.get("/log").text
+
+
+def test_an_empty_place_says_what_is_needed(empty_app):
+    from starlette.testclient import TestClient
+
+    with TestClient(empty_app, base_url="http://127.0.0.1") as client:
+        assert "A sheet and an own pack are needed" in client.get("/field").text
+        assert "No flight here yet" in client.get("/log").text
