@@ -118,7 +118,6 @@ def test_what_cannot_be_is_refused_at_its_field_and_changes_nothing(client, app,
     # Put right, the same entry is taken.
     right = {"put_back_ah": "120", "duration_s": "3:00", "air_c": "20"}.get(field, "3.9")
     assert send(client, kind, "two", **{field: right}).status_code == 200
-    )
 
 
 def test_a_pack_is_not_in_the_air_twice(client):
