@@ -28,6 +28,8 @@ PAGES = [
     "/callouts/8?run=log-1",
     "/callouts/8/logs/1",
     "/callouts/8/voices",
+    "/field",
+    "/log",
     "/find?q=heron",
     "/nowhere",
 ]

@@ -1,0 +1,102 @@
+"""A field day on the phone: fly, land without a line, reconnect, charge, the next timer."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.e2e.test_sheet import wait_for_scripts
+
+pytestmark = pytest.mark.e2e
+
+
+def open_field(page: Page, club: str, craft: str) -> None:
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.goto(f"{club}/field")
+    page.get_by_role("link", name=craft, exact=True).click()
+    expect(page.get_by_role("heading", name=f"{craft}, next flight")).to_be_visible()
+    wait_for_scripts(page)
+
+
+def seconds(text: str) -> int:
+    minutes, rest = text.split(":")
+    return 60 * int(minutes) + int(rest)
+
+
+def test_a_whole_field_day(page: Page, club: str):
+    open_field(page, club, "Plover")
+    expect(page.locator(".timer-box .why")).to_contain_text("First flight: half of the forecast")
+    first = seconds(page.locator(".timer-box .big").text_content())
+    pack = page.locator("#in-hand .sub").text_content().split(" is charged")[0].split(",")[0]
+    # The line is down: landed and told all the same, and kept over a reload is not needed to keep it.
+    page.context.set_offline(True)
+    page.get_by_role("button", name="Landed").click()
+    expect(page.locator("#field-kept")).to_contain_text("1 entry is kept here")
+    expect(page.get_by_role("heading", name="How was it?")).to_be_visible()
+    page.locator("#d-rest_v_per_cell").fill("3,62")
+    page.locator("#d-air_c").fill("9")
+    page.get_by_label("gentle").check()
+    page.get_by_role("button", name="Keep").click()
+    expect(page.locator("#field-kept")).to_contain_text("2 entries are kept here")
+    # Back again: sent in order, once each, and the page shows it.
+    page.context.set_offline(False)
+    page.evaluate("window.dispatchEvent(new Event('online'))")
+    expect(page.locator("#field-kept")).to_be_empty()
+    waiting = page.locator("#waiting li", has_text=pack)
+    expect(waiting).to_contain_text("rested at 3.62 V")
+    # The charger's word, first one that cannot be.
+    waiting.locator("summary").click()
+    waiting.get_by_label("Put back").fill("90000")
+    waiting.get_by_role("button", name="Charged").click()
+    expect(page.locator("#field-wrong")).to_contain_text("is more than")
+    page.locator("#field-wrong").get_by_role("button", name="Drop it").click()
+    expect(page.locator("#field-wrong li")).to_have_count(0)
+    waiting.get_by_label("Put back").fill("2400")
+    waiting.get_by_role("button", name="Charged").click()
+    expect(page.locator("#waiting")).to_be_hidden()
+    expect(page.locator(".timer-box .why")).to_contain_text("1 flight used")
+    assert first < seconds(page.locator(".timer-box .big").text_content()) <= 1.25 * first
+    page.goto(f"{club}/log")
+    line = page.locator(".flights li", has_text="Plover")
+    expect(line).to_have_count(1)
+    expect(line).to_contain_text("gentle")
+    expect(line).to_contain_text("by charge put back")
+
+
+def test_the_watch_runs_from_take_off_over_a_reload(page: Page, club: str):
+    open_field(page, club, "Tern")
+    page.get_by_role("button", name="Took off").click()
+    expect(page.locator("#took-off")).to_have_text(re.compile("In the air since"))
+    # Two minutes ago, and the phone was locked meanwhile.
+    page.evaluate("localStorage.setItem('zesty-cell-took-off', String(Date.now() - 125000))")
+    page.reload()
+    wait_for_scripts(page)
+    expect(page.locator("#took-off")).to_have_text(re.compile("In the air since"))
+    page.get_by_role("button", name="Landed").click()
+    expect(page.locator("#waiting li").last).to_contain_text(re.compile("flew 2:0[5-7]"))
+    expect(page.locator("#took-off")).to_have_text("Took off")
+
+
+def test_an_answer_that_is_lost_does_not_make_a_second_flight(page: Page, club: str):
+    open_field(page, club, "Skua")
+    # The server takes the entry, and its answer never arrives.
+    lost = []
+
+    def lose(route):
+        if not lost:
+            lost.append(route.fetch().status)
+            route.abort()
+        else:
+            route.continue_()
+
+    page.route("**/field/entries", lose)
+    with page.expect_event("requestfailed"):
+        page.get_by_role("button", name="Landed").click()
+    assert lost == [200]
+    expect(page.locator("#field-kept")).to_contain_text("1 entry is kept here")
+    page.evaluate("window.dispatchEvent(new Event('online'))")
+    expect(page.locator("#field-kept")).to_be_empty()
+    page.goto(f"{club}/log")
+    expect(page.locator(".flights li", has_text="Skua")).to_have_count(1)
