@@ -15,7 +15,7 @@ from zesty_cell.core.callouts.steps import spoken_sounds
 from zesty_cell.core.callouts.telemetry import on_telemetry
 from zesty_cell.core.callouts.tune import tune
 from zesty_cell.core.forecast import forecast
-from zesty_cell.demo.telemetry import log_csv
+from zesty_cell.demo.log import telemetry_csv
 from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.espeak import VOICES
 from zesty_cell.formats.telemetry_csv import guess_mapping, read_telemetry
@@ -41,7 +41,7 @@ def callouts() -> list[Row]:
     tuned = measure(lambda: tune(plan=plan, key="land_now", sheet=one), runs=5)
     sounds = spoken_sounds(plan)
     spoken = measure(lambda: voices_zip(sounds, voice=VOICES[0], words_a_minute=165, rate_hz=32_000), runs=7)
-    data = log_csv(one)
+    data = telemetry_csv(one)
     mapping = guess_mapping(read_table(data), series=one.pack.series)
     logged = measure(
         lambda: on_telemetry(read_telemetry(read_table(data), mapping).telemetry, plan=plan, pack=one.pack), runs=9

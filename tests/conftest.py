@@ -12,6 +12,7 @@ from hypothesis import settings
 from starlette.testclient import TestClient
 
 from zesty_cell.demo.club import load_club
+from zesty_cell.demo.log import load_telemetry
 from zesty_cell.store.database import Database
 from zesty_cell.web.app import create_app
 
@@ -34,6 +35,7 @@ def club_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
     database = Database(path)
     with database.session() as session:
         load_club(session)
+        load_telemetry(session)
     database.close()
     return path
 

@@ -94,9 +94,12 @@ def _serve(arguments: argparse.Namespace) -> int:
     )
     if arguments.command == "demo":
         from zesty_cell.demo.club import load_club
+        from zesty_cell.demo.log import load_log, load_telemetry
 
         with app.state.database.session() as session:
-            load_club(session)
+            if load_club(session):
+                load_log(session)
+                load_telemetry(session)
     warming.join()
     # What start-up made lives as long as the process: keep the collector away from it.
     gc.freeze()

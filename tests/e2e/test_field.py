@@ -55,7 +55,7 @@ def test_a_whole_field_day(page: Page, club: str):
     expect(page.locator("#field-wrong li")).to_have_count(0)
     waiting.get_by_label("Put back").fill("2400")
     waiting.get_by_role("button", name="Charged").click()
-    expect(page.locator("#waiting")).to_be_hidden()
+    expect(page.locator("#waiting li", has_text=pack)).to_have_count(0)
     expect(page.locator(".timer-box .why")).to_contain_text("1 flight used")
     assert first < seconds(page.locator(".timer-box .big").text_content()) <= 1.25 * first
     page.goto(f"{club}/log")

@@ -19,10 +19,7 @@ from zesty_cell.core.keeping import Keeping
 from zesty_cell.core.landing import LandingRule
 from zesty_cell.core.pack import Pack
 from zesty_cell.core.sheet import Conditions, Sheet
-from zesty_cell.demo.telemetry import log_csv
-from zesty_cell.formats.csv_table import read_table
-from zesty_cell.formats.telemetry_csv import guess_mapping
-from zesty_cell.store import logs, sheets
+from zesty_cell.store import sheets
 from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS
 
 CRAFT_LIST = (
@@ -476,9 +473,4 @@ def load_club(session: Session) -> int:
             name=name, craft=craft, pack=pack, flying=PATTERNS[pattern], conditions=conditions, landing=landing
         )
         sheets.add(session, sheet, craft_id=craft_row.id, pack_id=pack_row.id)
-    # The last sheet was flown with a logger.
-    data = log_csv(sheet)
-    table = read_table(data)
-    row = logs.add(session, data, table, name="heron-lighthouse.csv", craft_id=craft_row.id)
-    logs.confirm(session, row, guess_mapping(table, series=sheet.pack.series))
     return len(_SHEETS)

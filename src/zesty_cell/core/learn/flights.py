@@ -121,7 +121,7 @@ def used_of(flight: LoggedFlight, /, *, pack: Pack) -> Used | None:
 
 
 def doubts(flight: LoggedFlight, /, *, pack: Pack, others: Sequence[LoggedFlight] = ()) -> dict[str, str]:
-    """What of a flight cannot be right, by field, in sentences; empty where nothing is.
+    """What of a flight cannot be right [V, Ah], by field, in sentences; empty where nothing is.
 
     Parameters
     ----------
