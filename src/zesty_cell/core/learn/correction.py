@@ -1,0 +1,233 @@
+"""A forecast that learns: what a craft and its packs truly take, from the flights they had.
+
+Log-normal priors for the craft's power, the pilot's intensity, and the capacity and resistance of a type of pack
+and of each individual of it are updated by Gauss-Newton through the kernel (PHYSICS 6): minimise
+
+    Σ ((y − f(θ))/σ)² + Σ (θ/σ₀)²,   θₙ₊₁ = θₙ + (JᵀJ + Σ₀⁻¹)⁻¹ (Jᵀ r − Σ₀⁻¹ θₙ)
+
+with θ the logarithms of the factors on the sheet's best estimate.  Flights far from the rest are held back as
+Huber (1964) does.  The covariance is the inverse at the end (Laplace's approximation).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zesty_cell.core.flight import Factors, Flight, Setup, fly, set_up
+from zesty_cell.core.forecast import INTENSITY_SIGMA
+from zesty_cell.core.sheet import Sheet
+
+#: How the charge of a flight varies from one flight to the next, one sigma [1].
+FLIGHT_SIGMA = 0.04
+#: How individuals of a type differ from each other: capacity and resistance, one sigma [1].
+INDIVIDUAL_CAPACITY, INDIVIDUAL_RESISTANCE = 0.03, 0.12
+_HUBER = 2.0
+_STEP = 1e-3
+_MOST_ROUNDS, _STILL = 12, 1e-5
+#: θ: power, intensity, capacity and resistance of the type; then capacity and resistance of each individual.
+_SHARED = 4
+
+
+@dataclass(frozen=True)
+class Observation:
+    """A flight that taught something.
+
+    Attributes
+    ----------
+    pack : str
+        Which individual flew.
+    duration_s : float
+        [s].
+    used_ah : float or None
+        Charge put back, or as shown [Ah].
+    used_sigma : float
+        How far that may be out, of itself [1].
+    left : float or None
+        Charge left by the rest voltage [1].
+    left_sigma : float
+        [1].
+    """
+
+    pack: str
+    duration_s: float
+    used_ah: float | None
+    used_sigma: float = 0.02
+    left: float | None = None
+    left_sigma: float = 0.06
+
+
+@dataclass(frozen=True)
+class Learned:
+    """What the flights taught.
+
+    Attributes
+    ----------
+    theta : float64 (4 + 2·packs,)
+        Logarithms of the factors [1]: power, intensity, capacity and resistance of the type; then the latter two of
+        each individual.
+    covariance : float64, square
+    packs : tuple of str
+    residuals : float64 (flights,)
+        Charge of each flight over what is now believed, logarithm [1]; NaN where its charge is not known.
+    flights : int
+    setup : Setup
+    """
+
+    theta: NDArray[np.float64]
+    covariance: NDArray[np.float64]
+    packs: tuple[str, ...]
+    residuals: NDArray[np.float64]
+    flights: int
+    setup: Setup
+
+    def factor(self, name: str, /) -> tuple[float, float]:
+        """A factor of the craft or the type, and its standard deviation [1]: “power”, “intensity”, “capacity”, …"""
+        k = ("power", "intensity", "capacity", "resistance").index(name)
+        return math.exp(self.theta[k]), math.sqrt(self.covariance[k, k])
+
+    def _columns(self, pack: str) -> NDArray[np.float64]:
+        """How θ makes the four logarithms of a flight with a pack, shape (4, θ)."""
+        chosen = np.zeros((_SHARED, self.theta.size))
+        chosen[range(_SHARED), range(_SHARED)] = 1.0
+        if pack in self.packs:
+            own = _SHARED + 2 * self.packs.index(pack)
+            chosen[2, own], chosen[3, own + 1] = 1.0, 1.0
+        return chosen
+
+    def used(self, pack: str, duration_s: float) -> tuple[float, float]:
+        """Charge that a flight will use [Ah], and the standard deviation of its logarithm [1].
+
+        A pack that was never flown starts from its type.
+        """
+        columns = self._columns(pack)
+        base = columns @ self.theta
+        used_ah, slopes = _used_with_slopes(self.setup, base, np.array([duration_s]))
+        gradient = slopes[0] @ columns
+        spread = float(gradient @ self.covariance @ gradient)
+        if pack not in self.packs:
+            spread += (slopes[0, 2] * INDIVIDUAL_CAPACITY) ** 2 + (slopes[0, 3] * INDIVIDUAL_RESISTANCE) ** 2
+        return float(used_ah[0]), math.sqrt(spread + FLIGHT_SIGMA**2)
+
+
+def _fly(setup: Setup, logs: NDArray[np.float64]) -> Flight:
+    power, intensity, capacity, resistance = (np.array([float(np.exp(v))]) for v in logs)
+    one = np.ones(1)
+    return fly(
+        setup,
+        factors=Factors(
+            power=power, capacity=capacity, resistance=resistance, full_throttle=one, intensity=intensity,
+            air_c=0.0 * one,
+        ),
+    )  # fmt: skip
+
+
+def _at(flight: Flight, durations_s: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Charge used and charge left at some moments [Ah, 1]; past the end of the charge as at the end."""
+    return (
+        np.interp(durations_s, flight.time_s, flight.used_ah),
+        np.interp(durations_s, flight.time_s, flight.charge_left),
+    )
+
+
+def _used_with_slopes(
+    setup: Setup, logs: NDArray[np.float64], durations_s: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Charge used [Ah], and d ln(used)/d log-factor, shape (durations, 4)."""
+    used, _, slopes, _ = _predict(setup, logs, durations_s)
+    return used, slopes
+
+
+def _predict(
+    setup: Setup, logs: NDArray[np.float64], durations_s: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    used, left = _at(_fly(setup, logs), durations_s)
+    used_slopes, left_slopes = np.empty((used.size, _SHARED)), np.empty((used.size, _SHARED))
+    for k in range(_SHARED):
+        moved = logs.copy()
+        moved[k] += _STEP
+        used_k, left_k = _at(_fly(setup, moved), durations_s)
+        used_slopes[:, k] = (np.log(used_k) - np.log(used)) / _STEP
+        left_slopes[:, k] = (left_k - left) / _STEP
+    return used, left, used_slopes, left_slopes
+
+
+def _prior(setup: Setup, packs: int) -> NDArray[np.float64]:
+    """Standard deviations of θ before any flight."""
+    pack_share = setup.figures.mass_kg / setup.all_up_mass_kg
+    shared = [
+        math.hypot(setup.load.power_sigma, 1.5 * setup.figures.mass_sigma * pack_share),
+        INTENSITY_SIGMA,
+        max(setup.figures.capacity_sigma, 0.02),
+        max(setup.figures.resistance_sigma, 0.05),
+    ]
+    return np.array([*shared, *(INDIVIDUAL_CAPACITY, INDIVIDUAL_RESISTANCE) * packs])
+
+
+def learn(sheet: Sheet, observations: Sequence[Observation], /) -> Learned:
+    """What flights of a craft on a pattern, with packs of one type, teach about both [Ah, s, 1].
+
+    Parameters
+    ----------
+    sheet : Sheet
+        Of the craft with a pack of that type, flown on that pattern.
+    observations : sequence of Observation
+        None are needed: then only the priors speak.
+    """
+    setup = set_up(sheet)
+    packs = tuple(dict.fromkeys(o.pack for o in observations))
+    sigma0 = _prior(setup, len(packs))
+    theta = np.zeros(sigma0.size)
+    empty = Learned(theta, np.diag(sigma0**2), packs, np.full(len(observations), np.nan), len(observations), setup)
+    if not observations:
+        return empty
+    columns = {name: empty._columns(name) for name in packs}
+    information = np.diag(sigma0**-2.0)
+    residuals = np.full(len(observations), np.nan)
+    normal = information
+    for _ in range(_MOST_ROUNDS):
+        rows, misses, residuals = _rows(setup, observations, packs, columns, theta)
+        weights = np.minimum(1.0, _HUBER / np.maximum(np.abs(misses), 1e-12))
+        normal = information + rows.T @ (weights[:, None] * rows)
+        step = np.linalg.solve(normal, rows.T @ (weights * misses) - information @ theta)
+        theta = theta + np.clip(step, -0.5, 0.5)
+        if float(np.abs(step).max()) < _STILL:
+            break
+    covariance = np.asarray(np.linalg.inv(normal), dtype=np.float64)
+    return Learned(theta, covariance, packs, residuals, len(observations), setup)
+
+
+def _rows(
+    setup: Setup,
+    observations: Sequence[Observation],
+    packs: tuple[str, ...],
+    columns: dict[str, NDArray[np.float64]],
+    theta: NDArray[np.float64],
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """The Jacobian and the misses in standard deviations, one row a figure; and the charge's residual by flight."""
+    rows: list[NDArray[np.float64]] = []
+    misses: list[float] = []
+    residuals = np.full(len(observations), np.nan)
+    for name in packs:
+        of = [k for k, o in enumerate(observations) if o.pack == name]
+        durations_s = np.array([observations[k].duration_s for k in of])
+        used, left, used_slopes, left_slopes = _predict(setup, columns[name] @ theta, durations_s)
+        for j, k in enumerate(of):
+            seen = observations[k]
+            if seen.used_ah is not None:
+                sigma = math.hypot(FLIGHT_SIGMA, seen.used_sigma)
+                residuals[k] = math.log(seen.used_ah / used[j])
+                rows.append(used_slopes[j] @ columns[name] / sigma)
+                misses.append(residuals[k] / sigma)
+            if seen.left is not None:
+                # The flight's own variation moves what is left as well.
+                sigma = math.hypot(seen.left_sigma, FLIGHT_SIGMA * (1.0 - left[j]))
+                rows.append(left_slopes[j] @ columns[name] / sigma)
+                misses.append((seen.left - left[j]) / sigma)
+    if not rows:
+        return np.zeros((0, theta.size)), np.zeros(0), residuals
+    return np.array(rows), np.array(misses), residuals
