@@ -26,11 +26,11 @@ VIEWS = (
     ("compare-phone", "/choose/8", 390, 844, "sun", False),
     ("search", "/choose/8/search", 1280, 800, "paper", True),
     ("buys", "/choose/4/buys", 1280, 800, "paper", True),
-    ("crafts", "/choose/8/crafts", 1280, 800, "dusk", False),
     ("callouts", "/callouts/8?days=yes", 1280, 800, "paper", True),
     ("callouts-phone", "/callouts/7?days=yes", 390, 844, "sun", False),
     ("log", "/callouts/8/logs/1", 1280, 800, "paper", False),
     ("voices", "/callouts/8/voices", 1280, 800, "dusk", False),
+    ("field", "/field?craft=1", 390, 844, "sun", False),
     ("card", "/sheets/8/card", 1000, 1000, "paper", False),
 )
 

@@ -195,3 +195,20 @@ def test_an_empty_place_says_what_is_needed(empty_app):
     with TestClient(empty_app, base_url="http://127.0.0.1") as client:
         assert "A sheet and an own pack are needed" in client.get("/field").text
         assert "No flight here yet" in client.get("/log").text
+
+
+def test_what_the_flights_taught_is_drawn_and_said(client):
+    assert "What the flights taught" not in at(client)[0]
+    pack = at(client)[1]["pack"]
+    for k, (duration, back) in enumerate((("1:55", "95"), ("2:20", "118"), ("2:50", "140"))):
+        land(client, entry=f"f{k}", minutes_ago=90 - 20 * k, duration_s=duration, pack=pack)
+        send(client, "charged", f"c{k}", flight=f"f{k}", put_back_ah=back)
+    page, _ = at(client)
+    taught = page.split('id="taught"')[1].split("</section>")[0]
+    assert taught.count('class="dot"') == 2
+    assert taught.count('class="newest"') == 1
+    words = re.sub(r"<[^>]+>|\s+", " ", taught)
+    found = re.search(r"3 flights: Wren takes (\d+) % more than the sheet says, give or take (\d+) %", words)
+    assert 1 <= int(found[2]) <= 6
+    low, high = map(int, re.search(r"(\d+) to (\d+) % in nineteen of twenty", words).groups())
+    assert low < int(re.search(r"should use (\d+) %", words)[1]) < high <= 85

@@ -106,8 +106,8 @@ class SimulatedCraft:
             power=self.hidden.power * today * one,
             capacity=self.hidden.capacity * one,
             resistance=self.hidden.resistance * one,
-            full_throttle=one,
-            intensity=self.hidden.intensity * today * one,
+            full_throttle=today * one,
+            intensity=self.hidden.intensity * one,
             air_c=0.0 * one,
         )
         setup = set_up(self.sheet)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -13,6 +14,7 @@ from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import Forecast
 from zesty_cell.core.keeping import charge_now
+from zesty_cell.core.learn.correction import Learned, Observation, learn
 from zesty_cell.core.learn.flights import LoggedFlight, Used, used_of
 from zesty_cell.core.learn.timer import NextTimer, next_timer
 from zesty_cell.core.sheet import Sheet
@@ -80,7 +82,10 @@ class FieldDesk:
             for row in PACKS.all(self.session)
             if row.type_name in types and row.standing == "own"
         ]
-        return sorted(found, key=lambda c: (not c.charged, -(c.charge or 0.0)))
+        # What was flown last comes first: its type is in the bag and on the transmitter.
+        last = flights.find(self.session, craft_id=self.craft.id, most=1).rows
+        first = last[0].pack.type_name if last else ""
+        return sorted(found, key=lambda c: (not c.charged, c.row.type_name != first, -(c.charge or 0.0)))
 
     def _pack(self, pack_id: int) -> PackRow | None:
         asked = next((c.row for c in self.packs if c.row.id == pack_id), None)
@@ -112,9 +117,14 @@ class FieldDesk:
             self.trouble = str(error)
             return None
 
-    @cached_property
+    @property
     def alike(self) -> list[tuple[LoggedFlight, Used]]:
         """Flights of this craft, type of pack and pattern whose charge is known, the oldest first."""
+        return [(flight, used) for _, flight, used in self.told]
+
+    @cached_property
+    def told(self) -> list[tuple[str, LoggedFlight, Used]]:
+        """The same with the name of the very pack."""
         if self.craft is None or self.pack is None or self.sheet is None:
             return []
         rows = flights.alike(
@@ -124,7 +134,9 @@ class FieldDesk:
             pattern=self.sheet.flying.name,
         )
         read = [(flights.flight_of(r), flights.pack_of(r)) for r in rows]
-        return [(flight, used) for flight, pack in read if (used := used_of(flight, pack=pack)) is not None]
+        return [
+            (pack.name, flight, used) for flight, pack in read if (used := used_of(flight, pack=pack)) is not None
+        ]
 
     @property
     def landing_used(self) -> float:
@@ -143,6 +155,33 @@ class FieldDesk:
             landing_used=self.landing_used,
             forecast_s=self.result.callouts.timers.timer_s,
         )
+
+    @cached_property
+    def learned(self) -> Learned | None:
+        """What the flights taught about craft and packs; None where too few were charged."""
+        if self.sheet is None or self.result is None or not self.alike:
+            return None
+        seen = [
+            Observation(
+                pack=pack,
+                duration_s=flight.duration_s,
+                used_ah=used.share * self.sheet.pack.capacity_ah if used.by != "rest voltage" else None,
+                used_sigma=used.error,
+                left=1.0 - used.share if used.by == "rest voltage" else None,
+                left_sigma=used.error,
+            )
+            for pack, flight, used in self.told
+        ]
+        return learn(self.sheet, seen)
+
+    @cached_property
+    def expects(self) -> tuple[float, float, float] | None:
+        """Share of the charge the next flight will use: the middle, and nineteen of twenty either way [1]."""
+        if self.learned is None or self.timer is None or self.pack is None or self.sheet is None:
+            return None
+        used_ah, sigma = self.learned.used(self.pack.name, self.timer.timer_s)
+        share = used_ah / self.sheet.pack.capacity_ah
+        return share, share * math.exp(-1.96 * sigma), share * math.exp(1.96 * sigma)
 
     @cached_property
     def voltages(self) -> list[tuple[str, str, float]]:

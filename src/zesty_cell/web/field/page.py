@@ -10,6 +10,7 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
 from zesty_cell.store.errors import MissingRecordError
+from zesty_cell.web.drawing.timer_chart import timer_chart
 from zesty_cell.web.field.desk import FieldDesk
 from zesty_cell.web.field.entries import CHARGED, DETAILS, Taken, take_entry
 from zesty_cell.web.messages import say
@@ -28,6 +29,11 @@ def _page(
     context: dict[str, Any] = {
         "desk": desk,
         "result": desk.result,
+        "chart": timer_chart(
+            [(f.duration_s, u.share) for f, u in desk.alike], desk.timer, landing_used=desk.landing_used
+        )
+        if desk.timer
+        else None,
         "details": DETAILS,
         "charged": CHARGED,
         "errors": taken.errors if taken else {},
