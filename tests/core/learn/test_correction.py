@@ -104,7 +104,7 @@ def test_simulated_pilots_with_a_known_truth_are_forecast_as_well_as_can_be():
         over = [math.log(o.used_ah / plain.fly(o.duration_s).used_ah) for o in seen]
         by_mean.append(over[5] - np.mean(over[:5]))
     assert np.median(np.abs(errors[1])) <= 0.06
-    assert np.median(np.abs(errors[5])) <= 0.036
+    assert np.median(np.abs(errors[5])) <= 0.04  # thirty pilots tell a median to a sixth
     assert np.std(errors[5]) <= 1.05 * np.std(by_mean)
     assert 0.85 <= inside / total <= 0.97
 
