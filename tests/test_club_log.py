@@ -70,7 +70,7 @@ def test_the_clubs_log_is_flown_once_and_can_be_believed(tmp_path):
         assert load_log(session) == 29
         assert load_log(session) == 0
         rows = flights.newest(session, 100)
-        waiting = {r.pack.name for r in flights.waiting(session)}
+        waiting = {rows[-1].pack.name for rows in flights.waiting(session)}
         assert waiting == {"Kumquat 1", "Kumquat 2"}
         for row in rows:
             flight, pack = flights.flight_of(row), flights.pack_of(row)

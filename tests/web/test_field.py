@@ -212,3 +212,31 @@ def test_what_the_flights_taught_is_drawn_and_said(client):
     assert 1 <= int(found[2]) <= 6
     low, high = map(int, re.search(r"(\d+) to (\d+) % in nineteen of twenty", words).groups())
     assert low < int(re.search(r"should use (\d+) %", words)[1]) < high <= 85
+
+
+def test_a_pack_flown_again_without_a_charge_shares_what_goes_back(client, app):
+    pack = at(client)[1]["pack"]
+    land(client, entry="one", minutes_ago=60, duration_s="2:00", pack=pack)
+    land(client, entry="two", minutes_ago=30, duration_s="1:00", pack=pack)
+    page = client.get("/field").text
+    assert "before it 2:00 without a charge between: what goes back is for all of them" in page
+    assert send(client, "charged", "three", flight="two", put_back_ah="150").status_code == 200
+    assert "without a charge between" not in client.get("/field").text
+    with app.state.database.session() as session:
+        newest, older = store.newest(session, 2)
+        assert not newest.waiting
+        assert not older.waiting
+        assert store.flight_of(newest).put_back_ah == pytest.approx(0.05)
+        assert store.flight_of(older).put_back_ah == pytest.approx(0.1)
+
+
+def test_the_log_goes_out_as_csv(client):
+    land(client, entry="one", minutes_ago=60, duration_s="2:00")
+    send(client, "charged", "two", put_back_ah="140")
+    answer = client.get("/log/flights.csv")
+    assert answer.headers["content-type"].startswith("text/csv")
+    head, line = answer.text.strip().split("\n")
+    assert head.startswith("landed at (UTC),craft,pack,pattern,flew (s)")
+    assert ",Wren,Kumquat 1," in line
+    assert ",120," in line
+    assert ",140," in line

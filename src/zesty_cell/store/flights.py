@@ -98,13 +98,24 @@ def restore(session: Session, flight_id: int) -> FlightRow:
     return row
 
 
-def waiting(session: Session) -> list[FlightRow]:
-    """The newest flight of each pack that waits for the charger, the longest waiting first."""
+def waiting(session: Session) -> list[list[FlightRow]]:
+    """The flights of each pack since it was charged, the oldest first; the pack that waits longest first."""
     query = select(FlightRow).where(FlightRow.waiting, FlightRow.deleted_at.is_(None))
-    newest: dict[int, FlightRow] = {}
+    found: dict[int, list[FlightRow]] = {}
     for row in session.scalars(query.order_by(FlightRow.landed_at, FlightRow.id)):
-        newest[row.pack_id] = row
-    return sorted(newest.values(), key=lambda r: r.landed_at)
+        found.setdefault(row.pack_id, []).append(row)
+    return list(found.values())
+
+
+def waiting_before(session: Session, row: FlightRow) -> list[FlightRow]:
+    """Earlier flights of the same pack that were not charged either, the oldest first."""
+    query = select(FlightRow).where(
+        FlightRow.pack_id == row.pack_id,
+        FlightRow.waiting,
+        FlightRow.deleted_at.is_(None),
+        FlightRow.landed_at < row.landed_at,
+    )
+    return list(session.scalars(query.order_by(FlightRow.landed_at, FlightRow.id)))
 
 
 def of_pack(session: Session, pack_id: int) -> list[FlightRow]:

@@ -120,6 +120,12 @@ def used_of(flight: LoggedFlight, /, *, pack: Pack) -> Used | None:
     return Used(1.0 - left, "rest voltage", ERROR_REST)
 
 
+def shared_out(put_back_ah: float, /, *, durations_s: Sequence[float]) -> tuple[float, ...]:
+    """What each of several flights took [Ah] of a charge put back for all of them: by how long they were [s]."""
+    whole_s = sum(durations_s)
+    return tuple(put_back_ah * duration_s / whole_s for duration_s in durations_s)
+
+
 def doubts(flight: LoggedFlight, /, *, pack: Pack, others: Sequence[LoggedFlight] = ()) -> dict[str, str]:
     """What of a flight cannot be right [V, Ah], by field, in sentences; empty where nothing is.
 

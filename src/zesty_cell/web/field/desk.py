@@ -10,7 +10,6 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.schools import FIRST_SCHOOL, write_plan
-from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import Forecast
 from zesty_cell.core.keeping import charge_now
@@ -42,10 +41,11 @@ class PackChoice:
 
 @dataclass(frozen=True)
 class Waiting:
-    """A pack that waits for the charger, with the flight it had."""
+    """A pack that waits for the charger, with its last flight, and those before it since it was charged."""
 
     row: FlightRow
     flight: LoggedFlight
+    before: tuple[LoggedFlight, ...]
 
 
 class FieldDesk:
@@ -201,7 +201,10 @@ class FieldDesk:
     @cached_property
     def waiting(self) -> list[Waiting]:
         """Packs that wait for the charger."""
-        return [Waiting(row, flights.flight_of(row)) for row in flights.waiting(self.session)]
+        return [
+            Waiting(rows[-1], flights.flight_of(rows[-1]), tuple(flights.flight_of(r) for r in rows[:-1]))
+            for rows in flights.waiting(self.session)
+        ]
 
     @cached_property
     def just_landed(self) -> FlightRow | None:
@@ -211,8 +214,3 @@ class FieldDesk:
             return None
         flight = flights.flight_of(row)
         return row if flight.rest_v_per_cell is None and flight.shown_ah is None else None
-
-
-def full_v(pack: PackRow, /) -> float:
-    """What a cell of the pack charges to [V]."""
-    return chemistry_for(PACKS.thing(pack).chemistry).full_v

@@ -10,7 +10,7 @@ from typing import Any
 from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.learn.flights import LoggedFlight, doubts
+from zesty_cell.core.learn.flights import LoggedFlight, doubts, shared_out
 from zesty_cell.store import flights as store
 from zesty_cell.store import sheets
 from zesty_cell.store.hangar import PACKS
@@ -115,8 +115,17 @@ def _change(session: Session, form: Mapping[str, str], fields: tuple[Field, ...]
     if row is None:
         return Taken(errors={"": "That flight is not in the log any more."})
     taken, flight = read_change(session, row, form, fields)
-    if flight is not None:
-        store.change(session, row.id, row.version, flight)
+    if flight is None:
+        return taken
+    before = store.waiting_before(session, row) if fields is CHARGED and row.waiting else []
+    if before and flight.put_back_ah is not None:
+        # Flown again without a charge between: what goes back now is for all of them.
+        earlier = [store.flight_of(r) for r in before]
+        shares = shared_out(flight.put_back_ah, durations_s=[*(f.duration_s for f in earlier), flight.duration_s])
+        for other, was, share in zip(before, earlier, shares, strict=False):
+            store.change(session, other.id, other.version, was.model_copy(update={"put_back_ah": share}))
+        flight = flight.model_copy(update={"put_back_ah": shares[-1]})
+    store.change(session, row.id, row.version, flight)
     return taken
 
 

@@ -10,6 +10,7 @@ from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.learn.flights import LoggedFlight, Used, used_of
+from zesty_cell.formats.flights_csv import NamedFlight, write_flights
 from zesty_cell.store import flights as store
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.tables import FlightRow
@@ -65,6 +66,15 @@ def log(
         "chosen": {"craft": craft, "pack": pack, "pattern": pattern},
     }
     return page(request, "flights.html", context)
+
+
+@router.get("/flights.csv")
+def export(session: Store) -> Response:
+    """The whole log as CSV, the oldest first."""
+    rows = store.newest(session, most=1_000_000)[::-1]
+    text = write_flights(NamedFlight(r.craft.name, r.pack.name, store.flight_of(r)) for r in rows)
+    names = 'attachment; filename="flights.csv"'
+    return Response(text, media_type="text/csv; charset=utf-8", headers={"Content-Disposition": names})
 
 
 def _flight_page(
