@@ -467,29 +467,42 @@ def at_arming(client, number=8):
 
 
 def test_one_plan_serves_all_packs_of_a_craft(client):
-    # Heron has two sheets with six cells: one profile, the cautious values.
+    # A second sheet with the same kind of pack; Heron's polymer pack has as many cells and another chemistry.
+    other = int(client.post("/sheets/8/copy").headers["location"].rpartition("/")[2])
     assert client.post(f"{PAGE}/all-packs").status_code == 303
-    first, other = client.get(PAGE).text, client.get("/callouts/6").text
-    assert "For all packs of Heron" in first
-    assert "the earliest of 2 packs, Satsuma 1" in first
-    assert fields(first)["rules.land_now.conditions.0.value"] == fields(other)["rules.land_now.conditions.0.value"]
-    # A word changed with one pack is heard with the other.
-    client.post("/callouts/6", data=fields(other) | {"rules.land_now.say": "come home", "action": "save"})
+    first, second = client.get(PAGE).text, client.get(f"/callouts/{other}").text
+    assert "Satsuma 1: as many cells, another chemistry, so a plan of its own." in first
+    for page in (first, second):
+        assert "For all packs of Heron" in page
+        assert 'href="/callouts/6"' not in page
+    assert "For all packs of Heron" not in client.get("/callouts/6").text
+    assert fields(first)["rules.land_now.conditions.0.value"] == "19.5"
+    assert read_plan(client.get("/callouts/6/export").content).rule("land_now").conditions[0].value > 21.0
+    # A word changed with one is heard with the other.
+    client.post(f"/callouts/{other}", data=fields(second) | {"rules.land_now.say": "come home", "action": "save"})
     assert stored(client).rule("land_now").say == "come home"
     # A plan of its own for one sheet leaves the other with the craft's; its undo goes back.
     client.post(f"{PAGE}/own")
     page = client.get(PAGE).text
     assert "For all packs" not in page
     assert stored(client).rule("land_now").say == "land now"
-    assert "come home" in client.get("/callouts/6").text
+    assert "come home" in client.get(f"/callouts/{other}").text
     client.post(re.search(r"/callouts/8/drop/\d+", page)[0])
     assert stored(client).rule("land_now").say == "come home"
+
+
+def test_a_pack_of_another_chemistry_is_not_added(client):
+    lime = re.search(r'<option value="(\d+)">Lime 1, 6S', client.get(PAGE).text)[1]
+    ask(client, action="pack", another_pack=lime)
+    page = client.get(PAGE).text
+    assert "Lime 1 was not added: Lime 1 has 6 cells as well, and another chemistry" in page
+    assert at_arming(client) == ["s6"]
 
 
 def test_a_plan_of_its_own_comes_back_by_undo(client):
     ask(client, action="save", **{"rules.pack_low.hold_s": "4.5"})
     client.post(f"{PAGE}/all-packs")
-    assert stored(client).name == "Heron, 2 packs"
+    assert stored(client).rule("pack_low").hold_s == 3.0
     client.post(re.search(r"/callouts/8/undelete/\d+", client.get(PAGE).text)[0])
     assert stored(client).rule("pack_low").hold_s == 4.5
 

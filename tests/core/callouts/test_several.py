@@ -10,14 +10,14 @@ from zesty_cell.core.callouts.engine import Engine, frames
 from zesty_cell.core.callouts.lint import lint
 from zesty_cell.core.callouts.rules import Condition, Rule
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
-from zesty_cell.core.callouts.several import add_pack, remove_pack, write_for_packs
+from zesty_cell.core.callouts.several import add_pack, another_chemistry, remove_pack, write_for_packs
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import forecast
 
 PACKS = {
     "six": pomelo(),
     "four": satsuma(name="Tangelo", series=4, capacity_ah=3.0, mass_kg=0.29),
-    "other six": satsuma(),
+    "other six": pomelo(name="Small Pomelo", capacity_ah=3.0, mass_kg=0.4),
 }
 
 
@@ -87,7 +87,21 @@ def test_of_two_packs_with_as_many_cells_the_cautious_value_counts(flown):
     [charge] = plan.rule("charge_used").conditions
     assert charge.value == min(p.rule("charge_used").conditions[0].value for p in each)
     assert plan.timers[0].at_s == min(p.timers[0].at_s for p in each)
-    assert "the earliest of 2 packs, Satsuma" in written.reasons["timer"]
+    assert "the earliest of 2 packs, Small Pomelo" in written.reasons["timer"]
+
+
+def test_as_many_cells_of_another_chemistry_are_not_put_together(flown):
+    polymer = forecast(sheet(pack=satsuma()))
+    plan = write_plan(flown["six"], school="loaded voltage").plan
+    assert another_chemistry(plan, polymer)
+    assert not another_chemistry(plan, flown["other six"])
+    assert not another_chemistry(plan, flown["four"])
+    with pytest.raises(OutOfRangeError, match="Satsuma has 6 cells as well, and another chemistry"):
+        add_pack(plan, polymer)
+    written = write_for_packs([flown["six"], polymer, flown["four"]], school="loaded voltage")
+    assert [p.key for p in written.plan.profiles] == ["s6", "s4"]
+    assert any(n.startswith("Not in it: Satsuma has 6 cells as well") for n in written.notes)
+    assert written.plan.name == "Heron, 2 packs"
 
 
 def test_packs_that_the_voltage_cannot_tell_apart_are_said():

@@ -51,6 +51,23 @@ def _joined(rule: Rule, other: Rule, own: Profile, theirs: Profile) -> Rule:
     )
 
 
+#: Profiles of as many cells are one where their bounds are this near [V a cell]; else it is another chemistry.
+_SAME_BOUNDS_V = 0.12
+
+
+def another_chemistry(plan: CalloutPlan, result: Forecast, /) -> bool:
+    """Whether a pack has as many cells as one of the plan, and other voltages [V a cell].
+
+    Such a pack cannot be in the plan: one value would be wrong for both, and the voltage does not tell them apart.
+    """
+    chemistry, series = result.setup.chemistry, result.setup.sheet.pack.series
+    return any(
+        p.series == series
+        and max(abs(p.floor_v - chemistry.landing_rest_v), abs(p.full_v - chemistry.full_v)) > _SAME_BOUNDS_V
+        for p in plan.profiles
+    )
+
+
 def _told_by_voltage(profiles: Sequence[Profile]) -> bool:
     """Whether the voltage at arming tells the packs apart, full or part-used."""
     spans = sorted((p.floor_v * p.series, (p.full_v + FULL_TOLERANCE_V) * p.series) for p in profiles)
@@ -73,8 +90,16 @@ def add_pack(plan: CalloutPlan, result: Forecast, /) -> CalloutPlan:
     Raises
     ------
     OutOfRangeError
-        When there are as many profiles as a plan holds.
+        When there are as many profiles as a plan holds, or the pack has as many cells as one of the plan and
+        another chemistry.
     """
+    if another_chemistry(plan, result):
+        pack = result.setup.sheet.pack
+        raise OutOfRangeError(
+            f"{pack.name} has {pack.series} cells as well, and another chemistry: one value would be wrong for "
+            "both. Give its sheet a plan of its own.",
+            field="profiles", value=pack.series, limit=pack.series,
+        )  # fmt: skip
     other = write_plan(result, school=plan.school or "loaded voltage", current_error=plan.current_error).plan
     theirs = other.profiles[0]
     own = next((p for p in plan.profiles if p.series == plan.series), plan.profiles[0])
@@ -198,9 +223,15 @@ def write_for_packs(
     """
     first = write_plan(results[0], school=school, current_error=current_error)
     plan = first.plan
-    for result in results[1:]:
-        plan = add_pack(plan, result)
     notes = list(first.notes)
+    joined = [results[0]]
+    for result in results[1:]:
+        try:
+            plan = add_pack(plan, result)
+            joined.append(result)
+        except OutOfRangeError as error:
+            notes.append(f"Not in it: {error}")
+    results = joined
     if len(plan.profiles) > 1 and not _told_by_voltage(plan.profiles):
         notes.append(
             "A full pack of fewer cells and a part-used one of more look alike at arming, and the fewer are taken: "
@@ -208,7 +239,8 @@ def write_for_packs(
         )
     craft = results[0].setup.sheet.craft
     packs = {r.setup.sheet.pack.name for r in results}
-    plan = plan.model_copy(update={"name": f"{craft.name}, {len(packs)} packs"[:80]})
+    if len(packs) > 1:
+        plan = plan.model_copy(update={"name": f"{craft.name}, {len(packs)} packs"[:80]})
     reasons = dict(first.reasons)
     if len(results) > 1:
         for timer in plan.timers:

@@ -58,12 +58,18 @@ class Desk:
 
     def results_of_craft(self) -> list[Forecast]:
         """The forecasts of all the craft's sheets that can be flown, this one first."""
-        results = [self.flight]
+        return [self.flight, *(flown(sheet_store.as_sheet(row)) for row in self.other_sheets)]
+
+    @cached_property
+    def other_sheets(self) -> list[SheetRow]:
+        """The other sheets of the craft that have no plan of their own and can be flown."""
+        found = []
         for row in self.sheets_of_craft:
             if row.id != self.sheet_row.id:
                 with suppress(OutOfRangeError):
-                    results.append(flown(sheet_store.as_sheet(row)))
-        return results
+                    flown(sheet_store.as_sheet(row))
+                    found.append(row)
+        return found
 
     @property
     def flight(self) -> Forecast:
@@ -78,8 +84,13 @@ class Desk:
 
     @cached_property
     def sheets_of_craft(self) -> list[SheetRow]:
-        """The sheets of the craft, by name."""
-        return [r for r in sheet_store.all_sheets(self.session) if r.craft_id == self.sheet_row.craft_id]
+        """This sheet and those of the same craft that have no plan of their own, by name."""
+        return [
+            row
+            for row in sheet_store.all_sheets(self.session)
+            if row.craft_id == self.sheet_row.craft_id
+            and (row.id == self.sheet_row.id or store.of(self.session, store.Owner(sheet_id=row.id)) is None)
+        ]
 
     @property
     def version(self) -> int:

@@ -15,10 +15,9 @@ from zesty_cell.core.callouts.dry_run import ODDITIES
 from zesty_cell.core.callouts.lint import lint
 from zesty_cell.core.callouts.plain import plain_form
 from zesty_cell.core.callouts.rules import CalloutPlan
-from zesty_cell.core.callouts.schools import (
-    SCHOOLS,
-)
+from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, score_plan
+from zesty_cell.core.callouts.several import another_chemistry
 from zesty_cell.core.callouts.tune import tunable, tune
 from zesty_cell.formats.csv_table import MOST_BYTES
 from zesty_cell.formats.errors import FileFormatError
@@ -302,15 +301,31 @@ def all_packs(session: Store, desk: DeskOf) -> Response:
     if desk.result is None or desk.for_craft or desk.plan is None:
         return RedirectResponse(desk.address, 303)
     own, owner = desk.row, store.Owner(craft_id=desk.sheet_row.craft_id)
+    apart: list[str] = []
     if own is not None:
         store.delete(session, own)
     if store.of(session, owner) is None:
         desk.owner = owner
-        store.keep(session, desk.write(desk.school, desk.plan.current_error).plan, owner=owner, version=0)
+        plan = desk.write(desk.school, desk.plan.current_error).plan
+        store.keep(session, plan, owner=owner, version=0)
+        apart = _keep_apart(session, desk, plan)
     undo = f"{desk.address}/undelete/{own.id}" if own is not None else f"{desk.address}/anew"
-    return say(
-        RedirectResponse(desk.address, 303), f"One plan for all packs of {desk.sheet.craft.name}.", undo=undo
-    )
+    words = f"One plan for all packs of {desk.sheet.craft.name}."
+    if apart:
+        words += f" {' and '.join(apart)}: as many cells, another chemistry, so a plan of its own."
+    return say(RedirectResponse(desk.address, 303), words, undo=undo)
+
+
+def _keep_apart(session: Session, desk: Desk, plan: CalloutPlan) -> list[str]:
+    """Sheets of the craft whose pack cannot be in its plan keep one of their own; the names of those packs."""
+    apart = []
+    for result, row in zip(desk.results_of_craft()[1:], desk.other_sheets, strict=True):
+        owner = store.Owner(sheet_id=row.id)
+        if another_chemistry(plan, result) and store.of(session, owner) is None:
+            own_plan = write_plan(result, school=desk.school, current_error=plan.current_error).plan
+            store.keep(session, own_plan, owner=owner, version=0)
+            apart.append(row.pack.name)
+    return apart
 
 
 @router.post("/{sheet_id}/own")

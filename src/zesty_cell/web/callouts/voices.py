@@ -61,7 +61,7 @@ class _Shown:
 
 def _seconds(wav: bytes) -> float:
     with wave.open(io.BytesIO(wav)) as file:
-        return file.getnframes() / file.getframerate()
+        return float(file.getnframes() / file.getframerate())
 
 
 def _shown(
