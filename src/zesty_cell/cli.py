@@ -15,8 +15,12 @@ import threading
 from collections.abc import Iterator
 from contextlib import contextmanager, nullcontext
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from zesty_cell import __version__
+
+if TYPE_CHECKING:
+    from zesty_cell.store.database import Database
 
 DEFAULT_PORT = 8765
 DEFAULT_BENCH_PORT = 8766
@@ -66,6 +70,21 @@ def _warm(_arguments: argparse.Namespace) -> int:
     return 0
 
 
+def _fill_demo(database: Database) -> None:
+    """Put the made-up club into an empty database; its modules are only imported for that."""
+    from zesty_cell.store.sheets import is_empty
+
+    with database.session() as session:
+        if not is_empty(session):
+            return
+        from zesty_cell.demo.club import load_club
+        from zesty_cell.demo.log import load_log, load_telemetry
+
+        if load_club(session):
+            load_log(session)
+            load_telemetry(session)
+
+
 def _serve(arguments: argparse.Namespace) -> int:
     # The kernel is linked while the web framework is imported: linking lets other threads run.
     warming = threading.Thread(target=_warm, args=(arguments,), name="warm")
@@ -93,13 +112,7 @@ def _serve(arguments: argparse.Namespace) -> int:
         bench_port=arguments.bench_port,
     )
     if arguments.command == "demo":
-        from zesty_cell.demo.club import load_club
-        from zesty_cell.demo.log import load_log, load_telemetry
-
-        with app.state.database.session() as session:
-            if load_club(session):
-                load_log(session)
-                load_telemetry(session)
+        _fill_demo(app.state.database)
     warming.join()
     # What start-up made lives as long as the process: keep the collector away from it.
     gc.freeze()
@@ -108,7 +121,7 @@ def _serve(arguments: argparse.Namespace) -> int:
     print(f"Zesty Cell is at http://{shown}:{arguments.port}/  (Ctrl-C ends it)", flush=True)
     if not ipaddress.ip_address(host).is_loopback:
         print("It listens beyond this machine and has no passwords: use a network you trust.", flush=True)
-    server = uvicorn.Server(uvicorn.Config(app, log_level="warning", server_header=False))
+    server = uvicorn.Server(uvicorn.Config(app, log_level="warning", server_header=False, ws="none"))
     with _bench_beside(arguments.bench_port) if arguments.command == "demo" else nullcontext():
         server.run(sockets=[listener])
     return 0

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.flying import FlyingPattern
@@ -30,6 +31,11 @@ def as_sheet(row: SheetRow) -> Sheet:
 def all_sheets(session: Session) -> list[SheetRow]:
     """Every sheet not deleted, by name."""
     return records.all_of(session, SheetRow)
+
+
+def is_empty(session: Session) -> bool:
+    """Whether no sheet was ever kept."""
+    return session.scalars(select(SheetRow.id).limit(1)).first() is None
 
 
 def fetch(session: Session, sheet_id: int) -> SheetRow:
