@@ -144,5 +144,5 @@ def next_timer(
         )
     else:
         timer_s = aim_s
-        why = f"{after}: nineteen of twenty flights are then over with {100 * (1 - landing_used):.0f} % left."
+        why = f"{after}: nineteen of twenty flights then land with {100 * (1 - landing_used):.0f} % or more."
     return NextTimer(_down(timer_s), held_by, rate, whole, aim_s, n, why)
