@@ -201,3 +201,15 @@ def test_whatever_comes_is_read_or_refused(data):
         table = read_table(data)
         log = read_telemetry(table, guess_mapping(table, series=4)).telemetry
         assert (np.diff(log.time_s) > 0).all()
+
+
+def test_a_clock_that_jumps_to_and_fro_is_no_clock():
+    data = b"time,volts\n" + b"0,24.9\n1,24.8\n" * 60
+    assert "The time goes back 59 times" in str(refusal(data))
+    table = read_table(data)
+    assert time_parts(table, guess_mapping(table, series=6)) == ()
+
+
+def test_endless_names_are_cut():
+    table = read_table(b"time," + b"v" * 5000 + b"\n0,24.9\n1,24.8\n")
+    assert [len(n) for n in table.names] == [4, 60]

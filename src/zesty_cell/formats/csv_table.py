@@ -20,6 +20,8 @@ MOST_BYTES = 24_000_000
 MOST_COLUMNS = 200
 #: Lines of something else that may stand before the names of the columns.
 _MOST_PREAMBLE = 20
+#: A name is shown in menus: longer ones are cut.
+_NAME_LENGTH = 60
 _SEPARATORS = (",", ";", "\t", "|")
 #: What stands for “nothing was received”.
 NOTHING = frozenset({"", "-", "--", "---", "nan", "null", "none", "n/a", "na", "#n/a"})
@@ -225,7 +227,7 @@ def _filled(
         raise FileFormatError("It has fewer than two lines of numbers.", line=header_line)
     sample = [c for row in kept[:200] for c in row]
     comma = separator != "," and any(_DECIMAL_COMMA.fullmatch(c.strip()) for c in sample)
-    cleaned = tuple(n.strip() or f"column {k + 1}" for k, n in enumerate(names[:width]))
+    cleaned = tuple(n.strip()[:_NAME_LENGTH] or f"column {k + 1}" for k, n in enumerate(names[:width]))
     return Table(cleaned, header_line, separator, comma, kept, lines, tuple(notes))
 
 

@@ -23,6 +23,9 @@ from zesty_cell.formats.csv_table import MOST_COLUMNS, NOTHING, Table, is_number
 from zesty_cell.formats.errors import FileFormatError
 
 _CLOCK = re.compile(r"(?:(\d{1,3}):)?(\d{1,2}):(\d{2}(?:[.,]\d+)?)")
+#: A day's flights in one file; a clock that steps back more often is no clock.
+MOST_PARTS = 50
+
 RoleKey = Literal["time_s", "pack_v", "cell_v", "receiver_v", "used_ah", "current_a", "throttle", "armed"]
 
 
@@ -311,7 +314,10 @@ def time_parts(table: Table, mapping: Mapping) -> tuple[tuple[int, int, float], 
     if missed or np.isnan(time_s).any():
         return ()
     time_s = _over_midnight(time_s, when)
-    return tuple((table.lines[a], table.lines[b - 1], float(time_s[b - 1] - time_s[a])) for a, b in _spans(time_s))
+    spans = _spans(time_s)
+    if len(spans) > MOST_PARTS:
+        return ()
+    return tuple((table.lines[a], table.lines[b - 1], float(time_s[b - 1] - time_s[a])) for a, b in spans)
 
 
 def _wrong_cells(table: Table, wrong: list[tuple[int, int, str]]) -> FileFormatError:
@@ -331,6 +337,10 @@ def _one_part(table: Table, mapping: Mapping, columns: dict[str, NDArray[np.floa
     spans = _spans(time_s)
     if not spans:
         raise FileFormatError("The time never goes forward.", line=table.lines[0])
+    if len(spans) > MOST_PARTS:
+        raise FileFormatError(
+            f"The time goes back {len(spans) - 1} times: another column is the time, or this is no log of flights."
+        )
     if len(spans) > 1 and mapping.part is None:
         k = int(np.flatnonzero(np.diff(time_s) < 0.0)[0]) + 1
         column = mapping.of("time_s")

@@ -18,6 +18,7 @@ from zesty_cell.core.callouts.rules import (
     on_step,
 )
 from zesty_cell.core.callouts.schools import CHARGE_STEP_AH, LANDING_UNDER_V, write_plan
+from zesty_cell.core.callouts.steps import clock
 from zesty_cell.core.forecast import Forecast
 
 Severity = Literal["stop", "look", "note"]
@@ -405,8 +406,8 @@ def _timers(w: _Linter) -> Iterator[Finding]:
             mended = _with_timer(w.plan, timer.model_copy(update={"at_s": at_s}))
             yield Finding(
                 "timer_after_the_landing", "look", timer.key,
-                f"The timer ends at {_clock(timer.at_s)}; one flight in twenty is over by {_clock(low_s)}.",
-                f"Set it to {_clock(at_s)}", mended,
+                f"The timer ends at {clock(timer.at_s)}; one flight in twenty is over by {clock(low_s)}.",
+                f"Set it to {clock(at_s)}", mended,
             )  # fmt: skip
     heard = [r for r in w.rules if r.conditions and not any(c.sensor in TELEMETERED for c in r.conditions)]
     if not w.timers and not heard:
@@ -418,7 +419,7 @@ def _timers(w: _Linter) -> Iterator[Finding]:
         yield Finding(
             "nothing_without_telemetry", "stop", "",
             "When telemetry stops, nothing in this plan tells you to land.",
-            f"Add a timer of {_clock(timer.at_s)}",
+            f"Add a timer of {clock(timer.at_s)}",
             w.plan.model_copy(update={"timers": (timer, *rest)[:MOST_TIMERS]}),
         )  # fmt: skip
 
@@ -454,11 +455,6 @@ def _words(w: _Linter) -> Iterator[Finding]:
 
 def _with_timer(plan: CalloutPlan, timer: Timer) -> CalloutPlan:
     return plan.model_copy(update={"timers": tuple(timer if t.key == timer.key else t for t in plan.timers)})
-
-
-def _clock(seconds: float) -> str:
-    whole = int(seconds + 0.5)
-    return f"{whole // 60}:{whole % 60:02d}"
 
 
 _CHECKS: tuple[_Check, ...] = (

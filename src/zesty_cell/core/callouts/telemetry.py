@@ -12,6 +12,7 @@ from zesty_cell.core.callouts.derive import in_earnest_s
 from zesty_cell.core.callouts.dry_run import DryRun, judged, resting_switches
 from zesty_cell.core.callouts.engine import Frames, frames
 from zesty_cell.core.callouts.rules import FULL_TOLERANCE_V, CalloutPlan, Rule
+from zesty_cell.core.callouts.steps import clock
 from zesty_cell.core.chemistries import CHEMISTRIES
 from zesty_cell.core.pack import Pack
 
@@ -117,8 +118,8 @@ def filled(log: Telemetry, /) -> Telemetry:
         np.arange(log.time_s[k] + _FILL_S, min(log.time_s[k + 1], log.time_s[k] + _MOST_FILL_S) - 1e-9, _FILL_S)
         for k in pauses
     ]
-    of_gap = np.concatenate([np.full(e.size, k in gaps) for k, e in zip(pauses, extra, strict=True)])
-    after = np.repeat(pauses, [e.size for e in extra])
+    sizes = [e.size for e in extra]
+    of_gap, after = np.repeat(np.isin(pauses, gaps), sizes), np.repeat(pauses, sizes)
     order = np.argsort(np.concatenate((log.time_s, *extra)), kind="stable")
 
     def widened(name: str, values: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -179,9 +180,9 @@ def see_log(log: Telemetry, /, *, plan: CalloutPlan, pack: Pack) -> SeenLog:
         )
     if (gaps := _gaps(log.time_s)).size:
         lasts = np.diff(log.time_s)[gaps]
-        minutes, seconds = divmod(int(log.time_s[gaps[int(lasts.argmax())]] - log.time_s[0]), 60)
+        begins_s = int(log.time_s[gaps[int(lasts.argmax())]] - log.time_s[0])
         many = f"{gaps.size} gaps, the longest" if gaps.size > 1 else "A gap of"
-        notes.append(f"{many} {lasts.max():.1f} s at {minutes}:{seconds:02d}: nothing was received there.")
+        notes.append(f"{many} {lasts.max():.1f} s at {clock(begins_s)}: nothing was received there.")
     log = filled(log)
     throttle = _throttle(log)
     first, last = _flown(log, throttle)

@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from zesty_cell.core.callouts.steps import clock
+
 #: The first flight takes this share of the forecast at most [1].
 FIRST_SHARE = 0.5
 #: A timer grows by this share a flight at most, until so many flights agree [1, flights].
@@ -52,11 +54,6 @@ class NextTimer:
     aim_s: float | None
     flights: int
     why: str
-
-
-def _clock(seconds: float) -> str:
-    whole = int(seconds + 0.5)
-    return f"{whole // 60}:{whole % 60:02d}"
 
 
 def _down(seconds: float) -> float:
@@ -117,7 +114,7 @@ def next_timer(
     if not flights:
         timer_s = _down(FIRST_SHARE * forecast_s)
         why = (
-            f"First flight: half of the forecast's {_clock(forecast_s)}. Put back what it took, and the next may "
+            f"First flight: half of the forecast's {clock(forecast_s)}. Put back what it took, and the next may "
             "be longer."
         )
         return NextTimer(timer_s, "first flight", None, _PRIOR_SIGMA, None, 0, why)
@@ -139,8 +136,8 @@ def next_timer(
     if held_by == "growth":
         timer_s = grown_s
         why = (
-            f"{after}; a quarter longer than the longest of {_clock(longest_s)}, until {AGREEING} flights agree. "
-            f"They point to {_clock(aim_s)}."
+            f"{after}; a quarter longer than the longest of {clock(longest_s)}, until {AGREEING} flights agree. "
+            f"They point to {clock(aim_s)}."
         )
     else:
         timer_s = aim_s
