@@ -147,7 +147,7 @@ class BriefBatch:
             return
         self._params = np.array([expected_parameters(s, beyond_landing=JUST_BEYOND) for s in setups])
         self._program = load_program(
-            pattern=setups[0].sheet.flying,
+            pattern=setups[0].flying,
             steady_cell_w=np.array([s.load.steady_w / s.sheet.pack.cell_count for s in setups]),
             intensity=np.ones(len(setups)),
         )

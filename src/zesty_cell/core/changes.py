@@ -18,6 +18,7 @@ from zesty_cell.core.chemistry import ChemistryKey
 from zesty_cell.core.craft import Craft, RotorGeometry, SteadyPower, WingGeometry
 from zesty_cell.core.flying import STEP_S, Activity
 from zesty_cell.core.pack import CONNECTORS, Pack, pack_figures
+from zesty_cell.core.taught import PackKind
 
 if TYPE_CHECKING:
     from zesty_cell.core.sheet import Sheet
@@ -394,9 +395,16 @@ CHANGES: dict[ChangeKey, Change] = {
 def changed(sheet: Sheet, *, key: ChangeKey) -> Sheet | None:
     """The sheet with one change [no unit]; None where it does not apply, or leads out of what the model allows."""
     try:
-        return CHANGES[key].apply(sheet)
+        other = CHANGES[key].apply(sheet)
     except ValidationError:
         return None
+    taught = sheet.taught
+    if other is None or taught is None or not taught.knows(sheet.pack):
+        return other
+    if other.pack.chemistry != sheet.pack.chemistry:
+        return other
+    # The same pack, changed: what was learned of it goes on to hold.
+    return other.model_copy(update={"by_log": taught.model_copy(update={"kind": PackKind.of(other.pack)})})
 
 
 def as_flown(sheet: Sheet) -> Sheet:

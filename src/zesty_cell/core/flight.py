@@ -19,10 +19,11 @@ from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import Chemistry, cell_table, charge_left_at_rest, open_circuit_v, temperature_table
 from zesty_cell.core.craft import CraftLoad, craft_load
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flying import STEP_S, LoadProgram, load_program
+from zesty_cell.core.flying import STEP_S, FlyingPattern, LoadProgram, load_program
 from zesty_cell.core.landing import LandingReason, pack_low_lead_s, time_home_s
 from zesty_cell.core.pack import PackFigures, cell_cooling_w_k, pack_figures
 from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.taught import corrected_figures, corrected_load, corrected_pattern
 
 #: Longest flight looked at [s].
 MAX_FLIGHT_S = 3 * 3600.0
@@ -41,6 +42,8 @@ class Setup:
 
     Attributes
     ----------
+    flying : FlyingPattern
+        As it is flown: the sheet's, with the intensity that the log taught.
     all_up_mass_kg : float
         Craft and pack [kg].
     density_kg_m3 : float
@@ -57,6 +60,7 @@ class Setup:
     chemistry: Chemistry
     figures: PackFigures
     load: CraftLoad
+    flying: FlyingPattern
     all_up_mass_kg: float
     density_kg_m3: float
     home_s: float
@@ -203,17 +207,23 @@ def set_up(sheet: Sheet) -> Setup:
     """
     sheet = as_flown(sheet)
     chemistry = chemistry_for(sheet.pack.chemistry)
-    figures = pack_figures(sheet.pack)
+    figures, taught = pack_figures(sheet.pack), sheet.taught
     mass_kg = sheet.craft.dry_mass_kg + figures.mass_kg
     density = air_density_kg_m3(temperature_c=sheet.conditions.air_c, altitude_m=sheet.conditions.altitude_m)
     home_s = time_home_s(rule=sheet.landing, cruise_speed_m_s=sheet.craft.cruise_speed_m_s)
     kept = sheet.landing.charge_kept
     _check_take_off(sheet, chemistry)
+    load, flying = craft_load(craft=sheet.craft, mass_kg=mass_kg, density_kg_m3=density), sheet.flying
+    if taught is not None:
+        figures = corrected_figures(figures, taught=taught, pack=sheet.pack)
+        load = corrected_load(load, taught=taught)
+        flying = corrected_pattern(flying, intensity=taught.intensity)
     return Setup(
         sheet=sheet,
         chemistry=chemistry,
         figures=figures,
-        load=craft_load(craft=sheet.craft, mass_kg=mass_kg, density_kg_m3=density),
+        load=load,
+        flying=flying,
         all_up_mass_kg=mass_kg,
         density_kg_m3=density,
         home_s=home_s,
@@ -257,7 +267,7 @@ def expected_parameters(setup: Setup, /, *, beyond_landing: float = np.inf) -> l
         kernel.START_C: setup.start_c,
         kernel.START_CHARGE: sheet.conditions.start_charge,
         kernel.AVIONICS_W: load.avionics_w / cells,
-        kernel.CRUISE_W: load.steady_w / cells * sheet.flying.steady_activity().share,
+        kernel.CRUISE_W: load.steady_w / cells * setup.flying.steady_activity().share,
         kernel.FLOOR_V: setup.chemistry.hard_floor_v,
         kernel.FLOOR_HOLD_S: FLOOR_HOLD_S,
         kernel.LAND_USED_AH: setup.landing_used_ah / p,
@@ -304,7 +314,7 @@ def sample_step_s(*, end_s: float) -> float:
 def program_of(*, setup: Setup, factors: Factors, step_s: float = STEP_S) -> LoadProgram:
     """The pattern of a sheet as the kernel takes it, one row per flight; powers per cell [W]."""
     return load_program(
-        pattern=setup.sheet.flying,
+        pattern=setup.flying,
         steady_cell_w=setup.load.steady_w / setup.sheet.pack.cell_count * factors.power,
         intensity=factors.intensity,
         step_s=step_s,
@@ -416,7 +426,7 @@ def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
     p = setup.sheet.pack.parallel
     charge_left = trace[kernel.T_CHARGE_LEFT].copy()
     polarisation = trace[kernel.T_POLARISATION_V]
-    smooth = _moving_mean(polarisation, round(setup.sheet.flying.period_s / STEP_S))
+    smooth = _moving_mean(polarisation, round(setup.flying.period_s / STEP_S))
     return Flight(
         series=setup.sheet.pack.series,
         time_s=np.arange(n) * STEP_S,

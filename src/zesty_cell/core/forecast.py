@@ -10,6 +10,7 @@ from statistics import NormalDist
 import numpy as np
 from numpy.typing import NDArray
 
+from zesty_cell.core import taught
 from zesty_cell.core.brief import TAKE_OFF_S, Brief, fly_brief
 from zesty_cell.core.callouts.derive import LATE_SHARE, DerivedCallouts, ThresholdWatch, timers
 from zesty_cell.core.checks import Check, check_flight
@@ -105,24 +106,37 @@ def sampled_factors(setup: Setup) -> Factors:
     """The departures of the range's flights; log-normal where they multiply.
 
     Widths come from how each figure is known: power by its source and by the pack's weight,
-    capacity and resistance by measured or estimated.
+    capacity and resistance by measured or estimated; with logged flights by what they taught, in which
+    a craft that takes more and a pilot who flies livelier exclude each other.
     """
     draws = _normal_draws()
-    # P ∝ m^1.5: a pack's weight that is only estimated widens the power with it.
-    pack_share = setup.figures.mass_kg / setup.all_up_mass_kg
-    power_sigma = math.hypot(setup.load.power_sigma, 1.5 * setup.figures.mass_sigma * pack_share)
-
-    def factor(column: int, sigma: float) -> NDArray[np.float64]:
-        return np.asarray(np.exp(sigma * draws[:, column]), dtype=np.float64)
-
+    # In the order of the columns drawn: power, capacity, resistance, intensity.
+    known = np.exp(draws[:, [0, 4, 1, 2]] @ _spread(setup).T)
     return Factors(
-        power=factor(0, power_sigma),
-        capacity=factor(1, setup.figures.capacity_sigma),
-        resistance=factor(2, setup.figures.resistance_sigma),
-        full_throttle=factor(3, setup.load.full_throttle_sigma),
-        intensity=factor(4, INTENSITY_SIGMA),
+        power=known[:, taught.POWER],
+        capacity=known[:, taught.CAPACITY],
+        resistance=known[:, taught.RESISTANCE],
+        full_throttle=np.asarray(np.exp(setup.load.full_throttle_sigma * draws[:, 3]), dtype=np.float64),
+        intensity=known[:, taught.INTENSITY],
         air_c=AIR_SIGMA_C * draws[:, 5],
     )
+
+
+def _spread(setup: Setup) -> NDArray[np.float64]:
+    """Lower triangle of the covariance of power, intensity, capacity and resistance, shape (4, 4) [1]."""
+    # P ∝ m^1.5: a pack's weight that is only estimated widens the power with it.
+    weight_sigma = 1.5 * setup.figures.mass_sigma * setup.figures.mass_kg / setup.all_up_mass_kg
+    learned, figures = setup.sheet.taught, setup.figures
+    if learned is None:
+        power_sigma = math.hypot(setup.load.power_sigma, weight_sigma)
+        return np.diag([power_sigma, INTENSITY_SIGMA, figures.capacity_sigma, figures.resistance_sigma])
+    covariance = taught.covariance_of(learned)
+    if not learned.knows(setup.sheet.pack):
+        # Another kind of pack: the craft is known, its pack is not.
+        covariance[2:, :] = covariance[:, 2:] = 0.0
+        covariance[[2, 3], [2, 3]] = figures.capacity_sigma**2, figures.resistance_sigma**2
+        covariance[taught.POWER, taught.POWER] += weight_sigma**2
+    return np.asarray(np.linalg.cholesky(covariance), dtype=np.float64)
 
 
 def mean_current_a(brief: Brief) -> float:
@@ -145,7 +159,7 @@ def mah_per_km(*, mean_a: float, craft: Craft) -> float | None:
 
 def cruise_current_a(*, setup: Setup, flight: Flight) -> float:
     """Mean current at the pattern's steady load until landing [A]: I from P = V·I at the cruise voltage."""
-    power_w = setup.load.steady_w * setup.sheet.flying.steady_activity().share + setup.load.avionics_w
+    power_w = setup.load.steady_w * setup.flying.steady_activity().share + setup.load.avionics_w
     stop = flight.index_at(flight.landing_s) + 1
     return float(np.mean(power_w / (flight.cruise_v[:stop] * setup.sheet.pack.series)))
 

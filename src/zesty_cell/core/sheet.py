@@ -12,6 +12,7 @@ from zesty_cell.core.entity import Entity, Name
 from zesty_cell.core.flying import FlyingPattern
 from zesty_cell.core.landing import LandingRule
 from zesty_cell.core.pack import Pack
+from zesty_cell.core.taught import Taught
 
 Celsius = Annotated[float, Field(ge=-30, le=55)]
 
@@ -35,3 +36,25 @@ class Sheet(Entity):
     conditions: Conditions = Conditions()
     landing: LandingRule = LandingRule()
     trying: Annotated[tuple[ChangeKey, ...], Field(max_length=12)] = ()
+
+    @property
+    def taught(self) -> Taught | None:
+        """What logged flights taught; nothing, for a sheet by itself."""
+        return None
+
+
+class CorrectedSheet(Sheet):
+    """A sheet with what its flights taught: all that flies it flies as they did."""
+
+    by_log: Taught
+
+    @property
+    def taught(self) -> Taught | None:
+        """What logged flights taught."""
+        return self.by_log
+
+
+def corrected(sheet: Sheet, taught: Taught | None, /) -> Sheet:
+    """A sheet with what its flights taught [1]; the plain sheet without."""
+    values = {name: getattr(sheet, name) for name in Sheet.model_fields}
+    return Sheet(**values) if taught is None else CorrectedSheet(**values, by_log=taught)

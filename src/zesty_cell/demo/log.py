@@ -89,9 +89,10 @@ def _fly(
             flights=known,
             landing_used=0.8 if kept is None else 1.0 - kept,
             forecast_s=result.callouts.timers.timer_s,
+            home_s=result.setup.home_s,
         )
         note, how = _NOTES.get(k, ("", "as planned"))
-        flown = craft.fly(advised.timer_s, mood=_MOODS[how])
+        flown = craft.fly(advised.down_s, mood=_MOODS[how])
         charge = charger.charge(sheet.pack, used_ah=flown.used_ah, resistance=story.hidden.resistance)
         waits = k >= story.flights - story.waiting
         pack = PACKS.fetch(session, ids[name])

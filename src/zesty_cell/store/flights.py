@@ -31,6 +31,7 @@ def _fill(row: FlightRow, flight: LoggedFlight) -> None:
     row.duration_s, row.pattern = flight.duration_s, flight.pattern
     row.waiting = flight.put_back_ah is None and flight.charged_v_per_cell is None
     row.set_aside = flight.set_aside is not None
+    row.air_c = flight.air_c
     row.document = flight.model_dump(mode="json")
 
 
@@ -180,9 +181,18 @@ class FoundFlights:
 
 
 def find(
-    session: Session, *, craft_id: int = 0, pack_id: int = 0, pattern: str = "", most: int, skip: int = 0
+    session: Session,
+    *,
+    craft_id: int = 0,
+    pack_id: int = 0,
+    pattern: str = "",
+    air_from_c: float | None = None,
+    air_to_c: float | None = None,
+    most: int,
+    skip: int = 0,
 ) -> FoundFlights:
-    """Flights of a craft, a pack, a pattern, the newest first; 0 and "" for any."""
+    """Flights of a craft, a pack, a pattern, in air from and below a temperature, the newest first; 0, "" and
+    None for any."""
     wanted: list[ColumnElement[bool]] = [FlightRow.deleted_at.is_(None)]
     if craft_id:
         wanted.append(FlightRow.craft_id == craft_id)
@@ -190,6 +200,10 @@ def find(
         wanted.append(FlightRow.pack_id == pack_id)
     if pattern:
         wanted.append(FlightRow.pattern == pattern)
+    if air_from_c is not None:
+        wanted.append(FlightRow.air_c >= air_from_c)
+    if air_to_c is not None:
+        wanted.append(FlightRow.air_c < air_to_c)
     total = session.scalar(select(func.count()).select_from(FlightRow).where(*wanted)) or 0
     query = select(FlightRow).where(*wanted).order_by(FlightRow.landed_at.desc(), FlightRow.id.desc())
     return FoundFlights(list(session.scalars(query.limit(most).offset(skip))), total)

@@ -8,9 +8,19 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from zesty_cell.store.errors import EditConflictError, MissingRecordError
-from zesty_cell.store.tables import CalloutsRow, CellRow, CraftRow, FlightRow, LogRow, PackRow, SheetRow, now
+from zesty_cell.store.tables import (
+    CalibrationRow,
+    CalloutsRow,
+    CellRow,
+    CraftRow,
+    FlightRow,
+    LogRow,
+    PackRow,
+    SheetRow,
+    now,
+)
 
-Row = TypeVar("Row", CraftRow, PackRow, SheetRow, CellRow, CalloutsRow, LogRow, FlightRow)
+Row = TypeVar("Row", CraftRow, PackRow, SheetRow, CellRow, CalloutsRow, LogRow, FlightRow, CalibrationRow)
 
 
 def fetch(session: Session, table: type[Row], record_id: int) -> Row:

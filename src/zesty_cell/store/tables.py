@@ -89,6 +89,7 @@ class SheetRow(_Kept, Base):
     conditions: Mapped[dict[str, Any]] = mapped_column(JSON)
     landing: Mapped[dict[str, Any]] = mapped_column(JSON)
     trying: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
+    from_log: Mapped[bool] = mapped_column(default=True, server_default="1")
     craft: Mapped[CraftRow] = relationship(lazy="joined")
     pack: Mapped[PackRow] = relationship(lazy="joined")
 
@@ -112,11 +113,12 @@ class LogRow(_Kept, Base):
     """A telemetry log of a craft's flight, as it came.
 
     ``source`` is the same for all logs with the same columns; ``mapping`` is what the pilot confirmed of them,
-    ``packed`` the file, compressed.
+    ``packed`` the file, compressed; ``flight_id`` the flight of the log it was attached to.
     """
 
     __tablename__ = "log"
     craft_id: Mapped[int] = mapped_column(ForeignKey("craft.id"), index=True)
+    flight_id: Mapped[int | None] = mapped_column(default=None, index=True)
     source: Mapped[str] = mapped_column(String(64), index=True)
     mapping: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), default=None)
     packed: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
@@ -150,11 +152,31 @@ class FlightRow(_Kept, Base):
     duration_s: Mapped[float]
     pattern: Mapped[str] = mapped_column(String(80), index=True)
     waiting: Mapped[bool] = mapped_column(index=True)
+    air_c: Mapped[float | None] = mapped_column(default=None, index=True)
     set_aside: Mapped[bool] = mapped_column(default=False)
     entry: Mapped[str] = mapped_column(String(40), unique=True)
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
     craft: Mapped[CraftRow] = relationship(lazy="joined")
     pack: Mapped[PackRow] = relationship(lazy="joined")
+
+
+class CalibrationRow(_Kept, Base):
+    """A calibration that was kept: of a craft's sensor, of a craft with a pack, or of a pack's cells.
+
+    ``document`` is the core's Calibration as JSON, ``made_at`` in UTC.
+    """
+
+    __tablename__ = "calibration"
+    __table_args__ = (
+        CheckConstraint("craft_id IS NOT NULL OR pack_id IS NOT NULL", name="calibration_of_something"),
+    )
+    craft_id: Mapped[int | None] = mapped_column(ForeignKey("craft.id"), default=None, index=True)
+    pack_id: Mapped[int | None] = mapped_column(ForeignKey("pack.id"), default=None, index=True)
+    kind: Mapped[str] = mapped_column(String(20), index=True)
+    made_at: Mapped[datetime] = mapped_column(DateTime, index=True)
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    craft: Mapped[CraftRow | None] = relationship(lazy="joined")
+    pack: Mapped[PackRow | None] = relationship(lazy="joined")
 
 
 class FieldEntryRow(Base):

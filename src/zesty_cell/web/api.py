@@ -16,6 +16,7 @@ from zesty_cell.store import records
 from zesty_cell.store import sheets as store
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import SheetRow
+from zesty_cell.web import learning
 from zesty_cell.web.sheets import Store
 
 router = APIRouter(prefix="/api", tags=["sheets"])
@@ -121,5 +122,5 @@ def undelete_sheet(session: Store, sheet_id: RecordId) -> Stored:
 
 @router.get("/sheets/{sheet_id}/forecast", responses=_MISSING)
 def forecast_of_stored(session: Store, sheet_id: RecordId) -> ForecastDocument:
-    """Work out a stored sheet."""
-    return _forecast(store.as_sheet(store.fetch(session, sheet_id)))
+    """Work out a stored sheet as its page does, with what its logged flights taught."""
+    return _forecast(learning.as_flown(session, store.fetch(session, sheet_id)))

@@ -21,7 +21,7 @@ from starlette.middleware.gzip import GZipMiddleware
 from zesty_cell import __version__
 from zesty_cell.store.database import Database
 from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
-from zesty_cell.web import api, builder, hangar, pair, sheets, view
+from zesty_cell.web import api, builder, hangar, pair, sheets, taught, view
 from zesty_cell.web.callouts import logs as callouts_logs
 from zesty_cell.web.callouts import page as callouts_page
 from zesty_cell.web.callouts import voices as callouts_voices
@@ -130,8 +130,8 @@ def create_app(
     app.state.searches = Jobs()
     app.state.bench = BenchTransmitter(bench_port)
     for module in (
-        view, sheets, callouts_voices, callouts_page, callouts_logs, pair, builder, hangar, field_page, flight_log,
-        choose_search, choose_buys, choose_compare, api,
+        view, sheets, taught, callouts_voices, callouts_page, callouts_logs, pair, builder, hangar, field_page,
+        flight_log, choose_search, choose_buys, choose_compare, api,
     ):  # fmt: skip
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")

@@ -5,13 +5,15 @@ from __future__ import annotations
 import threading
 from dataclasses import dataclass
 
+from zesty_cell.core.brief import fly_brief
 from zesty_cell.core.checks import Check
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.craft import MeasuredFullThrottle
+from zesty_cell.core.flight import set_up
 from zesty_cell.core.flying import FlyingPattern
 from zesty_cell.core.forecast import Forecast, forecast
 from zesty_cell.core.pack import pack_figures
-from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.sheet import Sheet, corrected
 from zesty_cell.web.drawing.flight_chart import (
     NARROW,
     WIDE,
@@ -66,6 +68,7 @@ class Figures:
     shown_checks: tuple[Check, ...]
     folded_checks: tuple[Check, ...]
     more: list[tuple[str, str]]
+    plain_s: float | None
 
 
 @dataclass(frozen=True)
@@ -127,15 +130,16 @@ def _doubts(result: Forecast, face: Face) -> list[str]:
     """What was estimated, in words: the reason for a wide range."""
     sheet, figures = result.setup.sheet, result.setup.figures
     doubts = []
-    if sheet.craft.steady.source in ("rotor", "wing"):
+    if sheet.taught is None and sheet.craft.steady.source in ("rotor", "wing"):
         doubts.append(
             f"Steady power is {_SOURCE_WORDS[sheet.craft.steady.source]}: measure one point to narrow this."
         )
     if not isinstance(sheet.craft.full_throttle, MeasuredFullThrottle):
         doubts.append("Full-throttle current is estimated.")
-    if figures.resistance_known == "estimated":
+    known = sheet.taught is not None and sheet.taught.knows(sheet.pack)
+    if figures.resistance_known == "estimated" and not known:
         doubts.append("Pack resistance is estimated from its size and class.")
-    if figures.capacity_known != "measured":
+    if figures.capacity_known != "measured" and not known:
         doubts.append(
             f"Label {face.mah(sheet.pack.capacity_ah)}, counted as {face.mah(figures.capacity_ah)} until measured."
         )
@@ -234,6 +238,8 @@ def figures_of(sheet: Sheet, face: Face) -> Figures:
         doubts=_doubts(result, face),
         shown_checks=shown,
         more=_more(result, face),
+        # Without the log: one flight more, and only where there is one.
+        plain_s=None if sheet.taught is None else fly_brief(set_up(corrected(sheet, None))).landing_s,
         folded_checks=tuple(c for c in result.checks if c not in shown),
     )
 

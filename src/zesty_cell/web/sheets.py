@@ -22,7 +22,7 @@ from zesty_cell.store import sheets as store
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import SheetRow
-from zesty_cell.web import sheet_form, sheet_view
+from zesty_cell.web import learning, sheet_form, sheet_view
 from zesty_cell.web.callouts.card import card_plan
 from zesty_cell.web.database import SESSION
 from zesty_cell.web.drawing.pack_picture import pack_picture
@@ -116,8 +116,12 @@ def _context(
             )
     figures = None
     if sheet is not None:
+        craft_id, pack_id = (row.craft_id, row.pack_id) if read is None else (read.craft_id or 0, read.pack_id or 0)
+        flown = learning.corrected_as_typed(
+            session, sheet, stored=stored, from_log=row.from_log, craft_id=craft_id, pack_id=pack_id
+        )
         try:
-            figures = sheet_view.figures_of(sheet, face)
+            figures = sheet_view.figures_of(flown, face)
         except OutOfRangeError as error:
             state.errors[error.field] = str(error)
             sheet = None

@@ -78,3 +78,15 @@ def test_a_flight_without_time_or_charge_is_refused():
     for flight in ((0.0, 0.5), (300.0, 0.0)):
         with pytest.raises(ValueError, match="lasts some time"):
             next_timer(flights=[flight], landing_used=0.8, forecast_s=900.0)
+
+
+@pytest.mark.parametrize("home_s", [0.0, 30.0, 90.0, 2000.0])
+def test_the_timer_leaves_time_for_the_way_home(home_s):
+    log = [(600.0, 0.5)] * 20
+    plain = next_timer(flights=log, landing_used=0.8, forecast_s=960.0)
+    found = next_timer(flights=log, landing_used=0.8, forecast_s=960.0, home_s=home_s)
+    assert found.down_s == plain.down_s == plain.timer_s
+    assert found.timer_s == pytest.approx(max(found.down_s - home_s, found.down_s / 2), abs=5.0)
+    assert ("way home" in found.why) == (home_s > 0)
+    first = next_timer(flights=[], landing_used=0.8, forecast_s=960.0, home_s=home_s)
+    assert first.down_s <= (960.0 + home_s) / 2

@@ -82,7 +82,7 @@ def what_buys_minutes(
     # The gentler pattern has another program: batches share one.
     by_pattern: dict[int, list[int]] = {}
     for k, setup in enumerate(setups):
-        by_pattern.setdefault(hash(setup.sheet.flying), []).append(k)
+        by_pattern.setdefault(hash(setup.flying), []).append(k)
     briefs: dict[int, Brief] = {}
     for rows in by_pattern.values():
         briefs.update(zip(rows, BriefBatch([setups[k] for k in rows]).fly(), strict=True))

@@ -18,9 +18,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from zesty_cell.core.air import air_density_kg_m3
 from zesty_cell.core.flight import Factors, Flight, Setup, fly, set_up
 from zesty_cell.core.forecast import INTENSITY_SIGMA
 from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.taught import POWER, PackKind, Taught, spread_of
 
 #: How the charge of a flight varies from one flight to the next, one sigma [1].
 FLIGHT_SIGMA = 0.04
@@ -29,8 +31,11 @@ INDIVIDUAL_CAPACITY, INDIVIDUAL_RESISTANCE = 0.03, 0.12
 _HUBER = 2.0
 _STEP = 1e-3
 _MOST_ROUNDS, _STILL = 12, 1e-5
+#: Air that differs by less is the same [K].
+_SAME_AIR_K = 5.0
 #: θ: power, intensity, capacity and resistance of the type; then capacity and resistance of each individual.
 _SHARED = 4
+FACTORS = ("power", "intensity", "capacity", "resistance")
 
 
 @dataclass(frozen=True)
@@ -51,6 +56,8 @@ class Observation:
         Charge left by the rest voltage [1].
     left_sigma : float
         [1].
+    air_c : float or None
+        [°C]; None: as on the sheet.
     """
 
     pack: str
@@ -59,6 +66,7 @@ class Observation:
     used_sigma: float = 0.02
     left: float | None = None
     left_sigma: float = 0.06
+    air_c: float | None = None
 
 
 @dataclass(frozen=True)
@@ -74,6 +82,10 @@ class Learned:
     packs : tuple of str
     residuals : float64 (flights,)
         Charge of each flight over what is now believed, logarithm [1]; NaN where its charge is not known.
+    plain : float64 (flights,)
+        The same over what the sheet says by itself.
+    prior : float64 (4 + 2·packs,)
+        Standard deviations of θ before any flight [1].
     flights : int
     setup : Setup
     """
@@ -82,13 +94,21 @@ class Learned:
     covariance: NDArray[np.float64]
     packs: tuple[str, ...]
     residuals: NDArray[np.float64]
+    plain: NDArray[np.float64]
+    prior: NDArray[np.float64]
     flights: int
     setup: Setup
 
     def factor(self, name: str, /) -> tuple[float, float]:
         """A factor of the craft or the type, and its standard deviation [1]: “power”, “intensity”, “capacity”, …"""
-        k = ("power", "intensity", "capacity", "resistance").index(name)
+        k = FACTORS.index(name)
         return math.exp(self.theta[k]), math.sqrt(self.covariance[k, k])
+
+    def before(self, name: str, /) -> float:
+        """Standard deviation of a factor of one pack and its craft before any flight [1]."""
+        k = FACTORS.index(name)
+        individual = (0.0, 0.0, INDIVIDUAL_CAPACITY, INDIVIDUAL_RESISTANCE)[k]
+        return math.hypot(float(self.prior[k]), individual)
 
     def _columns(self, pack: str) -> NDArray[np.float64]:
         """How θ makes the four logarithms of a flight with a pack, shape (4, θ)."""
@@ -113,15 +133,48 @@ class Learned:
             spread += (slopes[0, 2] * INDIVIDUAL_CAPACITY) ** 2 + (slopes[0, 3] * INDIVIDUAL_RESISTANCE) ** 2
         return float(used_ah[0]), math.sqrt(spread + FLIGHT_SIGMA**2)
 
+    def taught(self, pack: str, /) -> Taught:
+        """What a sheet flies with: factors of the craft and of one individual, with their covariance and the
+        flights' own variation; a pack that was never flown starts from its type.
 
-def _fly(setup: Setup, logs: NDArray[np.float64]) -> Flight:
+        Raises
+        ------
+        ValueError
+            Without flights.
+        """
+        if not self.flights:
+            raise ValueError("Nothing was learned without flights.")
+        columns = self._columns(pack)
+        power, intensity, capacity, resistance = (float(f) for f in np.exp(columns @ self.theta))
+        covariance = columns @ self.covariance @ columns.T
+        if pack not in self.packs:
+            covariance[[2, 3], [2, 3]] += INDIVIDUAL_CAPACITY**2, INDIVIDUAL_RESISTANCE**2
+        covariance[POWER, POWER] += FLIGHT_SIGMA**2
+        return Taught(
+            flights=self.flights,
+            power=power,
+            intensity=intensity,
+            capacity=capacity,
+            resistance=resistance,
+            spread=spread_of(covariance),
+            kind=PackKind.of(self.setup.sheet.pack),
+            pattern=self.setup.sheet.flying.name,
+        )
+
+
+def _fly(setup: Setup, logs: NDArray[np.float64], warmer_c: float = 0.0) -> Flight:
     power, intensity, capacity, resistance = (np.array([float(np.exp(v))]) for v in logs)
+    if warmer_c:
+        # P ∝ 1/√ρ: in other air the craft takes another power as well as the pack another resistance.
+        air = setup.sheet.conditions
+        density = air_density_kg_m3(temperature_c=air.air_c + warmer_c, altitude_m=air.altitude_m)
+        power = power * math.sqrt(setup.density_kg_m3 / density)
     one = np.ones(1)
     return fly(
         setup,
         factors=Factors(
             power=power, capacity=capacity, resistance=resistance, full_throttle=one, intensity=intensity,
-            air_c=0.0 * one,
+            air_c=warmer_c * one,
         ),
     )  # fmt: skip
 
@@ -143,14 +196,14 @@ def _used_with_slopes(
 
 
 def _predict(
-    setup: Setup, logs: NDArray[np.float64], durations_s: NDArray[np.float64]
+    setup: Setup, logs: NDArray[np.float64], durations_s: NDArray[np.float64], warmer_c: float = 0.0
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
-    used, left = _at(_fly(setup, logs), durations_s)
+    used, left = _at(_fly(setup, logs, warmer_c), durations_s)
     used_slopes, left_slopes = np.empty((used.size, _SHARED)), np.empty((used.size, _SHARED))
     for k in range(_SHARED):
         moved = logs.copy()
         moved[k] += _STEP
-        used_k, left_k = _at(_fly(setup, moved), durations_s)
+        used_k, left_k = _at(_fly(setup, moved, warmer_c), durations_s)
         used_slopes[:, k] = (np.log(used_k) - np.log(used)) / _STEP
         left_slopes[:, k] = (left_k - left) / _STEP
     return used, left, used_slopes, left_slopes
@@ -182,15 +235,17 @@ def learn(sheet: Sheet, observations: Sequence[Observation], /) -> Learned:
     packs = tuple(dict.fromkeys(o.pack for o in observations))
     sigma0 = _prior(setup, len(packs))
     theta = np.zeros(sigma0.size)
-    empty = Learned(theta, np.diag(sigma0**2), packs, np.full(len(observations), np.nan), len(observations), setup)
+    unknown = np.full(len(observations), np.nan)
+    empty = Learned(theta, np.diag(sigma0**2), packs, unknown, unknown, sigma0, len(observations), setup)
     if not observations:
         return empty
     columns = {name: empty._columns(name) for name in packs}
     information = np.diag(sigma0**-2.0)
-    residuals = np.full(len(observations), np.nan)
+    residuals, plain = unknown, None
     normal = information
     for _ in range(_MOST_ROUNDS):
         rows, misses, residuals = _rows(setup, observations, packs, columns, theta)
+        plain = residuals if plain is None else plain
         weights = np.minimum(1.0, _HUBER / np.maximum(np.abs(misses), 1e-12))
         normal = information + rows.T @ (weights[:, None] * rows)
         step = np.linalg.solve(normal, rows.T @ (weights * misses) - information @ theta)
@@ -198,7 +253,19 @@ def learn(sheet: Sheet, observations: Sequence[Observation], /) -> Learned:
         if float(np.abs(step).max()) < _STILL:
             break
     covariance = np.asarray(np.linalg.inv(normal), dtype=np.float64)
-    return Learned(theta, covariance, packs, residuals, len(observations), setup)
+    plain = unknown if plain is None else plain
+    return Learned(theta, covariance, packs, residuals, plain, sigma0, len(observations), setup)
+
+
+def _alike(
+    setup: Setup, observations: Sequence[Observation], packs: tuple[str, ...]
+) -> dict[tuple[str, float], list[int]]:
+    """Flights of one pack in about the same air are one flight of the kernel: pack and how much warmer [K]."""
+    groups: dict[tuple[str, float], list[int]] = {}
+    for k, o in enumerate(observations):
+        warmer_c = 0.0 if o.air_c is None else o.air_c - setup.sheet.conditions.air_c
+        groups.setdefault((o.pack, _SAME_AIR_K * round(warmer_c / _SAME_AIR_K)), []).append(k)
+    return dict(sorted(groups.items(), key=lambda item: (packs.index(item[0][0]), item[0][1])))
 
 
 def _rows(
@@ -212,10 +279,9 @@ def _rows(
     rows: list[NDArray[np.float64]] = []
     misses: list[float] = []
     residuals = np.full(len(observations), np.nan)
-    for name in packs:
-        of = [k for k, o in enumerate(observations) if o.pack == name]
+    for (name, warmer_c), of in _alike(setup, observations, packs).items():
         durations_s = np.array([observations[k].duration_s for k in of])
-        used, left, used_slopes, left_slopes = _predict(setup, columns[name] @ theta, durations_s)
+        used, left, used_slopes, left_slopes = _predict(setup, columns[name] @ theta, durations_s, warmer_c)
         for j, k in enumerate(of):
             seen = observations[k]
             if seen.used_ah is not None:

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, Field, StringConstraints
+from pydantic import Field, StringConstraints
 
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import charge_left_at_rest
 from zesty_cell.core.entity import Entity, Name
+from zesty_cell.core.learn.calibration import Calibration, charge_factor, current_now
+from zesty_cell.core.learn.moment import Moment
 from zesty_cell.core.measured import CellVolts
 from zesty_cell.core.pack import Pack
 
@@ -24,13 +26,6 @@ _OVER_FULL_V = 0.03
 ERROR_PUT_BACK, ERROR_SHOWN, ERROR_REST = 0.02, 0.10, 0.06
 
 
-def _in_utc(moment: datetime) -> datetime:
-    if moment.tzinfo is None:
-        raise ValueError("Give the time with its zone, such as 2026-05-03T14:02:00+02:00.")
-    return moment.astimezone(UTC)
-
-
-Moment = Annotated[datetime, AfterValidator(_in_utc)]
 Charge = Annotated[float, Field(ge=0.001, le=400)]
 
 
@@ -59,6 +54,14 @@ class LoggedFlight(Entity):
         Readings of each cell at rest [V].
     air_c : float, optional
         [°C].
+    hottest_c : float, optional
+        Of the pack when it landed [°C].
+    charged_at : datetime, optional
+        When it was charged again.
+    resistance_ohm : float, optional
+        Of a cell, as the charger read it then [Ω].
+    charger_c : float, optional
+        Of the pack when the charger read it [°C]; without, about 25.
     set_aside : str, optional
         Why this flight is not to be learned from.
     """
@@ -73,6 +76,10 @@ class LoggedFlight(Entity):
     charged_v_per_cell: CellVolts | None = None
     cells_v: Annotated[tuple[CellVolts, ...], Field(max_length=24)] = ()
     air_c: Annotated[float, Field(ge=-30, le=55)] | None = None
+    hottest_c: Annotated[float, Field(ge=-30, le=150)] | None = None
+    charged_at: Moment | None = None
+    resistance_ohm: Annotated[float, Field(gt=0, le=2)] | None = None
+    charger_c: Annotated[float, Field(ge=-30, le=80)] | None = None
     how: How = "as planned"
     note: Annotated[str, StringConstraints(strip_whitespace=True, max_length=300)] = ""
     set_aside: Name | None = None
@@ -105,15 +112,22 @@ class Used:
     error: float
 
 
-def used_of(flight: LoggedFlight, /, *, pack: Pack) -> Used | None:
+def used_of(flight: LoggedFlight, /, *, pack: Pack, calibrations: Sequence[Calibration] = ()) -> Used | None:
     """Charge a flight used [1]: by what was put back, else as shown, else by the rest voltage; None by none.
 
     Charge put back is the truth: lithium gives back what it took to better than a hundredth (PHYSICS 6).
+
+    Parameters
+    ----------
+    calibrations : sequence of Calibration
+        Of the craft: what its sensor showed before one is corrected by it.
     """
     if flight.put_back_ah is not None:
         return Used(flight.put_back_ah / pack.capacity_ah, "put back", ERROR_PUT_BACK)
     if flight.shown_ah is not None:
-        return Used(flight.shown_ah / pack.capacity_ah, "shown", ERROR_SHOWN)
+        true_ah = flight.shown_ah * charge_factor(calibrations, at=flight.landed_at)
+        error = min(current_now(calibrations=calibrations, flights=()).error, ERROR_SHOWN)
+        return Used(true_ah / pack.capacity_ah, "shown", max(error, ERROR_PUT_BACK))
     if flight.rest_v_per_cell is None:
         return None
     left = charge_left_at_rest(chemistry=chemistry_for(pack.chemistry), rest_v=flight.rest_v_per_cell)

@@ -45,6 +45,8 @@ class NextTimer:
     flights : int
     why : str
         In a sentence.
+    down_s : float
+        On the ground by then [s]: the timer, and the way home.
     """
 
     timer_s: float
@@ -54,6 +56,7 @@ class NextTimer:
     aim_s: float | None
     flights: int
     why: str
+    down_s: float
 
 
 def _down(seconds: float) -> float:
@@ -88,8 +91,24 @@ def _spread(rates: Sequence[float], weights: Sequence[float], rate: float) -> fl
     return math.sqrt((_PRIOR_FLIGHTS * _PRIOR_SIGMA**2 + seen) / (_PRIOR_FLIGHTS + total))
 
 
+def _early(home_s: float, down_s: float) -> float:
+    """How long before the ground the timer calls; a way home longer than half the flight is another flight."""
+    return min(home_s, 0.5 * down_s)
+
+
+def _start_home(early_s: float, down_s: float) -> str:
+    if early_s < _STEP_S:
+        return ""
+    return f" It leaves {clock(early_s)} for the way home: be on the ground by {clock(down_s)}."
+
+
 def next_timer(
-    *, flights: Sequence[tuple[float, float]], landing_used: float, forecast_s: float, z: float = 1.645
+    *,
+    flights: Sequence[tuple[float, float]],
+    landing_used: float,
+    forecast_s: float,
+    home_s: float = 0.0,
+    z: float = 1.645,
 ) -> NextTimer:
     """The timer for the next flight of a craft, pack type and pattern.
 
@@ -101,6 +120,8 @@ def next_timer(
         Share used at which the landing rule lands [1].
     forecast_s : float
         The sheet's timer [s].
+    home_s : float
+        Way home after the timer [s]: flights are logged to the ground, the timer calls this much earlier.
     z : float
         How far up the used charge's interval is aimed at the rule: 1.645 leaves one flight in twenty over it.
 
@@ -112,12 +133,13 @@ def next_timer(
     if any(duration <= 0.0 or used <= 0.0 for duration, used in flights):
         raise ValueError("A flight lasts some time and uses some charge.")
     if not flights:
-        timer_s = _down(FIRST_SHARE * forecast_s)
+        down_s = _down(FIRST_SHARE * (forecast_s + home_s))
+        early_s = _early(home_s, down_s)
         why = (
-            f"First flight: half of the forecast's {clock(forecast_s)}. Put back what it took, and the next may "
-            "be longer."
+            f"First flight: half of the forecast's {clock(forecast_s + home_s)}. Put back what it took, and the "
+            "next may be longer." + _start_home(early_s, down_s)
         )
-        return NextTimer(timer_s, "first flight", None, _PRIOR_SIGMA, None, 0, why)
+        return NextTimer(_down(down_s - early_s), "first flight", None, _PRIOR_SIGMA, None, 0, why, down_s)
     rate, sigma = used_rate(flights)
     n = len(flights)
     total = sum(0.5 ** ((n - 1 - k) / _HALF_LIFE) for k in range(n))
@@ -142,4 +164,7 @@ def next_timer(
     else:
         timer_s = aim_s
         why = f"{after}: nineteen of twenty flights then land with {100 * (1 - landing_used):.0f} % or more."
-    return NextTimer(_down(timer_s), held_by, rate, whole, aim_s, n, why)
+    down_s = _down(timer_s)
+    early_s = _early(home_s, down_s)
+    why += _start_home(early_s, down_s)
+    return NextTimer(_down(down_s - early_s), held_by, rate, whole, aim_s, n, why, down_s)

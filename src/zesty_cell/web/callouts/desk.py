@@ -18,6 +18,7 @@ from zesty_cell.core.sheet import Sheet
 from zesty_cell.store import callouts as store
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.tables import CalloutsRow, SheetRow
+from zesty_cell.web import learning
 from zesty_cell.web.database import SESSION
 
 Store = Annotated[Session, SESSION]
@@ -35,7 +36,7 @@ class Desk:
     def __init__(self, session: Session, sheet_id: int) -> None:
         self.session = session
         self.sheet_row: SheetRow = sheet_store.fetch(session, sheet_id)
-        self.sheet: Sheet = sheet_store.as_sheet(self.sheet_row)
+        self.sheet: Sheet = learning.as_flown(session, self.sheet_row)
         self.row: CalloutsRow | None = store.for_sheet(session, self.sheet_row)
         self.owner = store.Owner(sheet_id=sheet_id) if self.row is None else store.owner_of(self.row)
         self.trouble = ""
@@ -58,7 +59,7 @@ class Desk:
 
     def results_of_craft(self) -> list[Forecast]:
         """The forecasts of all the craft's sheets that can be flown, this one first."""
-        return [self.flight, *(flown(sheet_store.as_sheet(row)) for row in self.other_sheets)]
+        return [self.flight, *(flown(learning.as_flown(self.session, row)) for row in self.other_sheets)]
 
     @cached_property
     def other_sheets(self) -> list[SheetRow]:
@@ -67,7 +68,7 @@ class Desk:
         for row in self.sheets_of_craft:
             if row.id != self.sheet_row.id:
                 with suppress(OutOfRangeError):
-                    flown(sheet_store.as_sheet(row))
+                    flown(learning.as_flown(self.session, row))
                     found.append(row)
         return found
 

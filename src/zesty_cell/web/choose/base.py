@@ -13,6 +13,7 @@ from zesty_cell.core.sheet import Sheet
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.hangar import CELLS
 from zesty_cell.store.tables import SheetRow
+from zesty_cell.web import learning
 from zesty_cell.web.face import Face
 
 #: Pages of a sheet's choosing, in the order of their tabs: address, word.
@@ -48,7 +49,7 @@ def desk_of(session: Session, sheet_id: int) -> Desk:
     """The stored sheet and the shelf."""
     row = sheet_store.fetch(session, sheet_id)
     cells = {r.id: CELLS.thing(r) for r in CELLS.all(session)}
-    return Desk(row=row, sheet=sheet_store.as_sheet(row), cells=cells)
+    return Desk(row=row, sheet=learning.as_flown(session, row), cells=cells)
 
 
 def landing_words(sheet: Sheet) -> str:

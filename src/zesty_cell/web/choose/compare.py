@@ -33,6 +33,7 @@ from zesty_cell.core.sheet import Sheet
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import CraftRow, PackRow
+from zesty_cell.web import learning
 from zesty_cell.web.choose.base import CHEMISTRY_WORDS, Desk, base_context, desk_of
 from zesty_cell.web.choose.imagined import pack_of_spec
 from zesty_cell.web.drawing.compare_chart import bars, half_way, multiples, overlay, slopes
@@ -267,7 +268,7 @@ def _sheet_for(craft_row: CraftRow, desk: Desk, session: Session) -> Sheet:
     own = [row for row in sheet_store.all_sheets(session) if row.craft_id == craft_row.id]
     craft = CRAFTS.thing(craft_row)
     if own:
-        newest = sheet_store.as_sheet(max(own, key=lambda r: (r.updated_at, r.id)))
+        newest = learning.as_flown(session, max(own, key=lambda r: (r.updated_at, r.id)))
         return newest.model_copy(update={"conditions": desk.sheet.conditions, "trying": ()})
     return desk.sheet.model_copy(
         update={"craft": craft, "flying": PATTERNS[FIRST_PATTERN[craft.kind]], "trying": ()}

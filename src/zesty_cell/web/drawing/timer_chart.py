@@ -57,7 +57,7 @@ def timer_chart(
     if not flights or timer.rate is None:
         return None
     width, height, left, right, top, bottom = 424.0, 190.0, 40.0, 414.0, 12.0, 160.0
-    longest_s = 1.08 * max(timer.timer_s, *(d for d, _ in flights))
+    longest_s = 1.08 * max(timer.down_s, *(d for d, _ in flights))
     x = Scale(0.0, longest_s, left, right)
     y = Scale(0.0, 1.0, bottom, top)
 
@@ -87,5 +87,5 @@ def timer_chart(
         band=band,
         line=f"M{x(0):.1f} {y(0):.1f}L{x(line_s):.1f} {clipped(timer.rate * line_s):.1f}",
         rule_y=y(landing_used),
-        next_x=x(timer.timer_s),
+        next_x=x(timer.down_s),
     )

@@ -13,14 +13,15 @@ from zesty_cell.core.callouts.schools import FIRST_SCHOOL, write_plan
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import Forecast
 from zesty_cell.core.keeping import charge_now
-from zesty_cell.core.learn.correction import Learned, Observation, learn
-from zesty_cell.core.learn.flights import LoggedFlight, Used, used_of
+from zesty_cell.core.learn.correction import Learned
+from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.timer import NextTimer, next_timer
-from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.sheet import Sheet, corrected
 from zesty_cell.store import callouts, flights, sheets
 from zesty_cell.store.hangar import PACKS, keeping_of
 from zesty_cell.store.tables import CraftRow, FlightRow, PackRow, SheetRow
 from zesty_cell.web.callouts.desk import flown
+from zesty_cell.web.learning import Told, learned_from, told
 
 #: A pack with this much in it counts as charged [1].
 CHARGED = 0.95
@@ -109,34 +110,31 @@ class FieldDesk:
     @cached_property
     def result(self) -> Forecast | None:
         """Its forecast; None where it cannot be flown, with ``trouble`` saying why."""
-        if self.sheet is None:
+        if self.sheet is None or self.pack is None or self.sheet_row is None:
             return None
+        taught = self.learned.taught(str(self.pack.id)) if self.learned and self.sheet_row.from_log else None
         try:
-            return flown(self.sheet)
+            return flown(corrected(self.sheet, taught))
         except OutOfRangeError as error:
             self.trouble = str(error)
             return None
 
-    @property
-    def alike(self) -> list[tuple[LoggedFlight, Used]]:
-        """Flights of this craft, type of pack and pattern whose charge is known, the oldest first."""
-        return [(flight, used) for _, flight, used in self.told]
-
     @cached_property
-    def told(self) -> list[tuple[str, LoggedFlight, Used]]:
-        """The same with the name of the very pack."""
+    def told(self) -> list[Told]:
+        """Flights of this craft, type of pack and pattern whose charge is known, the oldest first."""
         if self.craft is None or self.pack is None or self.sheet is None:
             return []
-        rows = flights.alike(
+        return told(
             self.session,
             craft_id=self.craft.id,
             type_name=self.pack.type_name,
             pattern=self.sheet.flying.name,
         )
-        read = [(flights.flight_of(r), flights.pack_of(r)) for r in rows]
-        return [
-            (pack.name, flight, used) for flight, pack in read if (used := used_of(flight, pack=pack)) is not None
-        ]
+
+    @property
+    def rates(self) -> list[tuple[float, float]]:
+        """How long each was, and the share of the charge it used [s, 1]."""
+        return [(t.flight.duration_s, t.used.share) for t in self.told]
 
     @property
     def landing_used(self) -> float:
@@ -151,35 +149,23 @@ class FieldDesk:
         if self.result is None:
             return None
         return next_timer(
-            flights=[(f.duration_s, u.share) for f, u in self.alike],
+            flights=self.rates,
             landing_used=self.landing_used,
             forecast_s=self.result.callouts.timers.timer_s,
+            home_s=self.result.setup.home_s,
         )
 
     @cached_property
     def learned(self) -> Learned | None:
         """What the flights taught about craft and packs; None where too few were charged."""
-        if self.sheet is None or self.result is None or not self.alike:
-            return None
-        seen = [
-            Observation(
-                pack=pack,
-                duration_s=flight.duration_s,
-                used_ah=used.share * self.sheet.pack.capacity_ah if used.by != "rest voltage" else None,
-                used_sigma=used.error,
-                left=1.0 - used.share if used.by == "rest voltage" else None,
-                left_sigma=used.error,
-            )
-            for pack, flight, used in self.told
-        ]
-        return learn(self.sheet, seen)
+        return None if self.sheet is None else learned_from(self.told, sheet=self.sheet)
 
     @cached_property
     def expects(self) -> tuple[float, float, float] | None:
         """Share of the charge the next flight will use: the middle, and nineteen of twenty either way [1]."""
         if self.learned is None or self.timer is None or self.pack is None or self.sheet is None:
             return None
-        used_ah, sigma = self.learned.used(self.pack.name, self.timer.timer_s)
+        used_ah, sigma = self.learned.used(str(self.pack.id), self.timer.down_s)
         share = used_ah / self.sheet.pack.capacity_ah
         return share, share * math.exp(-1.96 * sigma), share * math.exp(1.96 * sigma)
 

@@ -29,11 +29,7 @@ def _page(
     context: dict[str, Any] = {
         "desk": desk,
         "result": desk.result,
-        "chart": timer_chart(
-            [(f.duration_s, u.share) for f, u in desk.alike], desk.timer, landing_used=desk.landing_used
-        )
-        if desk.timer
-        else None,
+        "chart": timer_chart(desk.rates, desk.timer, landing_used=desk.landing_used) if desk.timer else None,
         "details": DETAILS,
         "charged": CHARGED,
         "errors": taken.errors if taken else {},

@@ -1,0 +1,161 @@
+"""When flights and forecast disagree strongly: what may be wrong, and the test that would tell (PHYSICS 6)."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zesty_cell.core.learn.correction import FLIGHT_SIGMA, Learned, Observation, learn
+from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.taught import CAPACITY
+
+#: Used charge this far from the forecast, and this many standard deviations, is a strong disagreement [1, 1].
+STRONG, SURE = 0.10, 1.645
+#: A pack this far from its siblings is tired (or the better one) [1]; a capacity this far under its label is wrong.
+TIRED, SMALLER = 0.06, 0.93
+#: Air this far from the sheet's may be the reason [K]; a charge known no better may be the sensor's [1].
+OTHER_AIR_K, SENSOR_SIGMA = 8.0, 0.05
+
+CauseKey = Literal["capacity", "sensor", "pattern", "temperature", "tired pack", "weight"]
+
+
+@dataclass(frozen=True)
+class Cause:
+    """Something that would explain it, why it is thought of, and the test that would tell."""
+
+    key: CauseKey
+    why: str
+    test: str
+
+
+@dataclass(frozen=True)
+class Disagreement:
+    """How far the flights are from the forecast.
+
+    Attributes
+    ----------
+    ratio : float
+        Charge used over what the sheet by itself says [1].
+    sure : float
+        In standard deviations of what the sheet allows for [1].
+    causes : tuple of Cause
+        The likeliest first.
+    """
+
+    ratio: float
+    sure: float
+    causes: tuple[Cause, ...]
+
+
+def disagreement(
+    learned: Learned, observations: Sequence[Observation], /, *, sheet: Sheet, names: dict[str, str]
+) -> Disagreement | None:
+    """Whether flights disagree strongly with the plain sheet, and why that may be [1]; None where they agree.
+
+    Parameters
+    ----------
+    learned : Learned
+        From those observations.
+    sheet : Sheet
+        That they were learned on.
+    names : dict
+        What the packs are called.
+    """
+    known = np.flatnonzero(np.isfinite(learned.plain))
+    if not known.size:
+        return None
+    miss = float(np.median(learned.plain[known]))
+    durations = [observations[int(k)].duration_s for k in known]
+    _, sigma = learn(sheet, []).used("", float(np.median(durations)))
+    # One flight's own variation shrinks with their number; what the sheet does not know stays.
+    allowed = math.sqrt(max(sigma**2 - FLIGHT_SIGMA**2, 0.0) + FLIGHT_SIGMA**2 / known.size)
+    if abs(miss) < math.log1p(STRONG) or abs(miss) < SURE * allowed:
+        return None
+    causes = _causes(learned, [observations[int(k)] for k in known], learned.plain[known], sheet, names)
+    return Disagreement(math.exp(miss), abs(miss) / allowed, causes)
+
+
+def _causes(
+    learned: Learned,
+    seen: Sequence[Observation],
+    misses: NDArray[np.float64],
+    sheet: Sheet,
+    names: dict[str, str],
+) -> tuple[Cause, ...]:
+    more = float(np.median(misses)) > 0.0
+    found: list[Cause] = []
+    if any(o.used_sigma >= SENSOR_SIGMA for o in seen):
+        found.append(
+            Cause(
+                "sensor",
+                "Some of these charges are the sensor's, not the charger's.",
+                "Put one pack back by the charger: if it takes what was shown, the sensor is right.",
+            )
+        )
+    tired = _unlike_siblings(seen, misses, names)
+    if tired:
+        found.append(
+            Cause(
+                "tired pack",
+                f"{tired} takes more than the others on the same flights.",
+                "Check its cells at rest and read its resistance; fly the same timer on another pack.",
+            )
+        )
+    if math.exp(learned.theta[CAPACITY]) < SMALLER:
+        found.append(
+            Cause(
+                "capacity",
+                "By their rest voltage the packs are emptier than the charge put back explains.",
+                "Discharge one to its floor at a gentle current and put it back: that is its capacity.",
+            )
+        )
+    colder = _other_air(seen, sheet)
+    if colder is not None:
+        found.append(
+            Cause(
+                "temperature",
+                f"These flights were in air {abs(colder):.0f} °C {'colder' if colder < 0 else 'warmer'} than the "
+                "sheet's.",
+                "Set the sheet's air to that of the day and look whether it agrees then.",
+            )
+        )
+    harder = "harder" if more else "more gently"
+    found.append(
+        Cause(
+            "pattern",
+            f"It may be flown {harder} than “{sheet.flying.name}” is written.",
+            "Hover or cruise steadily for three minutes and put it back: if that agrees, it is the pattern.",
+        )
+    )
+    found.append(
+        Cause(
+            "weight",
+            f"It may be {'heavier' if more else 'lighter'} than the sheet says, or fly on other propellers.",
+            "Weigh it ready to fly, and look at the propellers entered.",
+        )
+    )
+    return tuple(found)
+
+
+def _unlike_siblings(seen: Sequence[Observation], misses: NDArray[np.float64], names: dict[str, str]) -> str:
+    """The pack that takes most against the others, where it is far from them; empty otherwise."""
+    packs = sorted({o.pack for o in seen})
+    if len(packs) < 2:
+        return ""
+    means = {p: float(np.mean([m for o, m in zip(seen, misses, strict=True) if o.pack == p])) for p in packs}
+    worst = max(means, key=lambda p: means[p])
+    others = [m for p, m in means.items() if p != worst]
+    return names.get(worst, worst) if means[worst] - max(others) > TIRED else ""
+
+
+def _other_air(seen: Sequence[Observation], sheet: Sheet) -> float | None:
+    air = [o.air_c for o in seen if o.air_c is not None]
+    if not air:
+        return None
+    away = float(np.median(air)) - sheet.conditions.air_c
+    return away if abs(away) >= OTHER_AIR_K else None

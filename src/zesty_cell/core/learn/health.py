@@ -1,0 +1,413 @@
+"""Health of a pack: what its own flights say of capacity, resistance and cells against how it began (PHYSICS 6)."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Literal
+
+import numpy as np
+
+from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.chemistry import Chemistry, charge_left_at_rest, temperature_factor
+from zesty_cell.core.learn.calibration import Calibration, CellCheck
+from zesty_cell.core.learn.flights import LoggedFlight, used_of
+from zesty_cell.core.measured import LEAST_SHARE_FOR_CAPACITY
+from zesty_cell.core.pack import Pack
+
+Verdict = Literal["fit", "watch", "retire"]
+
+#: Share of its first capacity, multiple of its first resistance, spread of its cells [1, 1, V] from which a pack
+#: is watched, and retired; reasons in docs/physics.md, "Pack health".
+CAPACITY_WATCH, CAPACITY_RETIRE = 0.85, 0.70
+RESISTANCE_WATCH, RESISTANCE_RETIRE = 1.4, 2.0
+SPREAD_WATCH_V, SPREAD_RETIRE_V = 0.03, 0.10
+#: Hotter than this in the air, or left with less, and the pack is watched [°C, 1].
+HOT_C, DEEP_LEFT = 60.0, 0.03
+#: Readings that make a beginning, and a present [readings].
+BASELINE, RECENT = 3, 3
+#: Readings from which a trend is looked for, and how many standard errors make one [readings, 1].
+TREND_FROM, TREND_SURE = 6, 2.0
+#: A checker's error and what rest of polarisation an hour leaves [V].
+_REST_SIGMA_V = 0.010
+_PUT_BACK_SIGMA, _RESISTANCE_SIGMA = 0.015, 0.08
+#: Longer full or empty than this is a matter for storage [days]; full and empty by the charge left [1].
+STORAGE_DAYS, FULL, EMPTY = 3.0, 0.85, 0.25
+#: Packs this much apart in capacity and in resistance make no pair [1].
+PAIR_CAPACITY, PAIR_RESISTANCE = 0.05, 0.20
+
+
+@dataclass(frozen=True)
+class Reading:
+    """A figure of a pack at a point of its life.
+
+    Attributes
+    ----------
+    at : datetime
+    cycles : float
+        Equivalent full cycles until then [1].
+    value : float
+        Capacity [Ah] or resistance of a cell at 25 °C [Ω].
+    sigma : float
+        One standard deviation, relative [1].
+    """
+
+    at: datetime
+    cycles: float
+    value: float
+    sigma: float
+
+
+@dataclass(frozen=True)
+class Reason:
+    """Why a verdict is what it is."""
+
+    verdict: Verdict
+    text: str
+
+
+@dataclass(frozen=True)
+class Trend:
+    """Where a figure goes: ``flights_left`` until the pack is to be retired, the middle and 5 to 95 % [flights]."""
+
+    flights_left: int
+    earliest: int
+    latest: int | None
+
+
+@dataclass(frozen=True)
+class Health:
+    """What the log says of a pack.
+
+    Attributes
+    ----------
+    verdict : Verdict
+    reasons : tuple of Reason
+        The worst first; at least one.
+    capacity, resistance : tuple of Reading
+        Over its life, the oldest first.
+    capacity_share, resistance_ratio : float or None
+        Now against its own beginning [1]; None before there are enough readings.
+    spread_v : float or None
+        Of its cells by the last reading [V].
+    weakest : int or None
+        The cell that reads lowest, from 0, where the spread is worth a word.
+    flights : int
+    full_cycles : float
+        Charge used over its capacity [1].
+    deepest_left : float or None
+        The least that was left in it [1].
+    hottest_c : float or None
+    days_full : float
+        Waiting charged, over its life [days], as far as charges have their time.
+    trend : Trend or None
+    """
+
+    verdict: Verdict
+    reasons: tuple[Reason, ...]
+    capacity: tuple[Reading, ...]
+    resistance: tuple[Reading, ...]
+    capacity_share: float | None
+    resistance_ratio: float | None
+    spread_v: float | None
+    weakest: int | None
+    flights: int
+    full_cycles: float
+    deepest_left: float | None
+    hottest_c: float | None
+    days_full: float
+    trend: Trend | None
+
+
+def judge(value: float, /, *, watch: float, retire: float, higher_is_worse: bool = True) -> Verdict:
+    """A figure against its two limits [unit of the figure]."""
+    sign = 1.0 if higher_is_worse else -1.0
+    if sign * value >= sign * retire:
+        return "retire"
+    return "watch" if sign * value >= sign * watch else "fit"
+
+
+@dataclass(frozen=True)
+class CellSpread:
+    """Readings of a resting pack's cells.
+
+    Attributes
+    ----------
+    spread_v : float
+        Highest less lowest [V].
+    weakest : int
+        The lowest, from 0.
+    verdict : Verdict
+    rest_v : float
+        Their mean [V].
+    charge_left : float
+        Of the lowest [1].
+    """
+
+    spread_v: float
+    weakest: int
+    verdict: Verdict
+    rest_v: float
+    charge_left: float
+
+
+def cell_spread(cells_v: Sequence[float], /, *, chemistry: Chemistry) -> CellSpread:
+    """What the cells of a resting pack say [V]."""
+    spread_v = max(cells_v) - min(cells_v)
+    return CellSpread(
+        spread_v=spread_v,
+        weakest=int(np.argmin(cells_v)),
+        # A millivolt display rounds: 30 mV is 30 mV.
+        verdict=judge(spread_v + 1e-9, watch=SPREAD_WATCH_V, retire=SPREAD_RETIRE_V),
+        rest_v=sum(cells_v) / len(cells_v),
+        charge_left=charge_left_at_rest(chemistry=chemistry, rest_v=min(cells_v)),
+    )
+
+
+def _capacity_reading(flight: LoggedFlight, *, chemistry: Chemistry, cycles: float) -> Reading | None:
+    """Capacity by charge put back over the share that the rest voltage says was used."""
+    if flight.put_back_ah is None or flight.rest_v_per_cell is None:
+        return None
+    left = charge_left_at_rest(chemistry=chemistry, rest_v=flight.rest_v_per_cell)
+    used = 1.0 - left
+    if used < LEAST_SHARE_FOR_CAPACITY:
+        return None
+    above = charge_left_at_rest(chemistry=chemistry, rest_v=flight.rest_v_per_cell + _REST_SIGMA_V)
+    below = charge_left_at_rest(chemistry=chemistry, rest_v=flight.rest_v_per_cell - _REST_SIGMA_V)
+    sigma = math.hypot(_PUT_BACK_SIGMA, 0.5 * (above - below) / used)
+    return Reading(flight.landed_at, cycles, flight.put_back_ah / used, sigma)
+
+
+def resistance_at_25(ohm: float, /, *, chemistry: Chemistry, temperature_c: float | None) -> float:
+    """A cell's resistance as it would be at 25 °C [Ω], read at a temperature [°C]."""
+    if temperature_c is None:
+        return ohm
+    return ohm / float(temperature_factor(chemistry=chemistry, temperature_c=np.array(temperature_c)))
+
+
+def _mean(readings: Sequence[Reading]) -> tuple[float, float]:
+    """Mean weighted by how surely each is known, and its relative standard error."""
+    weights = [r.sigma**-2 for r in readings]
+    value = sum(w * r.value for w, r in zip(weights, readings, strict=True)) / sum(weights)
+    return value, 1.0 / math.sqrt(sum(weights))
+
+
+def _against_beginning(readings: Sequence[Reading]) -> tuple[float, float] | None:
+    """The last readings over the first, and the relative standard error; None while they are the same ones."""
+    if len(readings) < BASELINE + RECENT:
+        return None
+    first, first_se = _mean(readings[:BASELINE])
+    last, last_se = _mean(readings[-RECENT:])
+    return last / first, math.hypot(first_se, last_se)
+
+
+def capacity_trend(readings: Sequence[Reading], /, *, flights: int) -> Trend | None:
+    """Flights until the capacity is where a pack is retired, where it falls for certain [Ah, 1].
+
+    A straight line over equivalent full cycles, weighted; forecast only where its slope is two standard errors from
+    none, since a line through noise would retire a good pack.
+
+    Parameters
+    ----------
+    readings : sequence of Reading
+        The oldest first.
+    flights : int
+        That made these cycles [flights].
+    """
+    if len(readings) < TREND_FROM:
+        return None
+    x = np.array([r.cycles for r in readings])
+    y = np.array([r.value for r in readings]) / _mean(readings[:BASELINE])[0]
+    w = np.array([1.0 / r.sigma for r in readings])
+    if float(np.ptp(x)) < 1.0:
+        return None
+    design = np.column_stack((np.ones_like(x), x)) * w[:, None]
+    covariance = np.linalg.inv(design.T @ design)
+    level, slope = covariance @ (design.T @ (w * y))
+    misses = w * y - design @ np.array([level, slope])
+    scatter = max(float(misses @ misses) / (len(readings) - 2), 1.0)
+    se = math.sqrt(float(covariance[1, 1]) * scatter)
+    if slope > -TREND_SURE * se:
+        return None
+    per_flight = float(x[-1]) / flights
+    here = level + slope * float(x[-1])
+
+    def left(fall: float) -> int:
+        return max(int((here - CAPACITY_RETIRE) / (-fall * per_flight)), 0)
+
+    gentle = slope + 1.645 * se
+    return Trend(left(slope), left(slope - 1.645 * se), left(gentle) if gentle < 0.0 else None)
+
+
+def _reasons(
+    *, capacity: tuple[float, float] | None, resistance: tuple[float, float] | None, cells: CellSpread | None,
+    deepest: float | None, hottest_c: float | None, flights: int,
+) -> list[Reason]:  # fmt: skip
+    found: list[Reason] = []
+    if capacity is not None:
+        share, se = capacity
+        verdict = judge(share + se, watch=CAPACITY_WATCH, retire=CAPACITY_RETIRE, higher_is_worse=False)
+        found.append(Reason(verdict, f"It holds {100 * share:.0f} % of what it held at first."))
+    if resistance is not None:
+        ratio, se = resistance
+        verdict = judge(ratio * (1.0 - se), watch=RESISTANCE_WATCH, retire=RESISTANCE_RETIRE)
+        found.append(Reason(verdict, f"Its resistance is {ratio:.2f} times that of its first flights."))
+    if cells is not None:
+        words = f"Its cells are {1000 * cells.spread_v:.0f} mV apart at rest"
+        if cells.verdict != "fit":
+            words += f"; cell {cells.weakest + 1} is the lowest"
+        found.append(Reason(cells.verdict, words + "."))
+    if deepest is not None and deepest <= DEEP_LEFT:
+        found.append(Reason("watch", f"It was once flown down to {100 * max(deepest, 0.0):.0f} %."))
+    if hottest_c is not None and hottest_c > HOT_C:
+        found.append(Reason("watch", f"It was {hottest_c:.0f} °C hot once; above {HOT_C:.0f} °C cells age fast."))
+    if not found:
+        words = (
+            "No flight is logged yet." if not flights else f"{flights} flights, and too few readings to compare."
+        )
+        found.append(Reason("fit", words))
+    order = {"retire": 0, "watch": 1, "fit": 2}
+    return sorted(found, key=lambda r: order[r.verdict])
+
+
+def _days_full(flights: Sequence[LoggedFlight], now: datetime) -> float:
+    days = 0.0
+    for k, flight in enumerate(flights):
+        if flight.charged_at is None:
+            continue
+        until = flights[k + 1].took_off_at if k + 1 < len(flights) else now
+        days += max((until - flight.charged_at).total_seconds(), 0.0) / 86_400.0
+    return days
+
+
+def health(
+    pack: Pack, flights: Sequence[LoggedFlight], /, *, now: datetime, checks: Sequence[Calibration] = (),
+    calibrations: Sequence[Calibration] = (),
+) -> Health:  # fmt: skip
+    """What the log says of a pack [Ah, Ω, V, °C, days].
+
+    Parameters
+    ----------
+    pack : Pack
+    flights : sequence of LoggedFlight
+        Of this individual, the oldest first; those set aside are left out of the figures of capacity.
+    now : datetime
+        With its time zone.
+    checks : sequence of Calibration
+        Its cell checks.
+    calibrations : sequence of Calibration
+        Of the crafts' sensors.
+    """
+    chemistry = chemistry_for(pack.chemistry)
+    capacity: list[Reading] = []
+    ohms: list[Reading] = []
+    lefts: list[float] = []
+    cells: list[tuple[datetime, tuple[float, ...]]] = []
+    cycles = 0.0
+    for flight in flights:
+        used = used_of(flight, pack=pack, calibrations=calibrations)
+        cycles += used.share if used is not None else 0.0
+        if flight.rest_v_per_cell is not None:
+            lefts.append(charge_left_at_rest(chemistry=chemistry, rest_v=flight.rest_v_per_cell))
+        elif used is not None:
+            lefts.append(1.0 - used.share)
+        reading = _capacity_reading(flight, chemistry=chemistry, cycles=cycles)
+        if reading is not None and flight.set_aside is None:
+            capacity.append(reading)
+        if flight.resistance_ohm is not None:
+            at_25 = resistance_at_25(flight.resistance_ohm, chemistry=chemistry, temperature_c=flight.charger_c)
+            ohms.append(Reading(flight.charged_at or flight.landed_at, cycles, at_25, _RESISTANCE_SIGMA))
+        if flight.cells_v:
+            cells.append((flight.charged_at or flight.landed_at, flight.cells_v))
+    for check in checks:
+        if isinstance(check, CellCheck):
+            cells.append((check.made_at, check.cells_v))
+            if check.resistance_ohm is not None:
+                ohms.append(Reading(check.made_at, cycles, check.resistance_ohm, _RESISTANCE_SIGMA))
+    ohms.sort(key=lambda r: r.at)
+    last = cell_spread(max(cells)[1], chemistry=chemistry) if cells else None
+    hottest = [f.hottest_c for f in flights if f.hottest_c is not None]
+    share, ratio = _against_beginning(capacity), _against_beginning(ohms)
+    reasons = _reasons(
+        capacity=share,
+        resistance=ratio,
+        cells=last,
+        deepest=min(lefts, default=None),
+        hottest_c=max(hottest, default=None),
+        flights=len(flights),
+    )
+    return Health(
+        verdict=reasons[0].verdict,
+        reasons=tuple(reasons),
+        capacity=tuple(capacity),
+        resistance=tuple(ohms),
+        capacity_share=None if share is None else share[0],
+        resistance_ratio=None if ratio is None else ratio[0],
+        spread_v=None if last is None else last.spread_v,
+        weakest=None if last is None or last.verdict == "fit" else last.weakest,
+        flights=len(flights),
+        full_cycles=cycles,
+        deepest_left=min(lefts, default=None),
+        hottest_c=max(hottest, default=None),
+        days_full=_days_full(flights, now),
+        trend=capacity_trend(capacity, flights=max(len(flights), 1)),
+    )
+
+
+def storage_word(*, charge: float | None, days: float, storage_v: float) -> str | None:
+    """What to do with a pack that has stood for some days with a charge [1, days, V a cell]; None for nothing."""
+    if charge is None or days < STORAGE_DAYS or EMPTY < charge < FULL:
+        return None
+    what = "full" if charge >= FULL else "almost empty" if charge > 0.05 else "empty"
+    return f"{what} for {days:.0f} days: bring it to {storage_v:.2f} V a cell to store it."
+
+
+@dataclass(frozen=True)
+class PackFit:
+    """A pack that may become one of a pair: its name, kind, capacity [Ah] and resistance [Ω], as they are now."""
+
+    name: str
+    kind: tuple[str, int, int]
+    capacity_ah: float
+    resistance_ohm: float
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Two packs that go together: how far apart in capacity and in resistance [1]."""
+
+    first: str
+    second: str
+    capacity_apart: float
+    resistance_apart: float
+
+
+def _apart(a: float, b: float) -> float:
+    return abs(a - b) / (0.5 * (a + b))
+
+
+def matched_pairs(packs: Sequence[PackFit], /) -> tuple[Pair, ...]:
+    """Pairs for parallel use, the nearest alike first; each pack in one pair at most [Ah, Ω].
+
+    Unlike packs share the current by resistance and the charge by capacity: both have to be alike.
+    """
+    found: list[Pair] = []
+    for k, a in enumerate(packs):
+        for b in packs[k + 1 :]:
+            if a.kind != b.kind:
+                continue
+            pair = Pair(
+                a.name, b.name, _apart(a.capacity_ah, b.capacity_ah), _apart(a.resistance_ohm, b.resistance_ohm)
+            )
+            if pair.capacity_apart <= PAIR_CAPACITY and pair.resistance_apart <= PAIR_RESISTANCE:
+                found.append(pair)
+    found.sort(key=lambda p: p.capacity_apart / PAIR_CAPACITY + p.resistance_apart / PAIR_RESISTANCE)
+    taken: set[str] = set()
+    chosen = []
+    for pair in found:
+        if not {pair.first, pair.second} & taken:
+            taken |= {pair.first, pair.second}
+            chosen.append(pair)
+    return tuple(chosen)

@@ -1,0 +1,128 @@
+"""What the log taught about a sheet: its flights, what was learned of them, the sheet as they correct it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.chemistry import charge_left_at_rest
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.learn.correction import Learned, Observation, learn
+from zesty_cell.core.learn.flights import ERROR_REST, LoggedFlight, Used, used_of
+from zesty_cell.core.sheet import Sheet, corrected
+from zesty_cell.core.taught import Taught
+from zesty_cell.store import calibrations, flights, sheets
+from zesty_cell.store.tables import FlightRow, PackRow, SheetRow
+
+#: What a checker's own error makes of the charge left [1]: alike in every flight, so that no number of them helps.
+CHECKER_ERROR = 0.02
+
+
+@dataclass(frozen=True)
+class Told:
+    """A flight whose charge is known."""
+
+    row: FlightRow
+    flight: LoggedFlight
+    used: Used
+
+
+def told(session: Session, *, craft_id: int, type_name: str, pattern: str) -> list[Told]:
+    """Flights of a craft with packs of a type on a pattern whose charge is known, the oldest first.
+
+    What its sensor showed before a calibration is corrected by it.
+    """
+    made = calibrations.of_craft(session, craft_id)
+    found = []
+    for row in flights.alike(session, craft_id=craft_id, type_name=type_name, pattern=pattern):
+        flight = flights.flight_of(row)
+        used = used_of(flight, pack=flights.pack_of(row), calibrations=made)
+        if used is not None:
+            found.append(Told(row, flight, used))
+    return found
+
+
+@lru_cache(maxsize=64)
+def _learned(sheet: Sheet, seen: tuple[Observation, ...]) -> Learned | None:
+    try:
+        return learn(sheet, seen)
+    except OutOfRangeError:  # a sheet that contradicts itself is refused where it is flown
+        return None
+
+
+def observed(known: list[Told], /, *, sheet: Sheet) -> tuple[Observation, ...]:
+    """The flights as the core learns from them."""
+    return tuple(
+        Observation(
+            pack=str(t.row.pack_id),
+            duration_s=t.flight.duration_s,
+            used_ah=t.used.share * sheet.pack.capacity_ah if t.used.by != "rest voltage" else None,
+            used_sigma=t.used.error,
+            left=_left(t, sheet),
+            left_sigma=math.hypot(ERROR_REST, CHECKER_ERROR * math.sqrt(len(known))),
+            air_c=t.flight.air_c,
+        )
+        for t in known
+    )
+
+
+def _left(of: Told, sheet: Sheet) -> float | None:
+    """Charge left by the rest voltage [1]: beside the charge put back it tells the capacity."""
+    if of.flight.rest_v_per_cell is None:
+        return None
+    return charge_left_at_rest(chemistry=chemistry_for(sheet.pack.chemistry), rest_v=of.flight.rest_v_per_cell)
+
+
+def learned_from(known: list[Told], /, *, sheet: Sheet) -> Learned | None:
+    """What flights taught about a sheet's craft and packs; None without any.
+
+    Learned on the sheet as it would be flown plainly, from a full pack: changes being tried and landing rules are
+    not of the flights.  The same question is answered once.
+    """
+    if not known:
+        return None
+    plain = Sheet(
+        name="learned",
+        craft=sheet.craft,
+        pack=sheet.pack,
+        flying=sheet.flying,
+        conditions=sheet.conditions.model_copy(update={"start_charge": 1.0}),
+    )
+    return _learned(plain, observed(known, sheet=sheet))
+
+
+def taught_of(session: Session, sheet: Sheet, *, craft_id: int, pack: PackRow) -> Taught | None:
+    """What the log taught about a stored sheet flown with a pack; None without flights."""
+    known = told(session, craft_id=craft_id, type_name=pack.type_name, pattern=sheet.flying.name)
+    learned = learned_from(known, sheet=sheet)
+    return None if learned is None else learned.taught(str(pack.id))
+
+
+def corrected_as_typed(
+    session: Session, sheet: Sheet, *, stored: Sheet, from_log: bool, craft_id: int, pack_id: int
+) -> Sheet:
+    """A sheet being typed, as the flights of its craft, type of pack and pattern correct it.
+
+    Learned on what is stored: a change of air or of the pattern's own activities keeps the factors, so that the
+    live page does not learn anew with every key.
+    """
+    pack = session.get(PackRow, pack_id)
+    if not from_log or pack is None:
+        return sheet
+    same = sheet.flying.name == stored.flying.name
+    base = stored.model_copy(
+        update={"craft": sheet.craft, "pack": sheet.pack, "flying": stored.flying if same else sheet.flying}
+    )
+    return corrected(sheet, taught_of(session, base, craft_id=craft_id, pack=pack))
+
+
+def as_flown(session: Session, row: SheetRow) -> Sheet:
+    """A stored sheet as its flights correct it, unless it is to go by itself."""
+    sheet = sheets.as_sheet(row)
+    if not row.from_log:
+        return sheet
+    return corrected(sheet, taught_of(session, sheet, craft_id=row.craft_id, pack=row.pack))

@@ -1,0 +1,111 @@
+"""What its flights taught about a sheet: the forecast before and after, each figure, each flight; on or off."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+import numpy as np
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.learn.correction import FACTORS, FLIGHT_SIGMA
+from zesty_cell.core.learn.disagreement import Disagreement, disagreement
+from zesty_cell.core.sheet import corrected
+from zesty_cell.core.taught import POWER, covariance_of
+from zesty_cell.store import sheets as store
+from zesty_cell.web.callouts.desk import flown
+from zesty_cell.web.drawing.taught_chart import factor_lines, miss_chart, time_bars
+from zesty_cell.web.learning import Told, learned_from, observed, told
+from zesty_cell.web.messages import say
+from zesty_cell.web.sheets import PostedForm, Store
+from zesty_cell.web.templating import page
+from zesty_cell.web.units import minutes
+
+_LABELS = ("Power", "Liveliness", "Capacity", "Resistance")
+router = APIRouter(prefix="/sheets", include_in_schema=False)
+
+
+@dataclass(frozen=True)
+class Lesson:
+    """A flight, and how far it was from what is now expected of it [1]."""
+
+    told: Told
+    miss: float | None
+
+    @property
+    def landed_at(self) -> datetime:
+        """When."""
+        return self.told.flight.landed_at
+
+    @property
+    def odd(self) -> bool:
+        """Far from all others."""
+        return self.miss is not None and abs(self.miss) > 2.5 * math.hypot(FLIGHT_SIGMA, self.told.used.error)
+
+
+def _more(miss: float) -> str:
+    share = 100.0 * (math.exp(miss) - 1.0)
+    return "as expected" if abs(share) < 0.5 else f"{abs(share):.0f} % {'more' if share > 0 else 'less'}"
+
+
+@router.get("/{sheet_id}/taught")
+def show(request: Request, session: Store, sheet_id: int) -> Response:
+    """The forecast without and with the log, and what each flight taught."""
+    row = store.fetch(session, sheet_id)
+    sheet = store.as_sheet(row)
+    known = told(session, craft_id=row.craft_id, type_name=row.pack.type_name, pattern=sheet.flying.name)
+    learned = learned_from(known, sheet=sheet)
+    context: dict[str, Any] = {"row": row, "sheet": sheet, "learned": None, "trouble": ""}
+    if learned is None:
+        return page(request, "taught.html", context)
+    taught = learned.taught(str(row.pack_id))
+    try:
+        before, after = flown(sheet), flown(corrected(sheet, taught))
+    except OutOfRangeError as error:
+        return page(request, "taught.html", context | {"trouble": str(error)})
+    sigma = np.sqrt(np.diag(covariance_of(taught)))
+    # The flights' own variation is no part of how well the craft is known.
+    sigma[POWER] = math.sqrt(max(sigma[POWER] ** 2 - FLIGHT_SIGMA**2, 0.0))
+    figures = [
+        (label, learned.before(name), float(getattr(taught, name)), float(sigma[k]))
+        for k, (name, label) in enumerate(zip(FACTORS, _LABELS, strict=True))
+    ]
+    misses = [m if math.isfinite(m) else None for m in learned.residuals.tolist()]
+    lessons = [Lesson(t, m) for t, m in zip(known, misses, strict=True)]
+    shown = [
+        (lesson.miss, f"{lesson.landed_at:%-d %B}: {minutes(t.flight.duration_s)} on {t.row.pack.name}, "
+         f"{_more(lesson.miss)}")
+        for lesson in lessons if lesson.miss is not None for t in (lesson.told,)
+    ]  # fmt: skip
+    names = {str(t.row.pack_id): t.row.pack.name for t in known}
+    odds: Disagreement | None = disagreement(learned, observed(known, sheet=sheet), sheet=sheet, names=names)
+    context |= {
+        "learned": learned,
+        "taught": taught,
+        "before": before,
+        "after": after,
+        "times": time_bars(
+            (before.range.low_s, before.flight.landing_s, before.range.high_s),
+            (after.range.low_s, after.flight.landing_s, after.range.high_s),
+        ),
+        "factors": factor_lines(figures),
+        "misses": miss_chart(shown, sigma=FLIGHT_SIGMA) if shown else None,
+        "lessons": lessons[::-1],
+        "more": _more,
+        "disagreement": odds,
+    }
+    return page(request, "taught.html", context)
+
+
+@router.post("/{sheet_id}/taught")
+def switch(session: Store, sheet_id: int, form: PostedForm) -> Response:
+    """Let the sheet go by its log, or by itself."""
+    row = store.fetch(session, sheet_id)
+    row.from_log = form.get("from_log") == "1"
+    session.flush()
+    words = "The forecast goes by its log again." if row.from_log else "The forecast goes by the sheet alone."
+    return say(RedirectResponse(f"/sheets/{sheet_id}/taught", 303), words)

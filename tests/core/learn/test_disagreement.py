@@ -1,0 +1,61 @@
+"""When flights and forecast disagree: said only when it is strong, with the causes that fit."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from tests.sheets import sheet
+from zesty_cell.core.learn.correction import Observation, learn
+from zesty_cell.core.learn.disagreement import disagreement
+from zesty_cell.standins.craft import Hidden, SimulatedCraft
+
+SHEET = sheet()
+NAMES = {"one": "Pomelo 1", "two": "Pomelo 2"}
+
+
+def found(*hidden: tuple[str, Hidden], used_sigma: float = 0.02, air_c: float | None = None):
+    seen = []
+    for pack, truth in hidden:
+        craft = SimulatedCraft(SHEET, seed=5, hidden=truth)
+        for _ in range(5):
+            flown = craft.fly(700.0)
+            left = float(flown.flight.charge_left[flown.flight.index_at(700.0)])
+            seen.append(
+                Observation(
+                    pack=pack, duration_s=700.0, used_ah=flown.used_ah, used_sigma=used_sigma, left=left,
+                    left_sigma=0.03, air_c=air_c,
+                )
+            )  # fmt: skip
+    return disagreement(learn(SHEET, seen), seen, sheet=SHEET, names=NAMES)
+
+
+def keys(of):
+    return [c.key for c in of.causes]
+
+
+def test_flights_that_agree_are_not_talked_about():
+    assert found(("one", Hidden())) is None
+    assert found(("one", Hidden(power=1.05))) is None
+    assert disagreement(learn(SHEET, []), [], sheet=SHEET, names={}) is None
+
+
+def test_a_craft_that_takes_a_third_more_is_flown_harder_or_heavier():
+    odd = found(("one", Hidden(power=1.35)))
+    assert np.isclose(odd.ratio, 1.35, atol=0.06)
+    assert odd.sure > 2.0
+    assert keys(odd) == ["pattern", "weight"]
+    assert "harder" in odd.causes[0].why
+    assert "put it back" in odd.causes[0].test
+    less = found(("one", Hidden(power=0.7)))
+    assert less.ratio < 0.8
+    assert "more gently" in less.causes[0].why
+
+
+def test_each_cause_is_named_by_its_own_trace():
+    assert keys(found(("one", Hidden(power=1.35)), used_sigma=0.1))[0] == "sensor"
+    assert "capacity" in keys(found(("one", Hidden(power=1.3, capacity=0.75))))
+    assert "temperature" in keys(found(("one", Hidden(power=1.35)), air_c=0.0))
+    tired = found(("one", Hidden(power=1.2)), ("two", Hidden(power=1.45)))
+    assert "tired pack" in keys(tired)
+    assert "Pomelo 2" in next(c.why for c in tired.causes if c.key == "tired pack")
+    assert all(c.test and c.why for c in tired.causes)

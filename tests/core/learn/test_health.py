@@ -1,0 +1,160 @@
+"""Health: a good pack stays fit through noise, an ageing one is watched and retired in time."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+import pytest
+
+from tests.sheets import satsuma
+from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.chemistry import open_circuit_v
+from zesty_cell.core.learn.calibration import CellCheck
+from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.core.learn.health import (
+    PackFit,
+    cell_spread,
+    health,
+    matched_pairs,
+    resistance_at_25,
+    storage_word,
+)
+
+LIPO = chemistry_for("lipo")
+PACK = satsuma()
+START = datetime(2026, 3, 1, 10, 0, tzinfo=UTC)
+
+
+def rest_v(left: float) -> float:
+    return float(open_circuit_v(chemistry=LIPO, charge_left=np.array([left]))[0])
+
+
+def life(flights: int, *, fade: float = 0.0, growth: float = 0.0, seed: int = 1, **more) -> list[LoggedFlight]:
+    """Flights to 25 % left; capacity falls by ``fade`` and resistance grows by ``growth`` a flight."""
+    rng = np.random.default_rng(seed)
+    found = []
+    for k in range(flights):
+        capacity_ah = PACK.capacity_ah * (1.0 - fade * k)
+        found.append(
+            LoggedFlight(
+                landed_at=START + timedelta(days=2 * k),
+                duration_s=240.0,
+                pattern="Freestyle",
+                rest_v_per_cell=round(rest_v(0.25) + 0.006 * rng.normal(), 2),
+                put_back_ah=round(0.75 * capacity_ah * (1 + 0.01 * rng.normal()), 3),
+                charged_at=START + timedelta(days=2 * k, hours=6),
+                resistance_ohm=round(0.006 * (1 + growth * k) * (1 + 0.05 * rng.normal()), 5),
+                charger_c=25.0,
+                **more,
+            )
+        )
+    return found
+
+
+def now(flights: list[LoggedFlight]) -> datetime:
+    return flights[-1].landed_at + timedelta(days=1)
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_noise_alone_neither_condemns_a_pack_nor_makes_a_trend(seed):
+    flown = life(40, seed=seed)
+    found = health(PACK, flown, now=now(flown))
+    assert found.verdict == "fit"
+    assert found.capacity_share == pytest.approx(1.0, abs=0.05)
+    assert found.trend is None or found.trend.flights_left > 100
+
+
+def test_an_ageing_pack_is_watched_then_retired():
+    young, old, spent = (
+        health(PACK, f, now=now(f)) for f in (life(10), life(60, fade=0.003), life(60, fade=0.0068))
+    )
+    assert [h.verdict for h in (young, old, spent)] == ["fit", "watch", "retire"]
+    assert spent.capacity_share == pytest.approx(1 - 0.0068 * 57, abs=0.05)
+    assert "of what it held at first" in spent.reasons[0].text
+
+
+def test_flights_left_are_those_until_seventy_percent():
+    flown = life(60, fade=0.003)
+    trend = health(PACK, flown, now=now(flown)).trend
+    truth = (1 - 0.003 * 59 - 0.70) / 0.003
+    assert trend.flights_left == pytest.approx(truth, rel=0.35)
+    assert trend.earliest <= truth <= trend.latest
+
+
+def test_resistance_is_compared_at_25_degrees():
+    cold = resistance_at_25(0.012, chemistry=LIPO, temperature_c=5.0)
+    assert cold < 0.008
+    assert resistance_at_25(0.012, chemistry=LIPO, temperature_c=25.0) == pytest.approx(0.012)
+    assert resistance_at_25(0.012, chemistry=LIPO, temperature_c=None) == 0.012
+    flown = life(30, growth=0.03)
+    found = health(PACK, flown, now=now(flown))
+    assert found.verdict == "watch"
+    assert found.resistance_ratio == pytest.approx(1.8, abs=0.15)
+    assert "times that of its first flights" in found.reasons[0].text
+
+
+def test_a_cell_that_falls_behind_is_named():
+    even, apart, broken = (
+        cell_spread(v, chemistry=LIPO) for v in ((3.8, 3.81, 3.8), (3.8, 3.76, 3.8), (3.8, 3.6, 3.8))
+    )
+    assert [c.verdict for c in (even, apart, broken)] == ["fit", "watch", "retire"]
+    assert apart.weakest == 1
+    assert apart.spread_v == pytest.approx(0.04)
+    check = CellCheck(made_at=START + timedelta(days=99), cells_v=(3.8, 3.8, 3.69, 3.8, 3.8, 3.8))
+    found = health(PACK, life(3), now=START + timedelta(days=100), checks=[check])
+    assert (found.verdict, found.weakest) == ("retire", 2)
+    assert "cell 3 is the lowest" in found.reasons[0].text
+
+
+def test_hot_deep_and_long_full_are_counted():
+    flown = life(4)
+    flown[1] = flown[1].model_copy(update={"rest_v_per_cell": 3.2, "hottest_c": 66.0})
+    found = health(PACK, flown, now=now(flown))
+    assert found.verdict == "watch"
+    assert {r.text[:11] for r in found.reasons if r.verdict == "watch"} == {"It was once", "It was 66 °"}
+    assert found.hottest_c == 66.0
+    assert found.deepest_left < 0.03
+    # Charged six hours after landing, flown two days later; the last stands for eighteen hours.
+    between = timedelta(days=2) - timedelta(hours=6, seconds=240)
+    assert found.days_full == pytest.approx((3 * between + timedelta(hours=18)) / timedelta(days=1), rel=1e-6)
+    assert found.full_cycles == pytest.approx(4 * 0.75, rel=0.05)
+
+
+def test_a_flight_set_aside_says_nothing_of_the_capacity():
+    flown = life(12)
+    odd = flown[5].model_copy(update={"put_back_ah": 0.4, "set_aside": "charger stopped early"})
+    found = health(PACK, [*flown[:5], odd, *flown[6:]], now=now(flown))
+    assert len(found.capacity) == 11
+    assert found.flights == 12
+
+
+def test_short_flights_and_bare_ones_are_no_reading():
+    bare = LoggedFlight(landed_at=START, duration_s=60.0, pattern="Freestyle")
+    short = bare.model_copy(update={"put_back_ah": 0.3, "rest_v_per_cell": 4.0})
+    found = health(PACK, [bare, short], now=START)
+    assert found.capacity == ()
+    assert (found.verdict, found.capacity_share, found.trend) == ("fit", None, None)
+    assert "too few readings" in found.reasons[0].text
+    assert "No flight" in health(PACK, [], now=START).reasons[0].text
+
+
+def test_packs_left_full_or_empty_are_to_be_stored():
+    assert "full for 4 days: bring it to 3.85 V" in storage_word(charge=1.0, days=4.2, storage_v=3.85)
+    assert "almost empty" in storage_word(charge=0.2, days=10.0, storage_v=3.85)
+    assert "empty for" in storage_word(charge=0.0, days=10.0, storage_v=3.85)
+    assert storage_word(charge=0.5, days=100.0, storage_v=3.85) is None
+    assert storage_word(charge=1.0, days=1.0, storage_v=3.85) is None
+    assert storage_word(charge=None, days=100.0, storage_v=3.85) is None
+
+
+def test_pairs_are_matched_by_capacity_and_resistance():
+    kind = ("lipo", 4, 1)
+    packs = [
+        PackFit("a", kind, 2.20, 0.030), PackFit("b", kind, 2.10, 0.031), PackFit("c", kind, 2.19, 0.0305),
+        PackFit("d", kind, 2.12, 0.032), PackFit("e", kind, 2.20, 0.060), PackFit("f", ("lipo", 6, 1), 2.2, 0.03),
+    ]  # fmt: skip
+    found = [(p.first, p.second) for p in matched_pairs(packs)]
+    assert found == [("a", "c"), ("b", "d")]
+    assert matched_pairs(packs)[0].capacity_apart < 0.01
+    assert matched_pairs([]) == ()
