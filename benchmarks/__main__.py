@@ -7,7 +7,7 @@ import platform
 from datetime import UTC, datetime
 from pathlib import Path
 
-from benchmarks import callouts, choosing, core, peer, server
+from benchmarks import callouts, choosing, core, learning, peer, server
 from benchmarks.timing import Row
 
 REPORT = Path(__file__).parents[1] / "docs" / "benchmarks.md"
@@ -38,6 +38,7 @@ def main() -> int:
         ("Speed of the core", core.speed),
         ("Choosing a pack", choosing.choosing),
         ("Callouts", callouts.callouts),
+        ("The forecast that learns", learning.learning),
         ("Beside a general battery-model library", peer.compare),
         ("The hangar", choosing.hangar),
         ("The server", server.run),

@@ -13,7 +13,7 @@ from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.telemetry_csv import guess_mapping, read_telemetry
 from zesty_cell.standins.charger import CellChecker, SimulatedCharger
 from zesty_cell.standins.craft import Hidden, Sensors, SimulatedCraft
-from zesty_cell.store import flights
+from zesty_cell.store import calibrations, flights, logs
 from zesty_cell.store.database import Database
 
 
@@ -67,15 +67,21 @@ def test_the_clubs_log_is_flown_once_and_can_be_believed(tmp_path):
     database = Database(tmp_path / "club.sqlite")
     with database.session() as session:
         load_club(session)
-        assert load_log(session) == 29
+        assert load_log(session) == 54
         assert load_log(session) == 0
         rows = flights.newest(session, 100)
+        assert min(f.landed_at.month for f in rows) == 5
+        assert min(flights.flight_of(r).air_c for r in rows) < 6
         waiting = {rows[-1].pack.name for rows in flights.waiting(session)}
         assert waiting == {"Kumquat 1", "Kumquat 2"}
         for row in rows:
             flight, pack = flights.flight_of(row), flights.pack_of(row)
             used = used_of(flight, pack=pack)
             assert 0.2 < used.share < 0.9, (pack.name, used)
+        kinds = [row.kind for row in calibrations.newest(session)]
+        assert sorted(kinds) == ["cells", "current", "line loss", "voltage"]
+        log = logs.find(session, 1)
+        assert log.flight_id in {r.id for r in rows if r.craft.name == "Swift"}
         heron = [flights.flight_of(r) for r in rows if r.craft.name == "Heron"][::-1]
         # Longer from flight to flight, then where the rule keeps it.
         assert heron[0].duration_s < heron[1].duration_s < heron[-1].duration_s

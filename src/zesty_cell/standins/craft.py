@@ -98,19 +98,42 @@ class SimulatedCraft:
         self.sensors = sensors or Sensors()
         self._rng = np.random.Generator(np.random.PCG64(seed))
 
-    def fly(self, timer_s: float, *, mood: float = 1.0) -> SimulatedFlight:
-        """Fly to a timer, or until the craft has to come down [s]; ``mood`` is how hard, 1 as planned [1]."""
+    def fly(
+        self,
+        timer_s: float,
+        *,
+        mood: float = 1.0,
+        air_c: float | None = None,
+        capacity: float = 1.0,
+        resistance: float = 1.0,
+    ) -> SimulatedFlight:
+        """Fly to a timer, or until the craft has to come down.
+
+        Parameters
+        ----------
+        timer_s : float
+            [s].
+        mood : float
+            How hard, 1 as planned [1].
+        air_c : float, optional
+            Of that day [°C]; the sheet's without.
+        capacity, resistance : float
+            Of this individual on this day over the hidden ones [1].
+        """
         today = mood * float(np.exp(self.varies * self._rng.normal()))
         one = np.ones(1)
         factors = Factors(
             power=self.hidden.power * today * one,
-            capacity=self.hidden.capacity * one,
-            resistance=self.hidden.resistance * one,
+            capacity=self.hidden.capacity * capacity * one,
+            resistance=self.hidden.resistance * resistance * one,
             full_throttle=today * one,
             intensity=self.hidden.intensity * one,
             air_c=0.0 * one,
         )
-        setup = set_up(self.sheet)
+        sheet = self.sheet
+        if air_c is not None:
+            sheet = sheet.model_copy(update={"conditions": sheet.conditions.model_copy(update={"air_c": air_c})})
+        setup = set_up(sheet)
         flight = fly(setup, factors=factors)
         duration_s = min(timer_s, flight.end_s)
         k = flight.index_at(duration_s)

@@ -12,12 +12,13 @@ from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import charge_left_at_rest
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.correction import Learned, Observation, learn
-from zesty_cell.core.learn.flights import ERROR_REST, LoggedFlight, Used, used_of
+from zesty_cell.core.learn.flights import ERROR_REST, How, LoggedFlight, Used, used_of
 from zesty_cell.core.sheet import Sheet, corrected
 from zesty_cell.core.taught import Taught
 from zesty_cell.store import calibrations, flights, sheets
 from zesty_cell.store.tables import FlightRow, PackRow, SheetRow
 
+_EFFORT: dict[How, int] = {"gentle": -1, "as planned": 0, "hard": 1}
 #: What a checker's own error makes of the charge left [1]: alike in every flight, so that no number of them helps.
 CHECKER_ERROR = 0.02
 
@@ -65,6 +66,7 @@ def observed(known: list[Told], /, *, sheet: Sheet) -> tuple[Observation, ...]:
             left=_left(t, sheet),
             left_sigma=math.hypot(ERROR_REST, CHECKER_ERROR * math.sqrt(len(known))),
             air_c=t.flight.air_c,
+            effort=_EFFORT[t.flight.how],
         )
         for t in known
     )

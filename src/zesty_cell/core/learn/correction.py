@@ -28,6 +28,8 @@ from zesty_cell.core.taught import POWER, PackKind, Taught, spread_of
 FLIGHT_SIGMA = 0.04
 #: How individuals of a type differ from each other: capacity and resistance, one sigma [1].
 INDIVIDUAL_CAPACITY, INDIVIDUAL_RESISTANCE = 0.03, 0.12
+#: What a pilot means by “hard”, and “gentle” the other way, and how differently pilots mean it, one sigma [1].
+HOW_SHIFT, HOW_SIGMA = 0.06, 0.04
 _HUBER = 2.0
 _STEP = 1e-3
 _MOST_ROUNDS, _STILL = 12, 1e-5
@@ -58,6 +60,8 @@ class Observation:
         [1].
     air_c : float or None
         [°C]; None: as on the sheet.
+    effort : int
+        As the pilot says it was flown: −1 gentle, 0 as planned, 1 hard.
     """
 
     pack: str
@@ -67,6 +71,7 @@ class Observation:
     left: float | None = None
     left_sigma: float = 0.06
     air_c: float | None = None
+    effort: int = 0
 
 
 @dataclass(frozen=True)
@@ -81,7 +86,7 @@ class Learned:
     covariance : float64, square
     packs : tuple of str
     residuals : float64 (flights,)
-        Charge of each flight over what is now believed, logarithm [1]; NaN where its charge is not known.
+        Charge of each flight over what is now believed of one flown so, logarithm [1]; NaN where it is not known.
     plain : float64 (flights,)
         The same over what the sheet says by itself.
     prior : float64 (4 + 2·packs,)
@@ -164,17 +169,19 @@ class Learned:
 
 def _fly(setup: Setup, logs: NDArray[np.float64], warmer_c: float = 0.0) -> Flight:
     power, intensity, capacity, resistance = (np.array([float(np.exp(v))]) for v in logs)
+    full_throttle = np.ones(1)
     if warmer_c:
-        # P ∝ 1/√ρ: in other air the craft takes another power as well as the pack another resistance.
+        # P ∝ 1/√ρ, a propeller's torque ∝ ρ: in other air the craft takes another power, and not only the pack has
+        # another resistance.
         air = setup.sheet.conditions
         density = air_density_kg_m3(temperature_c=air.air_c + warmer_c, altitude_m=air.altitude_m)
         power = power * math.sqrt(setup.density_kg_m3 / density)
-    one = np.ones(1)
+        full_throttle = full_throttle * density / setup.density_kg_m3
     return fly(
         setup,
         factors=Factors(
-            power=power, capacity=capacity, resistance=resistance, full_throttle=one, intensity=intensity,
-            air_c=warmer_c * one,
+            power=power, capacity=capacity, resistance=resistance, full_throttle=full_throttle, intensity=intensity,
+            air_c=np.full(1, warmer_c),
         ),
     )  # fmt: skip
 
@@ -261,11 +268,16 @@ def _alike(
     setup: Setup, observations: Sequence[Observation], packs: tuple[str, ...]
 ) -> dict[tuple[str, float], list[int]]:
     """Flights of one pack in about the same air are one flight of the kernel: pack and how much warmer [K]."""
-    groups: dict[tuple[str, float], list[int]] = {}
+    groups: dict[tuple[int, int], list[tuple[float, int]]] = {}
     for k, o in enumerate(observations):
         warmer_c = 0.0 if o.air_c is None else o.air_c - setup.sheet.conditions.air_c
-        groups.setdefault((o.pack, _SAME_AIR_K * round(warmer_c / _SAME_AIR_K)), []).append(k)
-    return dict(sorted(groups.items(), key=lambda item: (packs.index(item[0][0]), item[0][1])))
+        groups.setdefault((packs.index(o.pack), round(warmer_c / _SAME_AIR_K)), []).append((warmer_c, k))
+    return {
+        (packs[pack], sum(w for w, _ in groups[pack, air]) / len(groups[pack, air])): [
+            k for _, k in groups[pack, air]
+        ]
+        for pack, air in sorted(groups)
+    }
 
 
 def _rows(
@@ -285,8 +297,9 @@ def _rows(
         for j, k in enumerate(of):
             seen = observations[k]
             if seen.used_ah is not None:
-                sigma = math.hypot(FLIGHT_SIGMA, seen.used_sigma)
-                residuals[k] = math.log(seen.used_ah / used[j])
+                said = HOW_SHIFT * seen.effort
+                sigma = math.hypot(FLIGHT_SIGMA, seen.used_sigma, HOW_SIGMA * abs(seen.effort))
+                residuals[k] = math.log(seen.used_ah / used[j]) - said
                 rows.append(used_slopes[j] @ columns[name] / sigma)
                 misses.append(residuals[k] / sigma)
             if seen.left is not None:

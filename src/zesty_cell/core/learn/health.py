@@ -319,11 +319,12 @@ def health(
         if flight.resistance_ohm is not None:
             at_25 = resistance_at_25(flight.resistance_ohm, chemistry=chemistry, temperature_c=flight.charger_c)
             ohms.append(Reading(flight.charged_at or flight.landed_at, cycles, at_25, _RESISTANCE_SIGMA))
-        if flight.cells_v:
+        if len(flight.cells_v) > 1:
             cells.append((flight.charged_at or flight.landed_at, flight.cells_v))
     for check in checks:
         if isinstance(check, CellCheck):
-            cells.append((check.made_at, check.cells_v))
+            if len(check.cells_v) > 1:
+                cells.append((check.made_at, check.cells_v))
             if check.resistance_ohm is not None:
                 ohms.append(Reading(check.made_at, cycles, check.resistance_ohm, _RESISTANCE_SIGMA))
     ohms.sort(key=lambda r: r.at)

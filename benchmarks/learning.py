@@ -1,0 +1,151 @@
+"""The forecast that learns: how well it foretells the charge of the next flight, and how long it takes."""
+
+from __future__ import annotations
+
+import math
+import tempfile
+from pathlib import Path
+
+import numpy as np
+from tests.sheets import sheet
+
+from benchmarks.timing import Row, measure
+from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.chemistry import charge_left_at_rest
+from zesty_cell.core.learn.correction import FLIGHT_SIGMA, Observation, learn
+from zesty_cell.demo.club import load_club
+from zesty_cell.demo.log import load_log
+from zesty_cell.standins.charger import CellChecker, SimulatedCharger
+from zesty_cell.standins.craft import Hidden, SimulatedCraft
+from zesty_cell.store import sheets
+from zesty_cell.store.database import Database
+from zesty_cell.web.learning import observed, told
+
+_PILOTS, _AHEAD = 100, 8
+_Z90 = 1.645
+
+
+def simulated() -> dict[int, tuple[float, float]]:
+    """Median miss and coverage [1, 1] after one and five flights of simulated pilots with a hidden truth.
+
+    Each has a craft, a pack, a charger and a checker of his own, drawn from a seed; his flights vary by 4 %, one
+    sigma.  What is foretold is the charge put back after eight later flights.
+    """
+    plain = sheet()
+    chemistry = chemistry_for(plain.pack.chemistry)
+    rng = np.random.default_rng(5)
+    missed: dict[int, list[tuple[float, float]]] = {1: [], 5: []}
+    for pilot in range(_PILOTS):
+        power, capacity, resistance, intensity = np.exp(rng.normal(size=4) * (0.08, 0.04, 0.2, 0.08))
+        hidden = Hidden(float(power), float(capacity), float(resistance), float(intensity))
+        craft = SimulatedCraft(plain, seed=1000 + pilot, hidden=hidden)
+        charger = SimulatedCharger(seed=pilot)
+        checker = CellChecker(seed=pilot, offset_v=float(0.005 * rng.normal()))
+        seen = []
+        for timer_s in (480.0, 600.0, 750.0, 800.0, 900.0, *rng.uniform(700.0, 950.0, _AHEAD)):
+            flown = craft.fly(float(timer_s))
+            rest_v = checker.read(rest_v=flown.rest_v, series=1)[0]
+            seen.append(
+                Observation(
+                    pack="own",
+                    duration_s=flown.duration_s,
+                    used_ah=charger.charge(plain.pack, used_ah=flown.used_ah).put_back_ah,
+                    left=charge_left_at_rest(chemistry=chemistry, rest_v=rest_v),
+                )
+            )
+        for known, misses in missed.items():
+            learned = learn(plain, seen[:known])
+            for ahead in seen[5:]:
+                used_ah, sigma = learned.used("own", ahead.duration_s)
+                misses.append((math.log((ahead.used_ah or 0.0) / used_ah), sigma))
+    return {
+        known: (
+            float(np.median([abs(m) for m, _ in misses])),
+            float(np.mean([abs(m) <= _Z90 * s for m, s in misses])),
+        )
+        for known, misses in missed.items()
+    }
+
+
+def club_left_out() -> tuple[float, float, int]:
+    """Median miss and coverage of the club's log, each flight foretold by all the others of its sheet [1, 1]."""
+    with tempfile.TemporaryDirectory() as folder:
+        database = Database(Path(folder) / "club.sqlite")
+        found: list[tuple[float, float]] = []
+        with database.session() as session:
+            load_club(session)
+            load_log(session)
+            for row in sheets.all_sheets(session):
+                one = sheets.as_sheet(row)
+                known = told(session, craft_id=row.craft_id, type_name=row.pack.type_name, pattern=one.flying.name)
+                charged = [t for t in known if t.used.by == "put back"]
+                seen = observed(charged, sheet=one)
+                for k, ahead in enumerate(seen):
+                    if ahead.effort:  # said to be flown otherwise: no forecast foretells that
+                        continue
+                    learned = learn(one, seen[:k] + seen[k + 1 :])
+                    used_ah, sigma = learned.used(ahead.pack, ahead.duration_s)
+                    found.append((math.log((ahead.used_ah or 0.0) / used_ah), sigma))
+        database.close()
+    median = float(np.median([abs(m) for m, _ in found]))
+    return median, float(np.mean([abs(m) <= _Z90 * s for m, s in found])), len(found)
+
+
+def learning() -> list[Row]:
+    """What is foretold, and the time to learn."""
+    after = simulated()
+    inside = float(np.mean([coverage for _, coverage in after.values()]))
+    median, covered, count = club_left_out()
+    # The most a sheet learns from: sixty flights with four packs in air of three kinds.
+    rng = np.random.default_rng(1)
+    one = sheet()
+    sixty = [
+        Observation(
+            pack=f"p{k % 4}",
+            duration_s=600.0 + 5.0 * k,
+            used_ah=1.8 + 0.012 * k + 0.05 * float(rng.normal()),
+            left=0.55,
+            air_c=(5.0, 15.0, 25.0)[k % 3],
+        )
+        for k in range(60)
+    ]
+    taken = measure(lambda: learn(one, sixty), runs=9)
+    flights = f"{_PILOTS} pilots, {_AHEAD} flights ahead each"
+    by_mean = 0.6745 * FLIGHT_SIGMA * math.sqrt(1.0 + 1.0 / 5.0)
+    return [
+        Row(
+            "Charge of the next flight, after one logged",
+            f"{100 * after[1][0]:.1f} % median miss",
+            "6 %",
+            after[1][0] <= 0.06,
+            f"simulated {flights}; flights vary by 4 %, one sigma",
+        ),
+        Row(
+            "Charge of the next flight, after five",
+            f"{100 * after[5][0]:.1f} % median miss",
+            "3 %",
+            after[5][0] <= 0.03,
+            f"the same; {100 * by_mean:.1f} % is what the mean of five would miss",
+        ),
+        Row(
+            "Flights within the 5 to 95 % range",
+            f"{100 * inside:.0f} %",
+            "85 to 97 %",
+            0.85 <= inside <= 0.97,
+            "of both, together",
+        ),
+        Row(
+            f"The club's log, each of {count} flights left out in turn",
+            f"{100 * median:.1f} % median miss, {100 * covered:.0f} % within the range",
+            "–",
+            True,
+            "those flown as planned, by all others of their sheet: a cold month, a pack that tires, a noisy season",
+        ),
+        Row(
+            "Learning from sixty flights with four packs",
+            f"{taken.median_ms:.0f} ms median, {taken.best_ms:.0f} best",
+            "1 000 ms",
+            taken.median_ms <= 1000.0,
+            "learn(): Gauss-Newton through the kernel, as the sheet page does once for each new flight",
+        ),
+    ]
