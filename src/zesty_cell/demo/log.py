@@ -102,7 +102,7 @@ class _Season:
         self.session, self.story, self.row, self.number = session, story, row, number
         self.sheet: Sheet = sheets.as_sheet(row)
         self.craft = SimulatedCraft(
-            self.sheet, seed=100 + number, hidden=story.hidden, sensors=Sensors(current=story.current)
+            self.sheet, seed=100 + number, hidden=story.hidden, sensors=Sensors(current=story.current, drift=0.009)
         )
         self.charger, self.checker = SimulatedCharger(seed=200 + number), CellChecker(seed=300 + number)
         self.rng = np.random.Generator(np.random.PCG64(400 + number))
@@ -219,11 +219,11 @@ def _kept_calibrations(session: Session, heron: SheetRow, swift: SheetRow) -> No
     )
     voltage = VoltageCalibration(
         made_at=when - timedelta(minutes=25), old=110.0, step=0.1, points=((24.62, 24.81), (21.27, 21.44)),
-        entered=110.8,
+        entered=110.9,
     )  # fmt: skip
     calibrations.add(session, voltage, craft_id=heron.craft_id, pack_id=None)
     lamp = LineLossTest(
-        made_at=_day(7, 4, 16, 20), alarm_v=24.2, rest_v=24.6, series=6, wanted_rest_v=3.4, current_a=8.6,
+        made_at=_day(7, 4, 16, 20), alarm_v=24.2, rest_v=24.9, series=6, wanted_rest_v=3.4, current_a=8.6,
         landing_stage="off",
     )  # fmt: skip
     calibrations.add(session, lamp, craft_id=heron.craft_id, pack_id=heron.pack_id)

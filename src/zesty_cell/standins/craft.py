@@ -39,12 +39,15 @@ class Sensors:
         Shown over true [1].
     noise_v, noise_a : float
         One standard deviation of a reading [V, A].
+    drift : float
+        How the charge shown differs from flight to flight, one standard deviation [1].
     """
 
     voltage: float = 1.0
     current: float = 1.0
     noise_v: float = 0.03
     noise_a: float = 0.25
+    drift: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -97,6 +100,8 @@ class SimulatedCraft:
         self.hidden = hidden or Hidden()
         self.sensors = sensors or Sensors()
         self._rng = np.random.Generator(np.random.PCG64(seed))
+        # Its own, so that a sensor's whims do not change the flights.
+        self._shown_rng = np.random.Generator(np.random.PCG64(seed + 7_919))
 
     def fly(
         self,
@@ -143,7 +148,7 @@ class SimulatedCraft:
             flight=flight,
             duration_s=duration_s,
             used_ah=used_ah,
-            shown_ah=used_ah * self.sensors.current,
+            shown_ah=used_ah * self.sensors.current * (1.0 + self.sensors.drift * self._shown_rng.normal()),
             rest_v=float(flight.rest_v[k]),
         )
 

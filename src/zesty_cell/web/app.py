@@ -22,6 +22,7 @@ from zesty_cell import __version__
 from zesty_cell.store.database import Database
 from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
 from zesty_cell.web import api, builder, hangar, pair, sheets, taught, view
+from zesty_cell.web.calibrate import page as calibrate_page
 from zesty_cell.web.callouts import logs as callouts_logs
 from zesty_cell.web.callouts import page as callouts_page
 from zesty_cell.web.callouts import voices as callouts_voices
@@ -131,7 +132,7 @@ def create_app(
     app.state.bench = BenchTransmitter(bench_port)
     for module in (
         view, sheets, taught, callouts_voices, callouts_page, callouts_logs, pair, builder, hangar, field_page,
-        flight_log, choose_search, choose_buys, choose_compare, api,
+        flight_log, calibrate_page, choose_search, choose_buys, choose_compare, api,
     ):  # fmt: skip
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")

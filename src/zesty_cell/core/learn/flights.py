@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import statistics
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -132,6 +133,24 @@ def used_of(flight: LoggedFlight, /, *, pack: Pack, calibrations: Sequence[Calib
         return None
     left = charge_left_at_rest(chemistry=chemistry_for(pack.chemistry), rest_v=flight.rest_v_per_cell)
     return Used(1.0 - left, "rest voltage", ERROR_REST)
+
+
+#: A flight this many standard deviations from the others like it, and at least so far, is odd [1, 1].
+_ODD, _LEAST_ODD, _LEAST_ALIKE = 3.0, 0.12, 4
+
+
+def odd_ones(rates: Sequence[float], /) -> list[bool]:
+    """Which flights used a charge a second [1/s] far from the others like them: by median and median deviation.
+
+    Nobody is odd among fewer than four.
+    """
+    if len(rates) < _LEAST_ALIKE:
+        return [False] * len(rates)
+    middle = statistics.median(rates)
+    away = [rate / middle - 1.0 for rate in rates]
+    # 1.4826 times the median absolute deviation is the standard deviation of a normal spread.
+    limit = max(_ODD * 1.4826 * statistics.median(abs(a) for a in away), _LEAST_ODD)
+    return [abs(a) > limit for a in away]
 
 
 def shared_out(put_back_ah: float, /, *, durations_s: Sequence[float]) -> tuple[float, ...]:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from zesty_cell.core.callouts.derive import voltage_step_v
 from zesty_cell.core.callouts.rules import on_step
+from zesty_cell.core.callouts.telemetry import Telemetry
 from zesty_cell.core.chemistry import Chemistry
 from zesty_cell.core.errors import OutOfRangeError
 
@@ -82,6 +83,42 @@ def monotone_curve(
         + slopes[k + 1] * h * t**2 * (t - 1),
         dtype=np.float64,
     )
+
+
+#: Steady is a current this near to its usual one [1], over so long a window [s].
+_STEADY_SHARE, _WINDOW_S = 0.25, 12.0
+
+
+def steady_points(telemetry: Telemetry, /, *, series: int, count: int) -> tuple[tuple[float, float], ...]:
+    """Readings for the chart out of a log [s, V a cell]: middle voltages at usual current, over the whole flight.
+
+    Parameters
+    ----------
+    telemetry : Telemetry
+        With a pack or cell voltage; with a current, climbs and glides are left out.
+    series : int
+    count : int
+        At most so many.
+    """
+    volts = telemetry.cell_v if telemetry.pack_v is None else telemetry.pack_v / series
+    if volts is None:
+        return ()
+    usable = np.isfinite(volts)
+    if telemetry.throttle is not None and bool((telemetry.throttle > 0.15).any()):
+        usable &= np.nan_to_num(telemetry.throttle) > 0.15
+    current = telemetry.current_a
+    if current is not None and usable.any():
+        usual = float(np.nanmedian(current[usable]))
+        usable &= np.abs(np.nan_to_num(current, nan=-1e9) - usual) <= _STEADY_SHARE * abs(usual)
+    if int(usable.sum()) < LEAST_POINTS:
+        return ()
+    time_s, volts = telemetry.time_s[usable] - telemetry.time_s[0], volts[usable]
+    found: list[tuple[float, float]] = []
+    for at in np.linspace(time_s[0] + _WINDOW_S, time_s[-1], count):
+        near = np.abs(time_s - at) <= _WINDOW_S
+        if near.any():
+            found.append((float(np.round(at)), float(np.median(volts[near]))))
+    return tuple(found)
 
 
 def hover_curve(points: Sequence[tuple[float, float]], /, *, chemistry: Chemistry, series: int) -> HoverCurve:

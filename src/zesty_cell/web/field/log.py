@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.learn.flights import LoggedFlight, Used, used_of
+from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.learn.calibration import charge_factor
+from zesty_cell.core.learn.flights import LoggedFlight, Used, odd_ones, used_of
 from zesty_cell.formats.flights_csv import NamedFlight, write_flights
+from zesty_cell.store import calibrations
 from zesty_cell.store import flights as store
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.tables import FlightRow
@@ -34,11 +38,46 @@ class Line:
     row: FlightRow
     flight: LoggedFlight
     used: Used | None
+    factor: float
+    odd: bool = False
+
+    @property
+    def rest_share(self) -> float | None:
+        """Where its rest voltage lies between the floor and full [1]."""
+        if self.flight.rest_v_per_cell is None:
+            return None
+        chemistry = chemistry_for(store.pack_of(self.row).chemistry)
+        span = chemistry.full_v - chemistry.hard_floor_v
+        return min(max((self.flight.rest_v_per_cell - chemistry.hard_floor_v) / span, 0.0), 1.0)
 
 
-def _line(row: FlightRow) -> Line:
-    flight = store.flight_of(row)
-    return Line(row, flight, used_of(flight, pack=store.pack_of(row)))
+def _lines(session: Session, rows: Sequence[FlightRow]) -> list[Line]:
+    """Flights with what they used, corrected by the calibrations after them; odd among those like them here."""
+    made = {craft_id: calibrations.of_craft(session, craft_id) for craft_id in {r.craft_id for r in rows}}
+    lines = []
+    for row in rows:
+        flight, of = store.flight_of(row), made[row.craft_id]
+        used = used_of(flight, pack=store.pack_of(row), calibrations=of)
+        lines.append(Line(row, flight, used, charge_factor(of, at=flight.landed_at)))
+    alike: dict[tuple[int, str, str], list[int]] = {}
+    for k, line in enumerate(lines):
+        if line.used is not None and line.used.by != "rest voltage" and line.flight.set_aside is None:
+            alike.setdefault((line.row.craft_id, line.row.pack.type_name, line.row.pattern), []).append(k)
+    for of_kind in alike.values():
+        rates = [used.share / lines[k].flight.duration_s for k in of_kind if (used := lines[k].used) is not None]
+        for k, odd in zip(of_kind, odd_ones(rates), strict=True):
+            lines[k] = replace(lines[k], odd=odd)
+    return lines
+
+
+#: Air to look for: word, from and below [°C].
+AIR: dict[str, tuple[str, float | None, float | None]] = {
+    "": ("any air", None, None),
+    "frost": ("below 5 °C", None, 5.0),
+    "cool": ("5 to 15 °C", 5.0, 15.0),
+    "mild": ("15 to 25 °C", 15.0, 25.0),
+    "hot": ("25 °C and more", 25.0, None),
+}
 
 
 @router.get("")
@@ -48,22 +87,27 @@ def log(
     craft: Annotated[int, Query(ge=0)] = 0,
     pack: Annotated[int, Query(ge=0)] = 0,
     pattern: Annotated[str, Query(max_length=80)] = "",
+    air: Annotated[str, Query(max_length=10)] = "",
     page_number: Annotated[int, Query(ge=1, le=10_000, alias="page")] = 1,
 ) -> Response:
     """The newest flights first, a page at a time."""
+    _, from_c, to_c = AIR.get(air, AIR[""])
     found = store.find(
-        session, craft_id=craft, pack_id=pack, pattern=pattern, most=A_PAGE, skip=(page_number - 1) * A_PAGE
-    )
+        session, craft_id=craft, pack_id=pack, pattern=pattern, air_from_c=from_c, air_to_c=to_c, most=A_PAGE,
+        skip=(page_number - 1) * A_PAGE,
+    )  # fmt: skip
     crafts, packs, patterns = store.flown(session)
     context = {
-        "lines": [_line(row) for row in found.rows],
+        "lines": _lines(session, found.rows),
+        "longest_s": max((r.duration_s for r in found.rows), default=1.0),
+        "airs": AIR,
         "total": found.total,
         "pages": max(-(-found.total // A_PAGE), 1),
         "page_number": page_number,
         "crafts": crafts,
         "packs": packs,
         "patterns": patterns,
-        "chosen": {"craft": craft, "pack": pack, "pattern": pattern},
+        "chosen": {"craft": craft, "pack": pack, "pattern": pattern, "air": air},
     }
     return page(request, "flights.html", context)
 
@@ -83,7 +127,7 @@ def _flight_page(
 ) -> Response:  # fmt: skip
     row = store.fetch(session, flight_id)
     view = preferences_of(request)
-    line = _line(row)
+    [line] = _lines(session, [row])
     texts = form or texts_of(FIELDS, line.flight.model_dump(), view.units) | {"version": str(row.version)}
     context: dict[str, Any] = {
         "line": line,

@@ -10,6 +10,8 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
 from zesty_cell.store.errors import MissingRecordError
+from zesty_cell.web.calibrate.bench import current_sensor
+from zesty_cell.web.calibrate.words import sensor_words
 from zesty_cell.web.drawing.timer_chart import timer_chart
 from zesty_cell.web.field.desk import FieldDesk
 from zesty_cell.web.field.entries import CHARGED, DETAILS, Taken, take_entry
@@ -30,6 +32,9 @@ def _page(
         "desk": desk,
         "result": desk.result,
         "chart": timer_chart(desk.rates, desk.timer, landing_used=desk.landing_used) if desk.timer else None,
+        "sensor": ""
+        if desk.craft is None
+        else sensor_words(current_sensor(session, desk.craft.id), sensor="current"),
         "details": DETAILS,
         "charged": CHARGED,
         "errors": taken.errors if taken else {},

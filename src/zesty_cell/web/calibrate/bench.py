@@ -1,0 +1,124 @@
+"""What a calibration starts from: the craft, the pack, the sheet that tells of both, what was kept before."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from datetime import datetime
+from functools import cached_property
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.chemistry import Chemistry
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.forecast import Forecast
+from zesty_cell.core.learn.calibration import Calibration, Kind, SensorNow, current_now, voltage_now
+from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.core.pack import Pack
+from zesty_cell.store import calibrations, flights, sheets
+from zesty_cell.store.hangar import CRAFTS, PACKS
+from zesty_cell.store.tables import CraftRow, PackRow
+from zesty_cell.web.callouts.desk import flown
+from zesty_cell.web.learning import as_flown
+
+
+@dataclass
+class Made:
+    """What became of a form: a calibration to keep, what to show of it, or what is wrong, by field."""
+
+    calibration: Calibration | None = None
+    shown: dict[str, Any] = field(default_factory=dict)
+    errors: dict[str, str] = field(default_factory=dict)
+
+
+def sensor_flights(session: Session, craft_id: int) -> list[LoggedFlight]:
+    """The newest flights of a craft with both the sensor's and the charger's word, the oldest first."""
+    found = [flights.flight_of(row) for row in flights.find(session, craft_id=craft_id, most=40).rows]
+    told = [f for f in found if f.shown_ah and f.put_back_ah and f.set_aside is None]
+    return told[::-1]
+
+
+def current_sensor(session: Session, craft_id: int) -> SensorNow:
+    """How far out a craft's current sensor is now."""
+    told: list[tuple[datetime, float, float]] = [
+        (f.landed_at, f.shown_ah or 0.0, f.put_back_ah or 0.0) for f in sensor_flights(session, craft_id)
+    ]
+    return current_now(calibrations=calibrations.of_craft(session, craft_id), flights=told)
+
+
+class Bench:
+    """The craft and pack on the bench: as asked for, else the ones flown last."""
+
+    def __init__(self, session: Session, *, craft_id: int = 0, pack_id: int = 0) -> None:
+        self.session = session
+        last = flights.newest(session, 1)
+        self.crafts = [row for row in CRAFTS.all(session) if row.standing != "retired"]
+        asked = craft_id or (last[0].craft_id if last else 0)
+        self.craft: CraftRow | None = next((r for r in self.crafts if r.id == asked), None)
+        if self.craft is None and self.crafts:
+            self.craft = self.crafts[0]
+        self.packs = [row for row in PACKS.all(session) if row.standing != "retired"]
+        self.pack_row: PackRow | None = next((r for r in self.packs if r.id == pack_id), None)
+        if self.pack_row is None:
+            self.pack_row = self._own_pack()
+
+    def _own_pack(self) -> PackRow | None:
+        """The pack the craft flew last, else the one of its sheet, else any."""
+        if self.craft is not None:
+            last = flights.find(self.session, craft_id=self.craft.id, most=1).rows
+            if last:
+                return last[0].pack
+            own = [r for r in sheets.all_sheets(self.session) if r.craft_id == self.craft.id]
+            if own:
+                return own[0].pack
+        return self.packs[0] if self.packs else None
+
+    @property
+    def pack(self) -> Pack:
+        """The pack on the bench; the pages ask for one first."""
+        assert self.pack_row is not None  # noqa: S101
+        return PACKS.thing(self.pack_row)
+
+    @property
+    def chemistry(self) -> Chemistry:
+        """Of that pack."""
+        return chemistry_for(self.pack.chemistry)
+
+    @cached_property
+    def kept(self) -> list[Calibration]:
+        """What was kept of this craft, the oldest first."""
+        return [] if self.craft is None else calibrations.of_craft(self.session, self.craft.id)
+
+    def last(self, kind: Kind) -> Calibration | None:
+        """The newest kept of a kind."""
+        of = [c for c in self.kept if c.kind == kind]
+        return of[-1] if of else None
+
+    @cached_property
+    def forecast(self) -> Forecast | None:
+        """Of the newest sheet of this craft with this type of pack; None without one that flies."""
+        if self.craft is None or self.pack_row is None:
+            return None
+        own = [
+            r
+            for r in sheets.all_sheets(self.session)
+            if r.craft_id == self.craft.id and r.pack.type_name == self.pack_row.type_name
+        ]
+        if not own:
+            return None
+        try:
+            return flown(as_flown(self.session, max(own, key=lambda r: (r.updated_at, r.id))))
+        except OutOfRangeError:
+            return None
+
+    @cached_property
+    def current(self) -> SensorNow:
+        """How far out the craft's current sensor is now."""
+        assert self.craft is not None  # noqa: S101
+        return current_sensor(self.session, self.craft.id)
+
+    @cached_property
+    def voltage(self) -> SensorNow:
+        """How far out its voltage sensor is now."""
+        return voltage_now(self.kept)
