@@ -2,11 +2,18 @@
 
 from __future__ import annotations
 
+import contextlib
 from datetime import UTC, datetime
+from zoneinfo import ZoneInfo
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from zesty_cell.core.learn.flights import LoggedFlight
-from zesty_cell.formats.csv_table import read_table
-from zesty_cell.formats.flights_csv import COLUMNS, NamedFlight, write_flights
+from zesty_cell.formats.csv_table import read_named_rows, read_table
+from zesty_cell.formats.errors import FileFormatError
+from zesty_cell.formats.flights_csv import COLUMNS, NamedFlight, as_flight, read_flights, write_flights
 
 NOON = datetime(2026, 5, 3, 12, 0, 5, tzinfo=UTC)
 
@@ -22,10 +29,128 @@ def test_every_figure_stands_in_its_column():
     table = read_table(text.encode())
     assert table.names == COLUMNS
     assert table.rows[0] == [
-        "2026-05-03 12:00:05", "Heron", "Pomelo 1", "cruise", "612.5", "600", "3.712", "2500", "2731", "4.2",
-        "3.71 3.72", "-4.5", "hard", "gusty, by the wall", "",
+        "2026-05-03 12:00:05", "Heron", "Pomelo 1", "cruise", "612.5", "600", "3.712", "2500", "2731", "4.2", "",
+        "3.71 3.72", "", "", "-4.5", "", "hard", "gusty, by the wall", "",
     ]  # fmt: skip
     assert table.rows[1] == [
-        "2026-05-03 12:00:05", "Heron", "Pomelo 1", "cruise", "300", "", "", "", "", "", "", "", "as planned",
-        "'=1+1", "'@home",
+        "2026-05-03 12:00:05", "Heron", "Pomelo 1", "cruise", "300", "", "", "", "", "", "", "", "", "", "", "",
+        "as planned", "'=1+1", "'@home",
     ]  # fmt: skip
+
+
+def full_flight(**changes) -> LoggedFlight:
+    return LoggedFlight.model_validate(
+        dict(
+            landed_at=NOON, duration_s=612.5, pattern="cruise", timer_s=600, rest_v_per_cell=3.712, shown_ah=2.5,
+            put_back_ah=2.731, charged_v_per_cell=4.2, charged_at=datetime(2026, 5, 4, 8, 0, tzinfo=UTC),
+            cells_v=(3.71, 3.72), resistance_ohm=0.0123, charger_c=21.5, air_c=-4.5, hottest_c=38.0, how="hard",
+            note="=1+1", set_aside="@home",
+        )
+        | changes
+    )  # fmt: skip
+
+
+def read(text: str, **more):
+    return read_flights(read_named_rows(text.encode()), **more)
+
+
+def test_what_is_written_is_read_back_figure_by_figure():
+    flight = full_flight()
+    [line] = read(write_flights([NamedFlight("Heron", "Pomelo 1", flight)])).lines
+    assert (line.craft, line.pack, line.wrong) == ("Heron", "Pomelo 1", "")
+    assert as_flight(line, series=2, pattern="other") == flight
+
+
+def test_any_order_other_names_other_units_and_decimal_commas():
+    text = (
+        "pack;air (°F);flew (min);craft;date (UTC);put back (Ah);rest (V of the pack);cells;colour\n"
+        "Pomelo 1;50;10,5;Heron;2026-05-03T12:00:05Z;2,731;22,2;3,71 3,70;red\n"
+    )
+    log = read(text)
+    flight = as_flight(log.lines[0], series=6, pattern="cruise")
+    assert log.unknown == ("colour",)
+    assert (flight.duration_s, flight.put_back_ah, flight.pattern) == (630.0, 2.731, "cruise")
+    assert flight.rest_v_per_cell == pytest.approx(3.7)
+    assert flight.air_c == pytest.approx(10.0)
+    assert flight.cells_v == (3.71, 3.7)
+    clock = read(text.replace("flew (min)", "flew (m:ss)").replace("10,5", "10:30"))
+    assert as_flight(clock.lines[0], series=6, pattern="cruise").duration_s == 630.0
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (("put back (mAh)", "put back (cups)"), "Line 1, column 9: “put back (cups)”: the unit “cups”"),
+        (("craft", "plane"), "No column is named “craft”"),
+        (("landed at (UTC),craft", "first,second"), "“landed at”, “craft”"),
+    ],
+)
+def test_a_first_line_that_names_too_little_is_refused(change, words):
+    text = write_flights([NamedFlight("Heron", "Pomelo 1", full_flight())]).replace(*change, 1)
+    with pytest.raises(FileFormatError) as error:
+        read(text)
+    assert words in str(error.value)
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (("612.5", "ten"), "“flew (s)”: “ten” is not a number."),
+        (("612.5", ""), "“flew (s)” is missing."),
+        (("2026-05-03 12:00:05", "yesterday"), "is no moment such as"),
+        (("2731", "=2731"), "“=2731” is not a number."),
+        (("3.71 3.72", "3.71 x"), "not numbers with spaces between"),
+        (("2500", "1_000"), "is not a number"),
+        (("2500", "nan"), ""),
+        (("2500", "inf"), "is not a number"),
+    ],
+)
+def test_a_wrong_value_is_told_with_its_column_and_the_others_are_read(change, words):
+    good = NamedFlight("Heron", "Pomelo 1", full_flight())
+    text = write_flights([good, good])
+    first, second, third = text.split("\n")[:3]
+    lines = read("\n".join([first, second.replace(*change, 1), third])).lines
+    assert words in lines[0].wrong
+    assert lines[1].wrong == ""
+    assert [line.line for line in lines] == [2, 3]
+
+
+def test_a_figure_out_of_bounds_is_told_by_the_name_of_its_column():
+    [line] = read(write_flights([NamedFlight("Heron", "Pomelo 1", full_flight())]).replace("612.5", "2")).lines
+    with pytest.raises(ValueError, match="“flew”: Input should be greater than or equal to 5"):
+        as_flight(line, series=6, pattern="cruise")
+
+
+def test_a_line_with_more_values_than_columns_is_not_guessed_at():
+    text = write_flights([NamedFlight("Heron", "Pomelo 1", full_flight())]).rstrip("\n") + ",and more\n"
+    assert "More values than columns" in read(text).lines[0].wrong
+
+
+LOCAL = "landed at,craft,pack,flew (s)\n{},Heron,Pomelo 1,600\n"
+BERLIN = ZoneInfo("Europe/Berlin")
+
+
+def test_a_moment_without_a_zone_is_of_the_pilots_own():
+    [line] = read(LOCAL.format("2026-07-01 14:02"), zone=BERLIN).lines
+    assert line.values["landed_at"] == datetime(2026, 7, 1, 12, 2, tzinfo=UTC)
+    [line] = read(LOCAL.format("2026-07-01T14:02:00-05:00"), zone=BERLIN).lines
+    assert line.values["landed_at"] == datetime(2026, 7, 1, 19, 2, tzinfo=UTC)
+
+
+def test_clock_changes_are_told():
+    [gone] = read(LOCAL.format("2026-03-29 02:30"), zone=BERLIN).lines
+    assert "02:30 was not that day: the clocks went forward" in gone.wrong
+    [twice] = read(LOCAL.format("2026-10-25 02:30"), zone=BERLIN).lines
+    assert twice.wrong == ""
+    assert "came twice that day; taken as the first" in twice.note
+    assert twice.values["landed_at"] == datetime(2026, 10, 25, 0, 30, tzinfo=UTC)
+
+
+@settings(max_examples=60)
+@given(text=st.text(max_size=300) | st.binary(max_size=300).map(lambda b: b.decode("latin-1")))
+def test_no_text_breaks_it(text):
+    with contextlib.suppress(FileFormatError):
+        for line in read("landed at,craft,pack,flew\n" + text).lines:
+            assert line.wrong or line.values
+            with contextlib.suppress(ValueError):
+                as_flight(line, series=4, pattern="cruise")

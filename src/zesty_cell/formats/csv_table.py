@@ -161,6 +161,47 @@ def _find_separator(text: str) -> str:
     return best
 
 
+@dataclass(frozen=True)
+class NamedRows:
+    """A table of words and numbers whose first line names its columns.
+
+    Attributes
+    ----------
+    names : tuple of str
+    rows : list of (line, cells)
+        Lines counted from 1; a row that is too short is filled up with nothing.
+    long_rows : tuple of int
+        Lines with more cells than names.
+    """
+
+    names: tuple[str, ...]
+    rows: list[tuple[int, list[str]]]
+    long_rows: tuple[int, ...]
+
+
+def read_named_rows(data: bytes) -> NamedRows:
+    """Rows under a first line of names, words and numbers alike.
+
+    Raises
+    ------
+    FileFormatError
+        Not text, too large, empty, one column only.
+    """
+    text = _decode(data)
+    separator = _find_separator(text)
+    rows = _numbered(text, separator)
+    header_line, names = next(rows)
+    if len(names) > MOST_COLUMNS:
+        raise FileFormatError(f"{len(names)} columns; up to {MOST_COLUMNS} are read.", line=header_line)
+    kept: list[tuple[int, list[str]]] = []
+    too_long = []
+    for line, row in rows:
+        if any(cell.strip() for cell in row[len(names) :]):
+            too_long.append(line)
+        kept.append((line, row[: len(names)] + [""] * (len(names) - len(row))))
+    return NamedRows(tuple(n.strip()[:_NAME_LENGTH] for n in names), kept, tuple(too_long))
+
+
 def read_table(data: bytes) -> Table:
     """The columns of a log.
 

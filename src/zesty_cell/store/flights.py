@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from typing import Any
 
-from sqlalchemy import ColumnElement, func, select
+from sqlalchemy import ColumnElement, func, insert, select
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.chemistries import chemistry_for
@@ -25,24 +28,28 @@ def fetch(session: Session, flight_id: int) -> FlightRow:
     return records.fetch(session, FlightRow, flight_id)
 
 
+def _columns(flight: LoggedFlight) -> dict[str, Any]:
+    return {
+        "name": flight.pattern,
+        "landed_at": flight.landed_at.replace(tzinfo=None),
+        "duration_s": flight.duration_s,
+        "pattern": flight.pattern,
+        "waiting": flight.put_back_ah is None and flight.charged_v_per_cell is None,
+        "set_aside": flight.set_aside is not None,
+        "air_c": flight.air_c,
+        "document": flight.model_dump(mode="json"),
+    }
+
+
 def _fill(row: FlightRow, flight: LoggedFlight) -> None:
-    row.name = flight.pattern
-    row.landed_at = flight.landed_at.replace(tzinfo=None)
-    row.duration_s, row.pattern = flight.duration_s, flight.pattern
-    row.waiting = flight.put_back_ah is None and flight.charged_v_per_cell is None
-    row.set_aside = flight.set_aside is not None
-    row.air_c = flight.air_c
-    row.document = flight.model_dump(mode="json")
+    for column, value in _columns(flight).items():
+        setattr(row, column, value)
 
 
 def _note_pack(session: Session, row: FlightRow, flight: LoggedFlight) -> None:
     """What a flight says about where its pack stands, if no later flight says otherwise."""
-    newest = session.scalars(
-        select(FlightRow.id)
-        .where(FlightRow.pack_id == row.pack_id, FlightRow.deleted_at.is_(None))
-        .order_by(FlightRow.landed_at.desc(), FlightRow.id.desc())
-    ).first()
-    if newest != row.id:
+    newest = _newest_of(session, row.pack_id)
+    if newest is None or newest.id != row.id:
         return
     pack = PACKS.thing(row.pack)
     if row.waiting:
@@ -65,6 +72,86 @@ def add(session: Session, flight: LoggedFlight, *, craft_id: int, pack: PackRow,
     _note_pack(session, row, flight)
     session.flush()
     return row
+
+
+@dataclass(frozen=True)
+class NewFlight:
+    """A flight to be logged, with the name by which it is the same when it comes again."""
+
+    flight: LoggedFlight
+    craft_id: int
+    pack_id: int
+    entry: str
+
+
+_A_BATCH = 500
+
+
+def add_many(session: Session, new: Sequence[NewFlight], *, progress: Callable[[int], None] | None = None) -> int:
+    """Log many flights in one transaction; those that are in the log already are passed over.
+
+    Returns
+    -------
+    int
+        How many were new.
+    """
+    known = set(session.scalars(select(FlightRow.entry)))
+    rows = []
+    flown: dict[int, int] = {}
+    for one in new:
+        if one.entry in known:
+            continue
+        known.add(one.entry)
+        flown[one.pack_id] = flown.get(one.pack_id, 0) + 1
+        rows.append(
+            _columns(one.flight)
+            | {"craft_id": one.craft_id, "pack_id": one.pack_id, "entry": one.entry, "version": 1}
+        )
+    for first in range(0, len(rows), _A_BATCH):
+        # Statement by statement the unit of work would take five times as long.
+        session.execute(insert(FlightRow), rows[first : first + _A_BATCH])
+        if progress is not None:
+            progress(min(first + _A_BATCH, len(rows)))
+    for pack_id, count in flown.items():
+        pack = session.get_one(PackRow, pack_id)
+        pack.flights += count
+        newest = _newest_of(session, pack_id)
+        if newest is not None:
+            _note_pack(session, newest, flight_of(newest))
+    session.flush()
+    return len(rows)
+
+
+def _newest_of(session: Session, pack_id: int) -> FlightRow | None:
+    query = select(FlightRow).where(FlightRow.pack_id == pack_id, FlightRow.deleted_at.is_(None))
+    return session.scalars(query.order_by(FlightRow.landed_at.desc(), FlightRow.id.desc()).limit(1)).first()
+
+
+#: No flight is longer [s]: what overlaps one lies this near.
+_LONGEST_S = 14_400
+
+
+def near(session: Session, pack_id: int, flight: LoggedFlight) -> list[FlightRow]:
+    """Flights of a pack that could overlap one: those that landed between its take-off and hours after it."""
+    landed = FlightRow.landed_at
+    query = select(FlightRow).where(
+        FlightRow.pack_id == pack_id,
+        FlightRow.deleted_at.is_(None),
+        landed > flight.took_off_at.replace(tzinfo=None),
+        landed < (flight.landed_at + timedelta(seconds=_LONGEST_S)).replace(tzinfo=None),
+    )
+    return list(session.scalars(query.order_by(landed)))
+
+
+def known_moments(session: Session) -> dict[int, list[tuple[datetime, float]]]:
+    """When each pack landed and how long it had flown, of every flight in the log, in UTC [s]."""
+    query = select(FlightRow.pack_id, FlightRow.landed_at, FlightRow.duration_s).where(
+        FlightRow.deleted_at.is_(None)
+    )
+    found: dict[int, list[tuple[datetime, float]]] = {}
+    for pack_id, landed_at, duration_s in session.execute(query):
+        found.setdefault(pack_id, []).append((landed_at.replace(tzinfo=UTC), duration_s))
+    return found
 
 
 def change(session: Session, flight_id: int, version: int, flight: LoggedFlight) -> FlightRow:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import JSON, CheckConstraint, DateTime, ForeignKey, LargeBinary, String
+from sqlalchemy import JSON, CheckConstraint, DateTime, ForeignKey, Index, LargeBinary, String
 from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
 
 
@@ -145,7 +145,11 @@ class FlightRow(_Kept, Base):
     """
 
     __tablename__ = "flight"
-    __table_args__ = (CheckConstraint("duration_s > 0", name="flight_lasts"),)
+    __table_args__ = (
+        CheckConstraint("duration_s > 0", name="flight_lasts"),
+        Index("ix_flight_pack_landed", "pack_id", "landed_at"),
+        Index("ix_flight_craft_landed", "craft_id", "landed_at"),
+    )
     craft_id: Mapped[int] = mapped_column(ForeignKey("craft.id"), index=True)
     pack_id: Mapped[int] = mapped_column(ForeignKey("pack.id"), index=True)
     landed_at: Mapped[datetime] = mapped_column(DateTime, index=True)

@@ -31,6 +31,7 @@ from zesty_cell.web.choose import buys as choose_buys
 from zesty_cell.web.choose import compare as choose_compare
 from zesty_cell.web.choose import search as choose_search
 from zesty_cell.web.choose.jobs import Jobs
+from zesty_cell.web.field import imports as flight_imports
 from zesty_cell.web.field import log as flight_log
 from zesty_cell.web.field import page as field_page
 from zesty_cell.web.security import LOOPBACK_HOSTS, Guard
@@ -129,10 +130,11 @@ def create_app(
     )
     app.state.database = Database(database_path)
     app.state.searches = Jobs()
+    app.state.imports = flight_imports.Imports()
     app.state.bench = BenchTransmitter(bench_port)
     for module in (
         view, sheets, taught, callouts_voices, callouts_page, callouts_logs, pair, builder, hangar, field_page,
-        flight_log, calibrate_page, choose_search, choose_buys, choose_compare, api,
+        flight_imports, flight_log, calibrate_page, choose_search, choose_buys, choose_compare, api,
     ):  # fmt: skip
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")

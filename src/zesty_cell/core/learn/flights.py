@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import bisect
 import statistics
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Annotated, Literal
@@ -133,6 +134,24 @@ def used_of(flight: LoggedFlight, /, *, pack: Pack, calibrations: Sequence[Calib
         return None
     left = charge_left_at_rest(chemistry=chemistry_for(pack.chemistry), rest_v=flight.rest_v_per_cell)
     return Used(1.0 - left, "rest voltage", ERROR_REST)
+
+
+class Airborne:
+    """When a pack was in the air: tells whether another flight of it overlaps, however many there are."""
+
+    def __init__(self, flown: Iterable[tuple[datetime, float]] = ()) -> None:
+        """From when it landed and how long it had flown [s], in any order."""
+        self._spans = sorted((landed_at - timedelta(seconds=length), landed_at) for landed_at, length in flown)
+
+    def overlaps(self, flight: LoggedFlight, /) -> bool:
+        """Whether the pack was in the air already at some moment of a flight."""
+        k = bisect.bisect_left(self._spans, (flight.took_off_at, flight.took_off_at))
+        near = self._spans[max(k - 1, 0) : k + 1]
+        return any(start < flight.landed_at and flight.took_off_at < end for start, end in near)
+
+    def add(self, flight: LoggedFlight, /) -> None:
+        """One more flight; it must not overlap."""
+        bisect.insort(self._spans, (flight.took_off_at, flight.landed_at))
 
 
 #: A flight this many standard deviations from the others like it, and at least so far, is odd [1, 1].

@@ -75,7 +75,8 @@ def _checked(
             taken.errors.setdefault(str(problem["loc"][0]) if problem["loc"] else "", words_of(problem))
         return None
     pack = PACKS.thing(PACKS.fetch(session, pack_id))
-    others = [store.flight_of(r) for r in store.of_pack(session, pack_id) if row is None or r.id != row.id]
+    near = store.near(session, pack_id, flight)
+    others = [store.flight_of(r) for r in near if row is None or r.id != row.id]
     taken.errors |= doubts(flight, pack=pack, others=others)
     return None if taken.errors else flight
 

@@ -3,12 +3,14 @@ import Alpine from "./vendor/alpine-csp.js";
 import morph from "./vendor/alpine-morph.js";
 import { callouts } from "./callouts.js";
 import { listenForKeys } from "./keys.js";
+import { localTimes } from "./local-time.js";
 import { field } from "./field.js";
 import { live } from "./live.js";
 import { search } from "./search.js";
 import { sheet } from "./sheet.js";
 import { checkFiles } from "./files.js";
 import { voices } from "./voice.js";
+import { waiting } from "./waiting.js";
 
 Alpine.plugin(morph);
 Alpine.data("sheet", sheet(Alpine));
@@ -17,9 +19,11 @@ Alpine.data("search", search(Alpine));
 Alpine.data("callouts", callouts(Alpine));
 Alpine.data("voices", voices);
 Alpine.data("field", field(Alpine));
+Alpine.data("waiting", waiting(Alpine));
 Alpine.start();
 listenForKeys();
 checkFiles();
+localTimes();
 document.documentElement.dataset.ready = "yes";
 
 document.querySelector("[data-print]")?.addEventListener("click", async (event) => {
