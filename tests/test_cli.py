@@ -12,6 +12,7 @@ import pytest
 from tests.sheets import sheet
 from zesty_cell.cli import main
 from zesty_cell.formats.sheet_json import write_sheet
+from zesty_cell.store.database import Database
 
 
 def test_forecast_of_a_file_prints_what_to_set(tmp_path, capsys):
@@ -75,3 +76,17 @@ def test_a_taken_port_of_the_bench_transmitter_is_a_word(capsys):
         taken.listen()
         assert main(["bench-transmitter", "--port", str(taken.getsockname()[1])]) == 2
     assert "is taken" in capsys.readouterr().err
+
+
+def test_backup_and_restore_from_the_command_line(tmp_path, capsys):
+    place, file, new = tmp_path / "mine.sqlite", tmp_path / "mine.backup", tmp_path / "new.sqlite"
+    Database(place).close()
+    assert main(["backup", str(file), "--database", str(place)]) == 0
+    assert "whole and checked" in capsys.readouterr().out
+    assert main(["restore", str(file), "--database", str(new)]) == 0
+    assert "0 sheets, 0 flights" in capsys.readouterr().out
+    assert new.exists()
+    assert main(["backup", str(file), "--database", str(place)]) == 2
+    assert "is there already" in capsys.readouterr().err
+    assert main(["restore", str(tmp_path / "none"), "--database", str(place)]) == 2
+    assert "Nothing was changed" in capsys.readouterr().err

@@ -1,4 +1,4 @@
-"""The command line: demo, serve, bench-transmitter, forecast, schema."""
+"""The command line: demo, serve, bench-transmitter, backup, restore, forecast, schema."""
 
 from __future__ import annotations
 
@@ -60,6 +60,30 @@ def _schema(arguments: argparse.Namespace) -> int:
 
     schema = sheet_schema() if arguments.what == "sheet" else plan_schema()
     print(json.dumps(schema, indent=2, ensure_ascii=False))
+    return 0
+
+
+def _backup(arguments: argparse.Namespace) -> int:
+    from zesty_cell.store.backup import BackupError, backup
+
+    try:
+        backup(arguments.database, arguments.file)
+    except BackupError as error:
+        print(f"zesty-cell: {error}", file=sys.stderr)
+        return 2
+    print(f"{arguments.database} is backed up, whole and checked, as {arguments.file}.")
+    return 0
+
+
+def _restore(arguments: argparse.Namespace) -> int:
+    from zesty_cell.store.backup import BackupError, restore
+
+    try:
+        contents = restore(arguments.file, arguments.database)
+    except BackupError as error:
+        print(f"zesty-cell: {error}", file=sys.stderr)
+        return 2
+    print(f"{arguments.database} holds what {arguments.file} held: {contents.words()}.")
     return 0
 
 
@@ -212,6 +236,14 @@ def _parser() -> argparse.ArgumentParser:
         )
         command.add_argument("--allow-host", action="append", default=[], help="a further name to answer to")
         command.set_defaults(run=_serve)
+    for name, words, run in (
+        ("backup", "copy your data into a file, whole and checked, while the server runs or not", _backup),
+        ("restore", "take a backup into a new or an existing place; what was there is kept beside it", _restore),
+    ):
+        command = commands.add_parser(name, help=words)
+        command.add_argument("file", metavar="FILE", type=Path)
+        command.add_argument("--database", type=Path, default=Path("data/zesty-cell.sqlite"), help="SQLite file")
+        command.set_defaults(run=run)
     command = commands.add_parser("forecast", help="forecast a sheet from a file")
     command.add_argument("sheet", metavar="SHEET.json", help="a sheet, or - for standard input")
     command.add_argument("--json", action="store_true", help="print JSON instead of text")

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from sqlalchemy import ColumnElement, func, insert, select
+from sqlalchemy import ColumnElement, exists, func, insert, select
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.chemistries import chemistry_for
@@ -299,8 +299,11 @@ def find(
 def flown(session: Session) -> tuple[list[CraftRow], list[PackRow], list[str]]:
     """Crafts, packs and patterns that are in the log, by name."""
     alive = FlightRow.deleted_at.is_(None)
-    flying, carrying = select(FlightRow.craft_id).where(alive), select(FlightRow.pack_id).where(alive)
-    crafts = select(CraftRow).where(CraftRow.id.in_(flying)).order_by(CraftRow.name)
-    packs = select(PackRow).where(PackRow.id.in_(carrying)).order_by(PackRow.name)
+    flying, carrying = (
+        exists().where(FlightRow.craft_id == CraftRow.id, alive),
+        exists().where(FlightRow.pack_id == PackRow.id, alive),
+    )
+    crafts = select(CraftRow).where(flying).order_by(CraftRow.name)
+    packs = select(PackRow).where(carrying).order_by(PackRow.name)
     patterns = select(FlightRow.pattern).where(alive).distinct().order_by(FlightRow.pattern)
     return list(session.scalars(crafts)), list(session.scalars(packs)), list(session.scalars(patterns))

@@ -147,8 +147,11 @@ class FlightRow(_Kept, Base):
     __tablename__ = "flight"
     __table_args__ = (
         CheckConstraint("duration_s > 0", name="flight_lasts"),
-        Index("ix_flight_pack_landed", "pack_id", "landed_at"),
-        Index("ix_flight_craft_landed", "craft_id", "landed_at"),
+        # As the log is read: the newest first, of all, of a pack, of a craft; and which patterns there are.
+        Index("ix_flight_newest", "deleted_at", "landed_at", "id"),
+        Index("ix_flight_pack_landed", "pack_id", "deleted_at", "landed_at", "id"),
+        Index("ix_flight_craft_landed", "craft_id", "deleted_at", "landed_at", "id"),
+        Index("ix_flight_patterns", "deleted_at", "pattern"),
     )
     craft_id: Mapped[int] = mapped_column(ForeignKey("craft.id"), index=True)
     pack_id: Mapped[int] = mapped_column(ForeignKey("pack.id"), index=True)

@@ -21,7 +21,7 @@ from starlette.middleware.gzip import GZipMiddleware
 from zesty_cell import __version__
 from zesty_cell.store.database import Database
 from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
-from zesty_cell.web import api, builder, hangar, pair, sheets, taught, view
+from zesty_cell.web import api, backup, builder, hangar, pair, sheets, taught, view
 from zesty_cell.web.calibrate import page as calibrate_page
 from zesty_cell.web.callouts import logs as callouts_logs
 from zesty_cell.web.callouts import page as callouts_page
@@ -118,6 +118,7 @@ def create_app(
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         yield
+        app.state.restores.let_go()
         app.state.database.close()
 
     app = FastAPI(
@@ -131,10 +132,11 @@ def create_app(
     app.state.database = Database(database_path)
     app.state.searches = Jobs()
     app.state.imports = flight_imports.Imports()
+    app.state.restores = backup.Restores()
     app.state.bench = BenchTransmitter(bench_port)
     for module in (
         view, sheets, taught, callouts_voices, callouts_page, callouts_logs, pair, builder, hangar, field_page,
-        flight_imports, flight_log, calibrate_page, choose_search, choose_buys, choose_compare, api,
+        backup, flight_imports, flight_log, calibrate_page, choose_search, choose_buys, choose_compare, api,
     ):  # fmt: skip
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")

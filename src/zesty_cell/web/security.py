@@ -14,7 +14,12 @@ _SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
 #: Largest body taken; a sheet is a few kB.
 MAX_BODY_BYTES = 1_000_000
 #: Files that are larger by their nature, by the end of the path they are sent to: telemetry and sound.
-MAX_FILE_BYTES = {"/logs": 25_000_000, "/own-voice": 9_000_000, "/log/import": 25_000_000}
+MAX_FILE_BYTES = {
+    "/logs": 25_000_000,
+    "/own-voice": 9_000_000,
+    "/log/import": 25_000_000,
+    "/backup/restore": 510_000_000,
+}
 
 _POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; "

@@ -30,12 +30,16 @@ def upgrade() -> None:
     op.create_index("ix_log_flight_id", "log", ["flight_id"])
     op.add_column("flight", sa.Column("air_c", sa.Double(), nullable=True))
     op.create_index("ix_flight_air_c", "flight", ["air_c"])
-    op.create_index("ix_flight_pack_landed", "flight", ["pack_id", "landed_at"])
-    op.create_index("ix_flight_craft_landed", "flight", ["craft_id", "landed_at"])
+    op.create_index("ix_flight_newest", "flight", ["deleted_at", "landed_at", "id"])
+    op.create_index("ix_flight_pack_landed", "flight", ["pack_id", "deleted_at", "landed_at", "id"])
+    op.create_index("ix_flight_craft_landed", "flight", ["craft_id", "deleted_at", "landed_at", "id"])
+    op.create_index("ix_flight_patterns", "flight", ["deleted_at", "pattern"])
     op.execute("UPDATE flight SET air_c = json_extract(document, '$.air_c')")
 
 
 def downgrade() -> None:
+    op.drop_index("ix_flight_patterns", "flight")
+    op.drop_index("ix_flight_newest", "flight")
     op.drop_index("ix_flight_craft_landed", "flight")
     op.drop_index("ix_flight_pack_landed", "flight")
     op.drop_index("ix_flight_air_c", "flight")
