@@ -243,3 +243,41 @@ def test_the_log_goes_out_as_csv(client):
     assert ",Wren,Kumquat 1," in line
     assert ",120," in line
     assert ",140," in line
+
+
+def test_charging_notes_when_and_what_the_charger_read(client, app):
+    land(client)
+    charged = datetime.now(UTC).replace(microsecond=0) + timedelta(minutes=40)
+    answer = send(
+        client, "charged", "two", put_back_ah="140", resistance_ohm="62.5", charged_at=charged.isoformat()
+    )
+    assert answer.status_code == 200
+    [flight] = logged_flights(app)
+    assert flight.charged_at == charged
+    assert flight.resistance_ohm == pytest.approx(0.0625)
+
+
+def test_without_a_script_it_is_charged_now(client, app):
+    land(client)
+    send(client, "charged", "two", put_back_ah="140")
+    [flight] = logged_flights(app)
+    assert abs(flight.charged_at - datetime.now(UTC)) < timedelta(minutes=1)
+
+
+def test_charged_before_it_landed_is_doubted(client):
+    land(client)
+    early = (datetime.now(UTC) - timedelta(hours=3)).isoformat()
+    answer = send(client, "charged", "two", put_back_ah="140", charged_at=early)
+    assert answer.status_code == 422
+    assert "charged before it landed" in answer.json()["errors"]["charged_at"]
+
+
+def test_a_hot_pack_is_noted(client, app):
+    land(client)
+    assert send(client, "details", "two", hottest_c="63").status_code == 200
+    assert logged_flights(app)[0].hottest_c == 63.0
+
+
+def logged_flights(app):
+    with app.state.database.session() as session:
+        return [store.flight_of(row) for row in store.newest(session, 50)]

@@ -48,7 +48,7 @@ def _fill(row: FlightRow, flight: LoggedFlight) -> None:
 
 def _note_pack(session: Session, row: FlightRow, flight: LoggedFlight) -> None:
     """What a flight says about where its pack stands, if no later flight says otherwise."""
-    newest = _newest_of(session, row.pack_id)
+    newest = newest_of(session, row.pack_id)
     if newest is None or newest.id != row.id:
         return
     pack = PACKS.thing(row.pack)
@@ -115,14 +115,15 @@ def add_many(session: Session, new: Sequence[NewFlight], *, progress: Callable[[
     for pack_id, count in flown.items():
         pack = session.get_one(PackRow, pack_id)
         pack.flights += count
-        newest = _newest_of(session, pack_id)
+        newest = newest_of(session, pack_id)
         if newest is not None:
             _note_pack(session, newest, flight_of(newest))
     session.flush()
     return len(rows)
 
 
-def _newest_of(session: Session, pack_id: int) -> FlightRow | None:
+def newest_of(session: Session, pack_id: int) -> FlightRow | None:
+    """The newest flight of a pack; None where there is none."""
     query = select(FlightRow).where(FlightRow.pack_id == pack_id, FlightRow.deleted_at.is_(None))
     return session.scalars(query.order_by(FlightRow.landed_at.desc(), FlightRow.id.desc()).limit(1)).first()
 

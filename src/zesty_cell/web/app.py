@@ -21,7 +21,7 @@ from starlette.middleware.gzip import GZipMiddleware
 from zesty_cell import __version__
 from zesty_cell.store.database import Database
 from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
-from zesty_cell.web import api, backup, builder, hangar, pair, sheets, taught, view
+from zesty_cell.web import api, backup, builder, hangar, health, pair, sheets, taught, view
 from zesty_cell.web.calibrate import page as calibrate_page
 from zesty_cell.web.callouts import logs as callouts_logs
 from zesty_cell.web.callouts import page as callouts_page
@@ -135,8 +135,9 @@ def create_app(
     app.state.restores = backup.Restores()
     app.state.bench = BenchTransmitter(bench_port)
     for module in (
-        view, sheets, taught, callouts_voices, callouts_page, callouts_logs, pair, builder, hangar, field_page,
-        backup, flight_imports, flight_log, calibrate_page, choose_search, choose_buys, choose_compare, api,
+        view, sheets, taught, callouts_voices, callouts_page, callouts_logs, pair, health, builder, hangar,
+        field_page, backup, flight_imports, flight_log, calibrate_page, choose_search, choose_buys, choose_compare,
+        api,
     ):  # fmt: skip
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")

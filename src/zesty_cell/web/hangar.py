@@ -14,6 +14,7 @@ from zesty_cell.core.cell import CellModel
 from zesty_cell.core.chemistries import CHEMISTRIES, chemistry_for
 from zesty_cell.core.honest import HonestCurrent, honest_current
 from zesty_cell.core.keeping import Keeping, charge_now
+from zesty_cell.core.learn.health import Health, Verdict
 from zesty_cell.core.pack import Pack, PackFigures, pack_figures
 from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
 from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS, PackFilter, Shelf, find_packs, keep, keeping_of
@@ -21,6 +22,7 @@ from zesty_cell.store.tables import PackRow
 from zesty_cell.web import hangar_form
 from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
 from zesty_cell.web.forms import FormState, whole_number
+from zesty_cell.web.health import healths
 from zesty_cell.web.messages import say
 from zesty_cell.web.preferences import preferences_of
 from zesty_cell.web.sheets import PostedForm, Store
@@ -70,6 +72,7 @@ class Individual:
     row: PackRow
     keeping: Keeping
     charge: float | None
+    verdict: Verdict = "fit"
 
 
 @dataclass(frozen=True)
@@ -84,10 +87,15 @@ class PackType:
     individuals: tuple[Individual, ...]
 
 
-def _type(name: str, rows: tuple[PackRow, ...]) -> PackType:
+def _type(name: str, rows: tuple[PackRow, ...], known: Mapping[int, Health]) -> PackType:
     packs = [PACKS.thing(row) for row in rows]
     individuals = tuple(
-        Individual(row=row, keeping=kept, charge=charge_now(pack=pack, keeping=kept))
+        Individual(
+            row=row,
+            keeping=kept,
+            charge=charge_now(pack=pack, keeping=kept),
+            verdict=known[row.id].verdict if row.id in known else "fit",
+        )
         for row, pack in zip(rows, packs, strict=True)
         for kept in (keeping_of(row),)
     )
@@ -120,6 +128,7 @@ def show_hangar(
     )
     start = whole_number(first)
     found = find_packs(session, wanted, first=start, most=TYPES_A_PAGE)
+    known = healths(session, [row for _, rows in found.types for row in rows])
     return page(
         request,
         "hangar.html",
@@ -127,7 +136,7 @@ def show_hangar(
         | {
             "wanted": wanted,
             "found": found,
-            "types": [_type(name, rows) for name, rows in found.types],
+            "types": [_type(name, rows, known) for name, rows in found.types],
             "filtered": wanted != PackFilter(),
             "start": start,
             "next_start": start + TYPES_A_PAGE if start + TYPES_A_PAGE < found.type_count else None,

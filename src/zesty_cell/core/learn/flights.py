@@ -200,6 +200,8 @@ def doubts(flight: LoggedFlight, /, *, pack: Pack, others: Sequence[LoggedFlight
             found[field] = f"{volts:.2f} V is over a full cell of {chemistry.full_v:.2f} V."
     if flight.cells_v and len(flight.cells_v) != pack.series:
         found["cells_v"] = f"{len(flight.cells_v)} readings, and {pack.name} has {pack.series} cells in series."
+    if flight.charged_at is not None and flight.charged_at < flight.landed_at:
+        found["charged_at"] = "It was charged before it landed: which of the two times is wrong?"
     for other in others:
         if other.took_off_at < flight.landed_at and flight.took_off_at < other.landed_at:
             found["landed_at"] = f"{pack.name} was in the air already then: two flights overlap."

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Collection
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
@@ -23,6 +24,7 @@ class Place:
     x: float
     y: float
     up: bool = True
+    dry: bool = False
 
 
 @dataclass(frozen=True)
@@ -93,7 +95,9 @@ def _label(pack: Pack) -> str:
     return f"{series}, {pack.parallel} in parallel{lying}"
 
 
-def pack_picture(pack: Pack, *, width: float = 216.0, dimensions: bool = False) -> PackPicture:
+def pack_picture(
+    pack: Pack, *, width: float = 216.0, dimensions: bool = False, dry: Collection[int] = ()
+) -> PackPicture:
     """Geometry of a pack's picture, as wide as asked.
 
     Parameters
@@ -103,7 +107,13 @@ def pack_picture(pack: Pack, *, width: float = 216.0, dimensions: bool = False) 
         Of the whole picture, leads and plug in.
     dimensions : bool
         Whether the two sides that are seen carry their millimetres.
+    dry : collection of int
+        Cells in series that are tired, from 0: they are drawn dry.
     """
+    if dry:
+        picture = pack_picture(pack, width=width, dimensions=dimensions)
+        cells = [replace(cell, dry=group in dry) for cell, group in zip(picture.cells, _groups(pack), strict=True)]
+        return replace(picture, cells=cells)
     if dimensions:
         return _with_dimensions(pack, pack_picture(pack, width=width - 52.0))
     cell = cell_size_of(pack)
@@ -115,6 +125,16 @@ def pack_picture(pack: Pack, *, width: float = 216.0, dimensions: bool = False) 
         columns = 1 + max(round(c.x_m / cell.width_m - 0.5) for c in places.cells)
         return _round_picture(pack, width, places.cells, cell.width_m, columns, rows)
     return _pouch_picture(pack, width)
+
+
+def _groups(pack: Pack) -> list[int]:
+    """Which cell in series each drawn cell belongs to."""
+    places = layout(
+        cell=cell_size_of(pack), series=pack.series, parallel=pack.parallel, arrangement=pack.arrangement
+    )
+    if places.form == "round" and not places.lying:
+        return [place.group for place in places.cells]
+    return [k % pack.series for k in range(pack.series if places.lying else pack.cell_count)]
 
 
 def _with_dimensions(pack: Pack, picture: PackPicture) -> PackPicture:

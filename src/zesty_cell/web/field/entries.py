@@ -16,7 +16,7 @@ from zesty_cell.store import sheets
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import FlightRow
 from zesty_cell.web.forms import Field, form_units, read_field, whole_number, words_of
-from zesty_cell.web.units import CAPACITY, DURATION, TEMPERATURE, VOLTAGE
+from zesty_cell.web.units import CAPACITY, DURATION, MILLIOHM, TEMPERATURE, VOLTAGE
 
 DURATION_FIELD = Field("duration_s", "Flew", DURATION, required=True)
 DETAILS = (
@@ -24,12 +24,14 @@ DETAILS = (
     Field("rest_v_per_cell", "Rest voltage", VOLTAGE),
     Field("shown_ah", "Charge used, as shown", CAPACITY),
     Field("air_c", "Air", TEMPERATURE),
+    Field("hottest_c", "Pack when landed", TEMPERATURE),
     Field("note", "Note", kind="text"),
 )
 CHARGED = (
     Field("put_back_ah", "Put back", CAPACITY),
     Field("charged_v_per_cell", "Charged to", VOLTAGE),
     Field("cells_v", "Each cell", VOLTAGE, several=True),
+    Field("resistance_ohm", "A cell’s resistance", MILLIOHM),
 )
 #: What an empty input means where it is not “not known”.
 _EMPTY: dict[str, Any] = {"note": "", "cells_v": ()}
@@ -106,6 +108,8 @@ def read_change(
     values = store.flight_of(row).model_dump() | _read(fields, form, row.pack.series, taken)
     if form.get("how"):
         values["how"] = form["how"]
+    if form.get("charged_at"):
+        values["charged_at"] = form["charged_at"]
     if taken.errors:
         return taken, None
     return taken, _checked(values, row, row.pack_id, session, taken)
@@ -115,6 +119,9 @@ def _change(session: Session, form: Mapping[str, str], fields: tuple[Field, ...]
     row = store.of_entry(session, form.get("flight", ""))
     if row is None:
         return Taken(errors={"": "That flight is not in the log any more."})
+    if fields is CHARGED and not form.get("charged_at"):
+        # A form without a script does not know the time: it is charged now.
+        form = {**form, "charged_at": datetime.now(UTC).isoformat()}
     taken, flight = read_change(session, row, form, fields)
     if flight is None:
         return taken

@@ -15,6 +15,7 @@ from zesty_cell.web.calibrate.words import sensor_words
 from zesty_cell.web.drawing.timer_chart import timer_chart
 from zesty_cell.web.field.desk import FieldDesk
 from zesty_cell.web.field.entries import CHARGED, DETAILS, Taken, take_entry
+from zesty_cell.web.health import storage_reminders
 from zesty_cell.web.messages import say
 from zesty_cell.web.sheets import PostedForm, Store
 from zesty_cell.web.templating import page
@@ -32,6 +33,7 @@ def _page(
         "desk": desk,
         "result": desk.result,
         "chart": timer_chart(desk.rates, desk.timer, landing_used=desk.landing_used) if desk.timer else None,
+        "store": storage_reminders(session, [c.row for c in desk.packs]),
         "sensor": ""
         if desk.craft is None
         else sensor_words(current_sensor(session, desk.craft.id), sensor="current"),

@@ -16,6 +16,32 @@ function clock(seconds) {
   return `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}`;
 }
 
+const TYPED = {
+  duration_s: "Flew, min", rest_v_per_cell: "Rest voltage, V", shown_ah: "Shown, mAh", air_c: "Air, °", note: "Note",
+  hottest_c: "Pack when landed, °", put_back_ah: "Put back, mAh", charged_v_per_cell: "Charged to, V", cells_v: "Each cell, V",
+  resistance_ohm: "Resistance, mΩ",
+};
+
+// The fields of a refused entry that hold something, to be put right at once.
+function typedInputs(entry) {
+  return Object.keys(TYPED).filter((key) => entry.values[key]).map((key) => {
+    const label = document.createElement("label"), input = document.createElement("input");
+    label.textContent = `${TYPED[key]} `;
+    input.name = key;
+    input.value = entry.values[key];
+    label.append(input);
+    return label;
+  });
+}
+
+function button(words, what, name) {
+  const made = document.createElement("button");
+  made.type = "button";
+  made.dataset[what] = name;
+  made.textContent = words;
+  return made;
+}
+
 export const field = (Alpine) => () => ({
   busy: false,
 
@@ -27,11 +53,13 @@ export const field = (Alpine) => () => ({
     });
     this.$el.addEventListener("click", (event) => {
       if (event.target.id === "took-off") this.tookOff();
+      const mended = event.target.closest("[data-mend]");
+      if (mended) this.mend(mended.dataset.mend, mended.closest("li"));
       const dropped = event.target.closest("[data-drop]");
       if (dropped) { keep(load().filter((e) => e.name !== dropped.dataset.drop)); this.show(); }
     });
     window.addEventListener("online", () => this.send());
-    setInterval(() => { if (load().some((e) => !e.wrong)) this.send(); }, AGAIN_MS);
+    setInterval(() => { if (this.next()) this.send(); }, AGAIN_MS);
     this.stopwatch();
     this.show();
     this.send();
@@ -61,6 +89,7 @@ export const field = (Alpine) => () => ({
       localStorage.removeItem(TOOK_OFF);
       this.askHow(values);
     }
+    if (values.kind === "charged") values.charged_at = new Date().toISOString();
     keep([...load(), { name: values.entry, values }]);
     this.stopwatch();
     this.show();
@@ -75,22 +104,28 @@ export const field = (Alpine) => () => ({
     document.getElementById("details").hidden = false;
   },
 
+  // In order; what belongs to a flight that was refused waits until that is put right.
+  next() {
+    const entries = load(), held = new Set(entries.filter((e) => e.wrong).map((e) => e.name));
+    return entries.find((e) => !e.wrong && !held.has(e.values.flight));
+  },
+
   async send() {
     if (this.busy) return;
     this.busy = true;
     let sent = 0;
     try {
       for (;;) {
-        const next = load().find((e) => !e.wrong);
+        const next = this.next();
         if (!next) break;
         const response = await fetch("/field/entries", {
           method: "POST", body: new URLSearchParams(next.values), headers: { Accept: "application/json" },
         });
         if (response.status !== 200 && response.status !== 422) break; // busy or starting: later
         const answer = await response.json();
-        const rest = load().filter((e) => e.name !== next.name);
-        // A refused entry stays here, with its reason, until it is put right or dropped.
-        keep(response.ok ? rest : [...rest, { ...next, wrong: Object.values(answer.errors ?? {}).join(" ") }]);
+        // A refused entry stays here at its place, with its reason, until it is put right or dropped.
+        const wrong = Object.values(answer.errors ?? {}).join(" ");
+        keep(load().flatMap((e) => (e.name !== next.name ? [e] : response.ok ? [] : [{ ...e, wrong }])));
         sent += response.ok ? 1 : 0;
       }
     } catch {
@@ -114,18 +149,23 @@ export const field = (Alpine) => () => ({
     }
   },
 
+  // What was typed, put right, takes its place in the queue again.
+  mend(name, line) {
+    const typed = Object.fromEntries([...line.querySelectorAll("input")].map((i) => [i.name, i.value]));
+    keep(load().map((e) => (e.name === name ? { name, values: { ...e.values, ...typed } } : e)));
+    this.show();
+    this.send();
+  },
+
   show() {
     const entries = load(), open = entries.filter((e) => !e.wrong).length;
     document.getElementById("field-kept").textContent = open
       ? `${open} ${open === 1 ? "entry is" : "entries are"} kept here and sent when the server answers.` : "";
     const list = document.getElementById("field-wrong");
     list.replaceChildren(...entries.filter((e) => e.wrong).map((e) => {
-      const line = document.createElement("li"), drop = document.createElement("button");
-      line.textContent = `${{ landed: "Landed", details: "How it was", charged: "Charged" }[e.values.kind]}: ${e.wrong} `;
-      drop.type = "button";
-      drop.dataset.drop = e.name;
-      drop.textContent = "Drop it";
-      line.append(drop);
+      const line = document.createElement("li"), words = document.createElement("p");
+      words.textContent = `${{ landed: "Landed", details: "How it was", charged: "Charged" }[e.values.kind]}: ${e.wrong}`;
+      line.append(words, ...typedInputs(e), button("Put it right", "mend", e.name), button("Drop it", "drop", e.name));
       return line;
     }));
   },
