@@ -26,7 +26,18 @@ _CLOCK = re.compile(r"(?:(\d{1,3}):)?(\d{1,2}):(\d{2}(?:[.,]\d+)?)")
 #: A day's flights in one file; a clock that steps back more often is no clock.
 MOST_PARTS = 50
 
-RoleKey = Literal["time_s", "pack_v", "cell_v", "receiver_v", "used_ah", "current_a", "throttle", "armed"]
+RoleKey = Literal[
+    "time_s",
+    "pack_v",
+    "cell_v",
+    "receiver_v",
+    "used_ah",
+    "current_a",
+    "throttle",
+    "armed",
+    "temperature_c",
+    "altitude_m",
+]
 
 
 @dataclass(frozen=True)
@@ -83,6 +94,11 @@ ROLES: tuple[Role, ...] = (
         ),
     ),
     Role("armed", "Armed", ("armed", "arm", "arming"), (Unit("yes", "1 or yes, 0 or no"),)),
+    Role(
+        "temperature_c", "Temperature", ("temperature", "temp", "tmp"),
+        (Unit("°C", "°C"), Unit("°F", "°F", 1 / 1.8, 32.0)),
+    ),
+    Role("altitude_m", "Altitude", ("altitude", "alt", "height"), (Unit("m", "m"), Unit("ft", "ft", 0.3048))),
 )  # fmt: skip
 _YES, _NO = frozenset({"1", "yes", "true", "on", "armed"}), frozenset({"0", "no", "false", "off", "disarmed"})
 
@@ -144,7 +160,10 @@ def guess_mapping(table: Table, *, series: int) -> Mapping:
     chosen: list[ColumnChoice] = []
     taken: set[int] = set()
     # The rarest words first: “cell voltage” is a cell's, “rx voltage” the receiver's.
-    for key in ("armed", "throttle", "cell_v", "receiver_v", "used_ah", "current_a", "time_s", "pack_v"):
+    for key in (
+        "armed", "throttle", "temperature_c", "altitude_m", "cell_v", "receiver_v", "used_ah", "current_a",
+        "time_s", "pack_v",
+    ):  # fmt: skip
         role = next(r for r in ROLES if r.key == key)
         best, best_score = None, 0
         for index, name in enumerate(table.names):

@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 from zesty_cell.core.callouts.dry_run import flight_frames
 from zesty_cell.core.callouts.engine import Frames
 from zesty_cell.core.callouts.rules import CalloutPlan
+from zesty_cell.core.chemistry import temperature_factor
 from zesty_cell.core.flight import Factors, Flight, Setup, fly, set_up
+from zesty_cell.core.flying import STEP_S
 from zesty_cell.core.sheet import Sheet
 
 #: From one flight to the next the power of the same pilot, in cruise and in bursts, varies by this, one sigma [1].
@@ -170,6 +172,18 @@ class SimulatedCraft:
             switches=true.switches,
         )
 
+    def _relaxing_v(self, flown: SimulatedFlight, after_s: NDArray[np.float64]) -> NDArray[np.float64]:
+        """What polarisation still takes from a cell some time after landing [V]: v1 dies away with its own τ."""
+        chemistry, end = flown.setup.chemistry, flown.flight.index_at(flown.duration_s)
+        tau_s = chemistry.polarisation_tau_s
+        last = slice(max(end - round(tau_s / STEP_S), 0), end + 1)
+        cell_a = float(flown.flight.current_a[last].mean()) / self.sheet.pack.parallel
+        warm = temperature_factor(
+            chemistry=chemistry, temperature_c=np.array(float(flown.flight.temperature_c[end]))
+        )
+        ohm = flown.setup.figures.cell_resistance_ohm * self.hidden.resistance * float(warm)
+        return np.asarray(chemistry.polarisation_ratio * ohm * cell_a * np.exp(-after_s / tau_s), dtype=np.float64)
+
     def log_csv(
         self, flown: SimulatedFlight, *, rate_hz: int = 5, lost_s: tuple[float, float] | None = None
     ) -> bytes:
@@ -184,8 +198,10 @@ class SimulatedCraft:
         """
         frames = self.frames(flown)
         every, still = slice(None, None, 10 // rate_hz), int(_STILL_S * rate_hz)
-        rest_v = (frames.pack_v[0] + 0.3, flown.rest_v * self.sheet.pack.series * self.sensors.voltage)
-        volts = np.pad(frames.pack_v[every], still, constant_values=rest_v)
+        volts = np.pad(frames.pack_v[every], still)
+        to_shown = self.sheet.pack.series * self.sensors.voltage
+        volts[:still] = float(flown.flight.rest_v[0]) * to_shown
+        volts[-still:] = (flown.rest_v - self._relaxing_v(flown, np.arange(1, still + 1) / rate_hz)) * to_shown
         volts[:still] += self._rng.normal(0.0, self.sensors.noise_v, still)
         volts[-still:] += self._rng.normal(0.0, self.sensors.noise_v, still)
         current = np.pad(frames.current_a[every], still, constant_values=0.4)

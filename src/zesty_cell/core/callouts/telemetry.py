@@ -44,6 +44,8 @@ class Telemetry:
         Above idle [0 to 1].
     armed : float64 (n,) or None
         0 or 1; NaN: as before.
+    temperature_c, altitude_m : float64 (n,) or None
+        [°C, m]; only looked at.
     """
 
     time_s: NDArray[np.float64]
@@ -54,6 +56,8 @@ class Telemetry:
     current_a: NDArray[np.float64] | None = None
     throttle: NDArray[np.float64] | None = None
     armed: NDArray[np.float64] | None = None
+    temperature_c: NDArray[np.float64] | None = None
+    altitude_m: NDArray[np.float64] | None = None
 
     def __len__(self) -> int:
         return int(self.time_s.size)

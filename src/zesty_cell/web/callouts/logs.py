@@ -72,7 +72,10 @@ def _becomes(role: Role, values: NDArray[np.float64]) -> str:
         return _range(1000.0 * values, "mAh", 0)
     if role.key == "throttle":
         return _range(100.0 * values, "%", 0)
-    return _range(values, "A" if role.key == "current_a" else "V", 1 if role.key == "current_a" else 2)
+    unit, digits = {"current_a": ("A", 1), "temperature_c": ("°C", 0), "altitude_m": ("m", 0)}.get(
+        role.key, ("V", 2)
+    )
+    return _range(values, unit, digits)
 
 
 def _lines(table: Table, mapping: Mapping, read: ReadLog | None, sheet: Sheet) -> list[_RoleLine]:

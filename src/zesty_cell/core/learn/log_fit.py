@@ -1,0 +1,312 @@
+"""Fit of a telemetry log: a pack's resistance, polarisation, capacity, starting charge, voltage scale (PHYSICS 6).
+
+The kernel is driven with the logged current; Levenberg-Marquardt (Marquardt 1963) finds the parameters whose loaded
+voltage is nearest to the logged one, with wide log-normal priors so that what a log cannot tell stays where it was.
+A parameter is told only where its interval is well inside its prior's.  The current's own scale divides out of the
+equations (k·I, R/k and k·Q give the same voltages): it is told by the charge put back alone, which then corrects
+the current before the fit.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zesty_cell.core import kernel
+from zesty_cell.core.callouts.telemetry import Telemetry, last_heard
+from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.chemistry import cell_table, temperature_table
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.pack import Pack, cell_cooling_w_k, pack_figures
+
+Cooling = Literal["still air", "airflow"]
+ParameterKey = Literal["resistance", "polarisation", "capacity", "start", "voltage scale"]
+KEYS: tuple[ParameterKey, ...] = ("resistance", "polarisation", "capacity", "start", "voltage scale")
+#: What is known before: one standard deviation of each logarithm, of the starting charge itself [1].
+PRIOR = np.array([0.5, 0.6, 0.25, 0.04, 0.02])
+#: What the model itself may be out by, of each: no cell follows its chemistry's curve to the millivolt [1].
+MODEL = np.array([0.01, 0.03, 0.01, 0.004, 0.002])
+#: A parameter is told where the log narrows it to this share of the prior, and to this at most [1].
+TOLD_SHARE, TOLD_MOST = 0.5, 0.15
+#: A current sensor that is out by more is another unit or another flight [1].
+MOST_SCALE = 3.0
+#: More drawn than this share of the capacity is another pack, or another unit [1].
+MOST_OVER = 1.5
+#: Steps of the march [s]: the log's own where it is slower.
+_STEP_S, _MOST_STEPS = 0.1, 60_000
+_ROUNDS, _STILL = 25, 1e-7
+_LEAST_S, _LEAST_SWING = 60.0, 0.15
+_DIFFERENCE = 1e-3
+_Z95 = 1.96
+
+
+@dataclass(frozen=True)
+class Fitted:
+    """One parameter of the pack.
+
+    Attributes
+    ----------
+    key : ParameterKey
+    value : float
+        Resistance of a cell at 25 °C [Ω], polarisation over it [1], capacity of the pack [Ah], charge at the first
+        line [1], shown over true volts [1].
+    low, high : float
+        95 % confidence interval, same unit.
+    expected : float
+        What was reckoned with before.
+    told : bool
+        Whether the log tells it.
+    """
+
+    key: ParameterKey
+    value: float
+    low: float
+    high: float
+    expected: float
+    told: bool
+
+
+@dataclass(frozen=True)
+class LogFit:
+    """A fitted log.
+
+    Attributes
+    ----------
+    parameters : tuple of Fitted
+        In the order of :data:`KEYS`.
+    rmse_v : float
+        Root mean square error per cell [V].
+    time_s, model_v : float64 (n,)
+        The fitted pack voltage, as the sensor would show it, on the march's own steps [s, V].
+    current_scale : float or None
+        Shown over true current, by the charge put back [1].
+    current_error : float
+        One standard deviation of it [1].
+    seconds : float
+        Of flight that were fitted [s].
+    """
+
+    parameters: tuple[Fitted, ...]
+    rmse_v: float
+    time_s: NDArray[np.float64]
+    model_v: NDArray[np.float64]
+    current_scale: float | None
+    current_error: float
+    seconds: float
+
+    def of(self, key: ParameterKey, /) -> Fitted:
+        """One parameter."""
+        return self.parameters[KEYS.index(key)]
+
+
+class _Model:
+    """The kernel driven with a log's current, for one pack in one air."""
+
+    def __init__(
+        self, log: Telemetry, pack: Pack, air_c: float, cooling: Cooling, put_back_ah: float | None
+    ) -> None:
+        if log.current_a is None:
+            raise OutOfRangeError(
+                "This log has no current: nothing drives the fit.", field="current_a", value=0, limit=1
+            )
+        volts = log.pack_v if log.pack_v is not None else None
+        if volts is None and log.cell_v is not None:
+            volts = log.cell_v * pack.series
+        if volts is None:
+            raise OutOfRangeError("This log has no voltage to be fitted.", field="pack_v", value=0, limit=1)
+        self.chemistry, self.figures, self.pack = chemistry_for(pack.chemistry), pack_figures(pack), pack
+        time_s = log.time_s - log.time_s[0]
+        whole_s = float(time_s[-1])
+        if whole_s < _LEAST_S:
+            raise OutOfRangeError(
+                f"{whole_s:.0f} s are too short: a minute of flight at least.", field="time_s", value=whole_s,
+                limit=_LEAST_S,
+            )  # fmt: skip
+        step_s = float(np.clip(np.median(np.diff(time_s)), _STEP_S, 1.0))
+        self.step_s = max(step_s, whole_s / _MOST_STEPS)
+        self.time_s = np.arange(0.0, whole_s, self.step_s)
+        current = np.maximum(np.nan_to_num(last_heard(log.current_a)), 0.0)
+        drawn_ah = float(np.sum(np.interp(self.time_s, time_s, current)) * self.step_s / 3600.0)
+        self.current_scale = drawn_ah / put_back_ah if put_back_ah else None
+        if self.current_scale is not None and not 1.0 / MOST_SCALE < self.current_scale < MOST_SCALE:
+            raise OutOfRangeError(
+                f"{1000 * drawn_ah:.0f} mAh were drawn by the log, {1000 * (put_back_ah or 0):.0f} mAh put back: "
+                "that is another flight, or another unit.",
+                field="put_back_ah", value=self.current_scale, limit=MOST_SCALE,
+            )  # fmt: skip
+        current = current / (self.current_scale or 1.0)
+        self.cell_a = np.interp(self.time_s, time_s, current) / pack.parallel
+        heard = np.isfinite(volts)
+        if float(np.ptp(current)) < _LEAST_SWING * max(float(current.max()), 1e-9) or int(heard.sum()) < 20:
+            raise OutOfRangeError(
+                "The current hardly changes: without a climb or a landing the log does not tell a resistance.",
+                field="current_a", value=float(np.ptp(current)), limit=_LEAST_SWING,
+            )  # fmt: skip
+        self.seen_v = np.interp(self.time_s, time_s[heard], volts[heard])
+        # What was not received within two seconds is not fitted to.
+        nearest = np.searchsorted(time_s[heard], self.time_s)
+        after = time_s[heard][np.minimum(nearest, int(heard.sum()) - 1)]
+        before = time_s[heard][np.maximum(nearest - 1, 0)]
+        self.weight = (np.minimum(np.abs(after - self.time_s), np.abs(self.time_s - before)) <= 2.0).astype(float)
+        self.air_c, self.cooling = air_c, cooling
+        self.used_ah = float(np.sum(self.cell_a) * self.step_s / 3600.0)  # of one cell
+        self._kind = np.full(self.time_s.size, kernel.CURRENT, dtype=np.int64)
+        self._steps = np.ones(self.time_s.size, dtype=np.int64)
+        self._room = (np.empty(self.time_s.size, dtype=np.float32), np.empty(self.time_s.size, dtype=np.float32))
+
+    def volts(self, theta: NDArray[np.float64]) -> NDArray[np.float64] | None:
+        """Pack voltage as the sensor would show it [V]; None where the pack would be empty before the end."""
+        figures, chemistry, p = self.figures, self.chemistry, self.pack.parallel
+        resistance, ratio, capacity, start, scale = theta
+        params = np.zeros(kernel.PARAMETER_COUNT)
+        params[kernel.CAPACITY_AH] = figures.capacity_ah / p * math.exp(capacity)
+        params[kernel.R0_OHM] = figures.cell_resistance_ohm * math.exp(resistance)
+        params[kernel.R_EXT_OHM] = figures.external_ohm() * p / self.pack.series
+        params[kernel.POLARISATION_RATIO] = chemistry.polarisation_ratio * math.exp(ratio)
+        params[kernel.POLARISATION_TAU_S] = chemistry.polarisation_tau_s
+        params[kernel.FULL_THROTTLE_A_V2] = 1e6
+        params[kernel.HEAT_CAPACITY_J_K] = figures.cell_mass_kg * chemistry.specific_heat_j_kg_k
+        params[kernel.COOLING_W_K] = cell_cooling_w_k(
+            mass_kg=figures.cell_mass_kg * self.pack.cell_count,
+            chemistry=chemistry,
+            cell_count=self.pack.cell_count,
+            cooling=self.cooling,
+        )
+        params[kernel.AIR_C] = params[kernel.START_C] = self.air_c
+        params[kernel.START_CHARGE] = min(1.0 + start, 1.0)
+        params[kernel.FLOOR_V], params[kernel.FLOOR_HOLD_S] = -10.0, 1e9
+        params[kernel.LAND_USED_AH] = params[kernel.BEYOND_LANDING] = np.inf
+        params[kernel.LAND_CHARGE_LEFT] = params[kernel.LAND_LOADED_V] = -1.0
+        params[kernel.MAX_TIME_S] = self.time_s.size * self.step_s
+        loaded, cruise = self._room
+        nothing = np.empty(0, dtype=np.float32)
+        n = kernel.march(
+            params, self._kind, self.cell_a, self._steps, cell_table(chemistry), temperature_table(chemistry),
+            self.step_s, loaded.size, loaded, cruise, nothing, nothing, np.empty((kernel.TRACE_COUNT, 0)),
+            np.empty(kernel.SUMMARY_COUNT),
+        )  # fmt: skip
+        if n < loaded.size:
+            return None
+        return loaded.astype(np.float64) * (self.pack.series * math.exp(scale))
+
+
+def _start(model: _Model) -> NDArray[np.float64]:
+    """Where the search begins: as estimated, with room in the pack for what was drawn."""
+    theta = np.zeros(len(KEYS))
+    room = model.figures.capacity_ah / model.pack.parallel
+    if model.used_ah > 0.97 * room:
+        theta[2] = math.log(model.used_ah / (0.97 * room))
+    return theta
+
+
+def fit_log(
+    log: Telemetry, /, *, pack: Pack, air_c: float, cooling: Cooling = "airflow",
+    put_back_ah: float | None = None,
+) -> LogFit:  # fmt: skip
+    """Fit a logged flight of a pack that took off charged.
+
+    Parameters
+    ----------
+    log : Telemetry
+        One flight, with current and voltage [s, V, A].
+    pack : Pack
+    air_c : float
+        [°C].
+    cooling : "still air" or "airflow"
+    put_back_ah : float, optional
+        By the charger afterwards [Ah]: it tells the current sensor's scale.
+
+    Raises
+    ------
+    OutOfRangeError
+        A log that cannot tell: no current, no voltage, too short, a current that hardly changes.
+    """
+    model = _Model(log, pack, air_c, cooling, put_back_ah)
+    theta = _start(model)
+    sigma_v = 0.02 * pack.series
+    best = model.volts(theta)
+    if best is None or theta[2] > math.log(MOST_OVER):
+        raise OutOfRangeError(
+            "More charge was drawn than this pack can hold: another pack, or the current's unit?",
+            field="used_ah", value=model.used_ah * pack.parallel, limit=pack_figures(pack).capacity_ah,
+        )  # fmt: skip
+    damping = 1e-2
+    jacobian = np.zeros((best.size, len(KEYS)))
+    for _ in range(_ROUNDS):
+        misses = model.seen_v - best
+        scale_v = max(float(np.median(np.abs(misses[model.weight > 0]))) * 1.4826, 1e-4)
+        weights = model.weight * np.minimum(1.0, 2.0 * scale_v / np.maximum(np.abs(misses), 1e-12))
+        sigma_v = max(math.sqrt(float(np.sum(weights * misses**2) / max(float(weights.sum()), 1.0))), 0.002)
+        for k in range(len(KEYS)):
+            moved = theta.copy()
+            moved[k] -= _DIFFERENCE  # downwards: the starting charge cannot be over full
+            other = model.volts(moved)
+            jacobian[:, k] = 0.0 if other is None else (best - other) / _DIFFERENCE
+        # Neighbouring samples miss alike: they count as fewer.
+        apart = _independent(misses[model.weight > 0])
+        normal = jacobian.T @ (weights[:, None] * jacobian) / (sigma_v**2 * apart)
+        gradient = jacobian.T @ (weights * misses) / (sigma_v**2 * apart) - theta / PRIOR**2
+        prior = np.diag(PRIOR**-2.0)
+        cost = float(np.sum(weights * misses**2)) / (sigma_v**2 * apart) + float(np.sum((theta / PRIOR) ** 2))
+        moved_on = False
+        for _ in range(8):
+            step = np.linalg.solve(normal + prior + damping * np.diag(np.diag(normal + prior)), gradient)
+            new = theta + np.clip(step, -0.4, 0.4)
+            new[3] = min(new[3], 0.0)
+            there = model.volts(new)
+            if there is not None:
+                new_cost = float(np.sum(weights * (model.seen_v - there) ** 2)) / (sigma_v**2 * apart)
+                new_cost += float(np.sum((new / PRIOR) ** 2))
+                if new_cost <= cost:
+                    moved_on = float(np.abs(new - theta).max()) > _STILL
+                    theta, best, damping = new, there, max(damping * 0.3, 1e-9)
+                    break
+            damping *= 4.0
+        if not moved_on:
+            break
+    covariance = np.linalg.inv(normal + prior)
+    return _result(model, theta, covariance, best)
+
+
+def _independent(misses: NDArray[np.float64]) -> float:
+    """How many neighbouring residuals count as one: (1 + ρ)/(1 − ρ) of the lag-one correlation, at least 1."""
+    centred = misses - misses.mean()
+    power = float(centred @ centred)
+    if power <= 0.0 or centred.size < 3:
+        return 1.0
+    rho = float(centred[1:] @ centred[:-1]) / power
+    return max((1.0 + rho) / max(1.0 - rho, 1e-3), 1.0)
+
+
+def _result(
+    model: _Model,
+    theta: NDArray[np.float64],
+    covariance: NDArray[np.float64],
+    best: NDArray[np.float64],
+) -> LogFit:
+    figures, chemistry = model.figures, model.chemistry
+    expected = (figures.cell_resistance_ohm, chemistry.polarisation_ratio, figures.capacity_ah, 1.0, 1.0)
+    found = []
+    for k, key in enumerate(KEYS):
+        sigma = math.hypot(math.sqrt(float(covariance[k, k])), float(MODEL[k]))
+        told = sigma <= TOLD_SHARE * float(PRIOR[k]) and sigma <= TOLD_MOST
+        if key == "start":
+            value, low, high = (min(1.0 + float(theta[k]) + z * sigma, 1.0) for z in (0.0, -_Z95, _Z95))
+        else:
+            value, low, high = (expected[k] * math.exp(float(theta[k]) + z * sigma) for z in (0.0, -_Z95, _Z95))
+        found.append(Fitted(key, value, low, high, expected[k], told))
+    heard = model.weight > 0
+    rmse = math.sqrt(float(np.mean((model.seen_v - best)[heard] ** 2))) / model.pack.series
+    return LogFit(
+        parameters=tuple(found),
+        rmse_v=rmse,
+        time_s=model.time_s,
+        model_v=best,
+        current_scale=model.current_scale,
+        current_error=0.015,
+        seconds=float(model.time_s[-1]),
+    )

@@ -1,0 +1,207 @@
+"""A flying pattern out of a telemetry log: activities recognised by power, one round of them in true shares."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zesty_cell.core.callouts.telemetry import Telemetry, last_heard
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.flying import Activity, FlyingPattern
+
+#: Names of what is flown by its power over steady power, up to each limit [1].
+LEVELS: tuple[tuple[str, float], ...] = (
+    ("glide", 0.6), ("cruise", 1.15), ("turns", 1.7), ("hard turns", 1e9),
+)  # fmt: skip
+FULL = "full throttle"
+#: From this share of the highest current on it is full throttle where nothing else tells [1].
+_NEAR_FULL = 0.82
+_FULL_THROTTLE = 0.93
+#: Less of the flight than this is no activity of its own [1].
+_LEAST_SHARE = 0.02
+#: A round lasts between [s].
+_SHORTEST_S, _LONGEST_S = 20.0, 180.0
+_GRID_S = 0.2
+_SMOOTH_S = 1.0
+_ABOVE_IDLE = 0.05
+
+
+@dataclass(frozen=True)
+class Recognised:
+    """One activity of a log.
+
+    Attributes
+    ----------
+    name : str
+    of : "steady" or "full throttle"
+    share : float
+        Mean power over steady power, or over full throttle [1].
+    of_flight : float
+        Share of the flight's time [1].
+    spell_s : float
+        How long it usually lasts [s].
+    """
+
+    name: str
+    of: Literal["steady", "full throttle"]
+    share: float
+    of_flight: float
+    spell_s: float
+
+
+@dataclass(frozen=True)
+class LogPattern:
+    """What a log was flown like.
+
+    Attributes
+    ----------
+    activities : tuple of Recognised
+    pattern : FlyingPattern
+    time_s : float64 (n,)
+        Of the flight alone [s].
+    which : int64 (n,)
+        Index of the activity at each moment.
+    steady_w : float
+        Steady propulsive power that shares are of [W].
+    mean_w : float
+        Mean propulsive power of the log [W].
+    from_s, to_s : float
+        Take-off and landing in the log's time [s].
+    """
+
+    activities: tuple[Recognised, ...]
+    pattern: FlyingPattern
+    time_s: NDArray[np.float64]
+    which: NDArray[np.int64]
+    steady_w: float
+    mean_w: float
+    from_s: float
+    to_s: float
+
+
+def _smooth(values: NDArray[np.float64], width: int) -> NDArray[np.float64]:
+    kernel = np.ones(width) / width
+    return np.convolve(np.pad(values, width // 2, mode="edge"), kernel, mode="valid")[: values.size]
+
+
+def _spells(inside: NDArray[np.bool_]) -> NDArray[np.int64]:
+    """Lengths of the stretches where something holds [samples]."""
+    edges = np.diff(np.concatenate(([0], inside.astype(np.int8), [0])))
+    return np.flatnonzero(edges == -1) - np.flatnonzero(edges == 1)
+
+
+def pattern_from_log(
+    log: Telemetry, /, *, name: str, series: int, steady_w: float, avionics_w: float
+) -> LogPattern:
+    """The pattern a log was flown in.
+
+    Parameters
+    ----------
+    log : Telemetry
+        With current and pack (or cell) voltage [s, V, A]; throttle tells full throttle where it is there.
+    name : str
+        Of the pattern.
+    series : int
+    steady_w, avionics_w : float
+        Steady propulsive power of the craft at that weight, and what its avionics take [W].
+
+    Raises
+    ------
+    OutOfRangeError
+        Without current or voltage, or with hardly any flight in it.
+    """
+    if log.current_a is None or (log.pack_v is None and log.cell_v is None):
+        raise OutOfRangeError(
+            "A pattern is told by power: this log lacks the current or the voltage.",
+            field="current_a", value=0, limit=1,
+        )  # fmt: skip
+    volts = log.pack_v if log.pack_v is not None else np.asarray(log.cell_v) * series
+    time_s = log.time_s - log.time_s[0]
+    grid = np.arange(0.0, float(time_s[-1]), _GRID_S)
+    current = np.interp(grid, time_s, np.maximum(np.nan_to_num(last_heard(log.current_a)), 0.0))
+    held = np.nan_to_num(last_heard(volts), nan=float(np.nanmedian(volts)))
+    power = np.maximum(current * np.interp(grid, time_s, held) - avionics_w, 0.0)
+    throttle = None
+    if log.throttle is not None:
+        throttle = np.interp(grid, time_s, np.nan_to_num(last_heard(log.throttle)))
+    above = power > 0.1 * steady_w if throttle is None else throttle > _ABOVE_IDLE
+    flying = np.flatnonzero(above)
+    if flying.size * _GRID_S < 20.0:
+        raise OutOfRangeError(
+            "There is hardly any flight in this log: twenty seconds above idle at least.",
+            field="time_s", value=float(flying.size * _GRID_S), limit=20.0,
+        )  # fmt: skip
+    first, last = int(flying[0]), int(flying[-1]) + 1
+    grid, current, power = grid[first:last], current[first:last], power[first:last]
+    full = (
+        throttle[first:last] >= _FULL_THROTTLE
+        if throttle is not None and bool((throttle >= _FULL_THROTTLE).any())
+        else current >= _NEAR_FULL * float(np.quantile(current, 0.9995))
+        if float(np.quantile(current, 0.9995)) > 2.5 * float(np.median(current))
+        else np.zeros(grid.size, dtype=bool)
+    )
+    share = _smooth(power, max(round(_SMOOTH_S / _GRID_S), 1)) / steady_w
+    limits = np.array([limit for _, limit in LEVELS])
+    level = np.searchsorted(limits, share)
+    level[full] = len(LEVELS)
+    level = _merged(level, len(LEVELS) + 1)
+    return _as_pattern(name, grid, power, level, steady_w)
+
+
+def _merged(level: NDArray[np.int64], count: int) -> NDArray[np.int64]:
+    """Levels with too little of the flight joined to their nearest neighbour that has enough."""
+    level = level.copy()
+    for k in range(count):
+        mine = level == k
+        if 0 < mine.sum() < _LEAST_SHARE * level.size:
+            enough = [j for j in range(count) if j != k and (level == j).sum() >= _LEAST_SHARE * level.size]
+            if enough and k != count - 1:  # full throttle is short and counts all the same
+                level[mine] = enough[int(np.argmin([abs(j - k) for j in enough]))]
+    return level
+
+
+def _as_pattern(
+    name: str,
+    grid: NDArray[np.float64],
+    power: NDArray[np.float64],
+    level: NDArray[np.int64],
+    steady_w: float,
+) -> LogPattern:
+    names = [word for word, _ in LEVELS] + [FULL]
+    found: list[Recognised] = []
+    which = np.zeros(level.size, dtype=np.int64)
+    for k, word in enumerate(names):
+        mine = level == k
+        if not mine.any():
+            continue
+        which[mine] = len(found)
+        spell_s = float(np.median(_spells(mine))) * _GRID_S
+        of_flight = float(mine.mean())
+        if word == FULL:
+            found.append(Recognised(word, "full throttle", 1.0, of_flight, spell_s))
+        else:
+            # Energy counts: the mean of the power itself, not of its smoothed course.
+            mean = float(power[mine].mean()) / steady_w
+            found.append(Recognised(word, "steady", round(min(mean, 10.0), 2), of_flight, spell_s))
+    # One round holds one usual burst; without bursts a minute.
+    rarest = min(found, key=lambda a: a.of_flight)
+    period = rarest.spell_s / rarest.of_flight if rarest.of_flight < 0.5 else 60.0
+    period = float(np.clip(period, _SHORTEST_S, _LONGEST_S))
+    order = sorted(found, key=lambda a: (a.of == "full throttle", -a.of_flight))
+    activities = tuple(
+        Activity(name=a.name, of=a.of, share=a.share, duration_s=max(round(a.of_flight * period, 1), 0.1))
+        for a in order
+    )
+    return LogPattern(
+        activities=tuple(found),
+        pattern=FlyingPattern(name=name, activities=activities),
+        time_s=grid,
+        which=which,
+        steady_w=steady_w,
+        mean_w=float(power.mean()),
+        from_s=float(grid[0]),
+        to_s=float(grid[-1]),
+    )

@@ -1,0 +1,122 @@
+"""Fit of a telemetry log: a hidden pack is found within its intervals; what a log cannot tell is not claimed."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from tests.sheets import satsuma, sheet
+from zesty_cell.core.callouts.telemetry import Telemetry
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.learn.log_fit import KEYS, fit_log
+from zesty_cell.formats.csv_table import read_table
+from zesty_cell.formats.telemetry_csv import guess_mapping, read_telemetry
+from zesty_cell.standins.craft import Hidden, Sensors, SimulatedCraft
+
+SHEET = sheet()
+
+
+def flown(hidden=None, sensors=None, *, seconds=900.0, of=SHEET, seed=3, **more):
+    craft = SimulatedCraft(of, seed=seed, hidden=hidden, sensors=sensors)
+    flight = craft.fly(seconds)
+    table = read_table(craft.log_csv(flight, **more))
+    return read_telemetry(table, guess_mapping(table, series=of.pack.series)).telemetry, flight
+
+
+def fit(log, of=SHEET, **more):
+    return fit_log(log, pack=of.pack, air_c=of.conditions.air_c, **more)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_a_hidden_pack_is_found_within_the_intervals(seed):
+    rng = np.random.default_rng(seed)
+    capacity, resistance, voltage = np.exp(rng.normal(size=3) * (0.08, 0.25, 0.01))
+    log, _ = flown(
+        Hidden(capacity=float(capacity), resistance=float(resistance)), Sensors(voltage=float(voltage)), seed=seed
+    )
+    found = fit(log)
+    for key, truth in (("capacity", capacity), ("resistance", resistance), ("voltage scale", voltage)):
+        one = found.of(key)
+        assert one.told
+        assert one.low <= one.expected * truth <= one.high, key
+        assert (one.high - one.low) / one.value < 0.08
+    assert found.rmse_v < 0.010
+
+
+def test_a_lithium_polymer_pack_in_freestyle_too():
+    of = sheet(pack=satsuma(), pattern="freestyle")
+    log, _ = flown(Hidden(capacity=0.9, resistance=1.4), of=of, seconds=170.0)
+    found = fit(log, of)
+    assert found.of("resistance").value == pytest.approx(1.4 * found.of("resistance").expected, rel=0.04)
+    assert found.of("capacity").value == pytest.approx(0.9 * found.of("capacity").expected, rel=0.05)
+
+
+def test_a_pack_that_took_off_partly_charged_is_told():
+    low = SHEET.model_copy(update={"conditions": SHEET.conditions.model_copy(update={"start_charge": 0.93})})
+    log, _ = flown(of=low)
+    start = fit(log).of("start")
+    assert start.low <= 0.93 <= start.high
+    assert start.told
+
+
+def test_the_charge_put_back_tells_the_current_sensor_and_corrects_the_rest():
+    log, flight = flown(Hidden(capacity=0.9, resistance=1.2), Sensors(current=0.86))
+    blind, told = fit(log), fit(log, put_back_ah=flight.used_ah)
+    assert told.current_scale == pytest.approx(0.86, abs=0.01)
+    assert blind.current_scale is None
+    for key, truth in (("capacity", 0.9), ("resistance", 1.2)):
+        one, other = told.of(key), blind.of(key)
+        assert one.value == pytest.approx(truth * one.expected, rel=0.02)
+        assert abs(other.value / other.expected / truth - 1) > 0.05
+    with pytest.raises(OutOfRangeError, match="another flight, or another unit"):
+        fit(log, put_back_ah=0.1)
+
+
+def test_a_short_hop_does_not_tell_the_capacity_and_says_so():
+    log, _ = flown(Hidden(capacity=0.8), seconds=75.0)
+    found = fit(log)
+    assert found.of("resistance").told
+    capacity = found.of("capacity")
+    assert not capacity.told or capacity.low < 0.8 * capacity.expected < capacity.high
+    assert (capacity.high - capacity.low) / capacity.value > 0.1
+
+
+def test_a_gap_is_not_fitted_to():
+    whole, _ = flown()
+    cut, _ = flown(lost_s=(300.0, 360.0))
+    assert len(cut) < len(whole)
+    assert fit(cut).of("resistance").value == pytest.approx(fit(whole).of("resistance").value, rel=0.02)
+
+
+def test_the_model_follows_the_logged_voltage():
+    log, _ = flown(Hidden(resistance=1.3))
+    found = fit(log)
+    seen = np.interp(found.time_s, log.time_s - log.time_s[0], log.pack_v)
+    assert np.sqrt(np.mean((seen - found.model_v) ** 2)) / 6 == pytest.approx(found.rmse_v, abs=2e-4)
+    assert len(found.parameters) == len(KEYS)
+
+
+def test_the_cell_voltage_does_where_there_is_no_packs():
+    log, _ = flown()
+    cells = replace(log, cell_v=log.pack_v / 6, pack_v=None)
+    assert fit(cells).of("capacity").value == pytest.approx(fit(log).of("capacity").value, rel=0.01)
+
+
+TIME = np.arange(0.0, 200.0, 0.2)
+
+
+@pytest.mark.parametrize(
+    ("log", "words"),
+    [
+        (Telemetry(time_s=TIME, pack_v=24 + 0 * TIME), "no current"),
+        (Telemetry(time_s=TIME, current_a=8 + 0 * TIME), "no voltage"),
+        (Telemetry(time_s=TIME[:100], current_a=8 + TIME[:100], pack_v=24 + 0 * TIME[:100]), "too short"),
+        (Telemetry(time_s=TIME, current_a=8 + 0 * TIME, pack_v=24 + 0 * TIME), "hardly changes"),
+        (Telemetry(time_s=TIME * 10, current_a=20 + TIME * 10, pack_v=24 + 0 * TIME), "More charge was drawn"),
+    ],
+)
+def test_a_log_that_cannot_tell_is_refused_in_words(log, words):
+    with pytest.raises(OutOfRangeError, match=words):
+        fit(log)
