@@ -35,3 +35,8 @@ for (const [family, file] of [
 // Only the browser tests use this one.
 copyFileSync("node_modules/axe-core/axe.min.js", "../tests/e2e/vendor/axe.min.js");
 copyFileSync("node_modules/axe-core/LICENSE", "../tests/e2e/vendor/LICENSE-axe-core.txt");
+
+// The explorer of telemetry logs.
+copyFileSync("node_modules/uplot/dist/uPlot.esm.js", `${out}/vendor/uplot.js`);
+copyFileSync("node_modules/uplot/dist/uPlot.min.css", `${out}/vendor/uplot.css`);
+copyFileSync("node_modules/uplot/LICENSE", `${out}/vendor/LICENSE-uplot.txt`);

@@ -105,8 +105,8 @@ def _fill_demo(database: Database) -> None:
         from zesty_cell.demo.log import load_log, load_telemetry
 
         if load_club(session):
-            load_log(session)
             load_telemetry(session)
+            load_log(session)
 
 
 def _serve(arguments: argparse.Namespace) -> int:

@@ -55,6 +55,14 @@ def of_craft(session: Session, craft_id: int) -> list[LogRow]:
     return list(session.scalars(query.order_by(LogRow.id.desc())))
 
 
+def of_flight(session: Session, flight_id: int) -> list[LogRow]:
+    """The logs attached to a flight whose columns are confirmed, the newest first."""
+    query = select(LogRow).where(
+        LogRow.flight_id == flight_id, LogRow.deleted_at.is_(None), LogRow.mapping.is_not(None)
+    )
+    return list(session.scalars(query.order_by(LogRow.id.desc())))
+
+
 def mapping_of(row: LogRow) -> Mapping | None:
     """What was confirmed of a log; None while nothing was."""
     return None if row.mapping is None else Mapping.model_validate(row.mapping)

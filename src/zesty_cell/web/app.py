@@ -34,6 +34,7 @@ from zesty_cell.web.choose.jobs import Jobs
 from zesty_cell.web.field import imports as flight_imports
 from zesty_cell.web.field import log as flight_log
 from zesty_cell.web.field import page as field_page
+from zesty_cell.web.field import telemetry as flight_telemetry
 from zesty_cell.web.security import LOOPBACK_HOSTS, Guard
 from zesty_cell.web.templating import page
 
@@ -136,8 +137,8 @@ def create_app(
     app.state.bench = BenchTransmitter(bench_port)
     for module in (
         view, sheets, taught, callouts_voices, callouts_page, callouts_logs, pair, health, builder, hangar,
-        field_page, backup, flight_imports, flight_log, calibrate_page, choose_search, choose_buys, choose_compare,
-        api,
+        field_page, backup, flight_imports, flight_telemetry, flight_log, calibrate_page, choose_search,
+        choose_buys, choose_compare, api,
     ):  # fmt: skip
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")

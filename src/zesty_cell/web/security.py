@@ -18,6 +18,7 @@ MAX_FILE_BYTES = {
     "/logs": 25_000_000,
     "/own-voice": 9_000_000,
     "/log/import": 25_000_000,
+    "/telemetry": 25_000_000,
     "/backup/restore": 510_000_000,
 }
 

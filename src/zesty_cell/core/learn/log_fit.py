@@ -23,7 +23,7 @@ from zesty_cell.core.chemistry import cell_table, temperature_table
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.pack import Pack, cell_cooling_w_k, pack_figures
 
-Cooling = Literal["still air", "airflow"]
+Cooling = Literal["enclosed", "still air", "airflow"]
 ParameterKey = Literal["resistance", "polarisation", "capacity", "start", "voltage scale"]
 KEYS: tuple[ParameterKey, ...] = ("resistance", "polarisation", "capacity", "start", "voltage scale")
 #: What is known before: one standard deviation of each logarithm, of the starting charge itself [1].
@@ -216,7 +216,8 @@ def fit_log(
     pack : Pack
     air_c : float
         [°C].
-    cooling : "still air" or "airflow"
+    cooling : Cooling
+        Of the pack in its craft.
     put_back_ah : float, optional
         By the charger afterwards [Ah]: it tells the current sensor's scale.
 

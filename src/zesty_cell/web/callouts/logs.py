@@ -187,6 +187,8 @@ def confirm(request: Request, session: Store, sheet_id: int, log_id: int, form: 
     except FileFormatError:
         return _show(request, row, sheet_id, sheet, table, mapping, asked=True)
     store.confirm(session, row, mapping)
+    if row.flight_id is not None:
+        return RedirectResponse(f"/log/{row.flight_id}/telemetry/{row.id}", 303)
     return RedirectResponse(f"/callouts/{sheet_id}?run=log-{row.id}", 303)
 
 

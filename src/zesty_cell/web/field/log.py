@@ -14,7 +14,7 @@ from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.learn.calibration import charge_factor
 from zesty_cell.core.learn.flights import LoggedFlight, Used, odd_ones, used_of
 from zesty_cell.formats.flights_csv import NamedFlight, write_flights
-from zesty_cell.store import calibrations
+from zesty_cell.store import calibrations, logs
 from zesty_cell.store import flights as store
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.tables import FlightRow
@@ -129,7 +129,10 @@ def _flight_page(
     view = preferences_of(request)
     [line] = _lines(session, [row])
     texts = form or texts_of(FIELDS, line.flight.model_dump(), view.units) | {"version": str(row.version)}
+    kept = logs.of_craft(session, row.craft_id)
     context: dict[str, Any] = {
+        "attached": logs.of_flight(session, flight_id),
+        "free_logs": [log for log in kept if log.flight_id is None],
         "line": line,
         "fields": FIELDS,
         "texts": texts,
