@@ -8,6 +8,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
+from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.store import flights as store
 from zesty_cell.store.hangar import PACKS
 
@@ -276,6 +277,20 @@ def test_a_hot_pack_is_noted(client, app):
     land(client)
     assert send(client, "details", "two", hottest_c="63").status_code == 200
     assert logged_flights(app)[0].hottest_c == 63.0
+
+
+def test_landings_by_the_call_with_much_left_lower_it_a_step(client, app):
+    with app.state.database.session() as session:
+        craft, pack = craft_of(client, "Wren"), PACKS.fetch(session, 1)
+        for k in range(3):
+            flight = LoggedFlight(
+                landed_at=datetime.now(UTC) - timedelta(days=k + 1), duration_s=150.0, pattern="Gentle hover",
+                timer_s=300.0, put_back_ah=0.15,
+            )  # fmt: skip
+            store.add(session, flight, craft_id=craft, pack=pack, entry=f"call-{k}")
+    page, _ = at(client)
+    assert "landings by the call left 50 %, and you keep 20 %" in page
+    assert "“land now” can go" in page
 
 
 def logged_flights(app):

@@ -15,6 +15,7 @@ from zesty_cell.core.forecast import Forecast
 from zesty_cell.core.keeping import charge_now
 from zesty_cell.core.learn.correction import Learned
 from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.core.learn.threshold import ThresholdStep, next_threshold
 from zesty_cell.core.learn.timer import NextTimer, next_timer
 from zesty_cell.core.sheet import Sheet, corrected
 from zesty_cell.store import callouts, flights, sheets
@@ -183,6 +184,15 @@ class FieldDesk:
             if value is not None and rule.role in ("pack_low", "land_now"):
                 found.append((rule.role, rule.name, value))
         return found[:2]
+
+    @cached_property
+    def threshold(self) -> ThresholdStep | None:
+        """The next “land now”, where landings by it left something else than was asked."""
+        speaks = next((value for role, _, value in self.voltages if role == "land_now"), None)
+        if self.result is None or speaks is None:
+            return None
+        known = [(t.flight, t.used) for t in self.told]
+        return next_threshold(known, result=self.result, kept=1.0 - self.landing_used, cell_v=speaks)
 
     @cached_property
     def waiting(self) -> list[Waiting]:
