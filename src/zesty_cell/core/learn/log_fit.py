@@ -37,7 +37,7 @@ MOST_SCALE = 3.0
 #: More drawn than this share of the capacity is another pack, or another unit [1].
 MOST_OVER = 1.5
 #: Steps of the march [s]: the log's own where it is slower.
-_STEP_S, _MOST_STEPS = 0.1, 60_000
+_STEP_S, _MOST_STEPS = 0.1, 12_000
 _ROUNDS, _STILL = 25, 1e-7
 _LEAST_S, _LEAST_SWING = 60.0, 0.15
 _DIFFERENCE = 1e-3

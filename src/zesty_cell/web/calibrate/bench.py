@@ -34,7 +34,7 @@ class Made:
 
 def sensor_flights(session: Session, craft_id: int) -> list[LoggedFlight]:
     """The newest flights of a craft with both the sensor's and the charger's word, the oldest first."""
-    found = [flights.flight_of(row) for row in flights.find(session, craft_id=craft_id, most=40).rows]
+    found = [flights.flight_of(row) for row in flights.newest_of_craft(session, craft_id, 20)]
     told = [f for f in found if f.shown_ah and f.put_back_ah and f.set_aside is None]
     return told[::-1]
 
@@ -66,7 +66,7 @@ class Bench:
     def _own_pack(self) -> PackRow | None:
         """The pack the craft flew last, else the one of its sheet, else any."""
         if self.craft is not None:
-            last = flights.find(self.session, craft_id=self.craft.id, most=1).rows
+            last = flights.newest_of_craft(self.session, self.craft.id, 1)
             if last:
                 return last[0].pack
             own = [r for r in sheets.all_sheets(self.session) if r.craft_id == self.craft.id]

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import threading
 import zlib
+from collections import OrderedDict
 from dataclasses import dataclass
-from functools import lru_cache
 
 from sqlalchemy.orm import Session
 
@@ -44,10 +45,28 @@ class ChosenRun:
     notes: tuple[str, ...] = ()
 
 
-@lru_cache(maxsize=4)
+_KEPT = 4
+_lock = threading.Lock()
+_read: OrderedDict[tuple[int, int, Mapping], ReadLog] = OrderedDict()
+
+
+def remember_read(packed: bytes, mapping: Mapping, read: ReadLog) -> None:
+    """Keep the numbers of a log that was just read: it is looked at next."""
+    with _lock:
+        _read[len(packed), zlib.crc32(packed), mapping] = read
+        while len(_read) > _KEPT:
+            _read.popitem(last=False)
+
+
 def read_packed(packed: bytes, mapping: Mapping) -> ReadLog:
-    """The numbers of a kept log: read once while its callouts are edited."""
-    return read_telemetry(read_table(zlib.decompress(packed)), mapping)
+    """The numbers of a kept log: read once while it is looked at, and while its callouts are edited."""
+    with _lock:
+        known = _read.get((len(packed), zlib.crc32(packed), mapping))
+    if known is not None:
+        return known
+    read = read_telemetry(read_table(zlib.decompress(packed)), mapping)
+    remember_read(packed, mapping, read)
+    return read
 
 
 def choose_run(session: Session, key: str, *, plan: CalloutPlan, result: Forecast) -> ChosenRun:

@@ -85,7 +85,7 @@ class FieldDesk:
             if row.type_name in types and row.standing == "own"
         ]
         # What was flown last comes first: its type is in the bag and on the transmitter.
-        last = flights.find(self.session, craft_id=self.craft.id, most=1).rows
+        last = flights.newest_of_craft(self.session, self.craft.id, 1)
         first = last[0].pack.type_name if last else ""
         return sorted(found, key=lambda c: (not c.charged, c.row.type_name != first, -(c.charge or 0.0)))
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import math
+import threading
+from collections import OrderedDict
 from dataclasses import dataclass, replace
 from typing import Annotated, Any
 
@@ -35,7 +37,7 @@ from zesty_cell.store.errors import MissingRecordError
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import FlightRow, LogRow, SheetRow
 from zesty_cell.web.callouts.desk import flown
-from zesty_cell.web.callouts.runs import read_packed
+from zesty_cell.web.callouts.runs import read_packed, remember_read
 from zesty_cell.web.forms import whole_number
 from zesty_cell.web.learning import as_flown
 from zesty_cell.web.messages import say
@@ -129,8 +131,32 @@ def _pattern(opened: Opened) -> LogPattern | str:
         return str(error)
 
 
+_fit_lock = threading.Lock()
+_fits: OrderedDict[tuple[object, ...], LogFit | str] = OrderedDict()
+_FITS_KEPT = 8
+
+
 def _fit(opened: Opened) -> LogFit | str:
-    """The fitted pack, or why the log cannot tell."""
+    """The fitted pack, or why the log cannot tell; the page and its numbers ask for the same one."""
+    log = opened.telemetry
+    ends = tuple(
+        0.0 if v is None else float(np.nansum(v)) for v in (log.time_s, log.current_a, log.pack_v, log.cell_v)
+    )
+    key = (opened.row.id, opened.row.created_at, ends, opened.flight, opened.flight_row.pack_id,
+           opened.flight_row.pack.version, None if opened.sheet is None else opened.sheet.conditions.air_c,
+           None if opened.sheet is None else opened.sheet.craft.pack_cooling)  # fmt: skip
+    with _fit_lock:
+        known = _fits.get(key)
+    if known is None:
+        known = _fitted(opened)
+        with _fit_lock:
+            _fits[key] = known
+            while len(_fits) > _FITS_KEPT:
+                _fits.popitem(last=False)
+    return known
+
+
+def _fitted(opened: Opened) -> LogFit | str:
     pack = PACKS.thing(opened.flight_row.pack)
     air_c = opened.flight.air_c
     if air_c is None:
@@ -177,7 +203,7 @@ def attach(
     mapping = known or guess_mapping(table, series=flight_row.pack.series)
     sheet = sheet_of(session, flight_row)
     try:
-        read_telemetry(table, mapping)
+        remember_read(logs.packed_of(row), mapping, read_telemetry(table, mapping))
     except FileFormatError as error:
         if sheet is None:
             session.rollback()

@@ -12,8 +12,7 @@ async function load(address) {
   const column = () => {
     const values = new Float32Array(bytes, at, head.rows);
     at += 4 * head.rows;
-    // A gap is null to the plot; whole columns stay as they came.
-    return values.some(Number.isNaN) ? Array.from(values, (v) => (Number.isNaN(v) ? null : v)) : values;
+    return values;
   };
   const time = column();
   for (const panel of head.panels) for (const line of panel.lines) line.values = column();
@@ -58,6 +57,34 @@ function marks(events) {
   };
 }
 
+// As many points as can be seen: of each line the lowest and the highest in every pixel or so.
+function seen(columns, from, to, buckets) {
+  const time = columns[0], last = time.length - 1;
+  let a = 0, b = last;
+  while (a < last && time[a + 1] < from) a += 1;
+  while (b > 0 && time[b - 1] > to) b -= 1;
+  // A gap is null to the plot; it comes as NaN.
+  const told = (v) => (v === v ? v : null);
+  if (b - a < 4 * buckets) return columns.map((c) => Array.from(c.subarray(a, b + 1), told));
+  const chosen = [a];
+  for (let k = 0; k < buckets; k += 1) {
+    const start = a + Math.floor(((b - a) * k) / buckets), end = a + Math.floor(((b - a) * (k + 1)) / buckets);
+    const here = new Set([start]);
+    for (let c = 1; c < columns.length; c += 1) {
+      const values = columns[c];
+      let low = start, high = start;
+      for (let i = start; i < end; i += 1) {
+        if (values[i] < values[low] || values[low] !== values[low]) low = i;
+        if (values[i] > values[high] || values[high] !== values[high]) high = i;
+      }
+      here.add(low).add(high);
+    }
+    chosen.push(...[...here].sort((x, y) => x - y));
+  }
+  chosen.push(b);
+  return columns.map((c) => chosen.map((i) => told(c[i])));
+}
+
 export const explorer = () => ({
   plots: [],
 
@@ -74,6 +101,7 @@ export const explorer = () => ({
 
   draw() {
     const { log, place } = this;
+    this.range = [log.time[0], log.time.at(-1)];
     const sync = uPlot.sync("telemetry");
     for (const panel of log.panels) {
       const host = document.createElement("div");
@@ -102,23 +130,31 @@ export const explorer = () => ({
           draw: panel.key === "pack_v" ? [marks(log.events)] : [],
         },
       };
-      this.plots.push(new uPlot(options, [log.time, ...panel.lines.map((l) => l.values)], host));
+      const columns = [log.time, ...panel.lines.map((l) => l.values)];
+      const plot = new uPlot(options, seen(columns, 0, log.time.at(-1), place.clientWidth), host);
+      plot.columns = columns;
+      this.plots.push(plot);
     }
   },
 
   tell(u, panel, words) {
     const k = u.cursor.idx;
     if (k === null || k === undefined) { words.textContent = ""; return; }
-    const parts = panel.lines.map((l) => (l.values[k] === null ? "" : `${l.name} ${l.values[k].toFixed(panel.digits)}`));
-    words.textContent = `${clock(this.log.time[k])} · ${parts.filter(Boolean).join(" · ")}`;
+    const parts = panel.lines.map((l, j) => (u.data[j + 1][k] === null ? "" : `${l.name} ${u.data[j + 1][k].toFixed(panel.digits)}`));
+    words.textContent = `${clock(u.data[0][k])} · ${parts.filter(Boolean).join(" · ")}`;
   },
 
   // A zoom of one panel is the zoom of all.
   follow(from) {
-    if (this.following) return;
-    this.following = true;
+    if (this.following || this.plots.length < this.log.panels.length) return;
     const { min, max } = from.scales.x;
-    for (const plot of this.plots) if (plot !== from) plot.setScale("x", { min, max });
+    if (min === this.range[0] && max === this.range[1]) return;
+    this.following = true;
+    this.range = [min, max];
+    for (const plot of this.plots) {
+      plot.setData(seen(plot.columns, min, max, this.place.clientWidth), false);
+      plot.setScale("x", { min, max });
+    }
     this.following = false;
   },
 
