@@ -174,7 +174,8 @@ def _telemetry(address: str, flight_id: int, hour: bytes) -> tuple[float, float]
         chosen = re.search(r'value="([^"]*)" selected', options)
         form[key] = chosen[1] if chosen else ""
     body = "&".join(f"{k}={urllib.request.quote(v)}" for k, v in (form | {"action": "confirm"}).items())
-    urllib.request.urlopen(where, body.encode(), timeout=60).read()
+    with urllib.request.urlopen(where, body.encode(), timeout=60) as answer:
+        short = answer.geturl()
     start = time.perf_counter()
     where = _post_file(f"{address}/log/{flight_id}/telemetry", hour, "hour.csv")
     both_s = time.perf_counter() - start
@@ -184,7 +185,8 @@ def _telemetry(address: str, flight_id: int, hour: bytes) -> tuple[float, float]
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM_FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
-        page.goto(f"{address}/sheets")
+        page.goto(short)  # what is drawn before is code that is there
+        page.wait_for_selector("#panels[data-drawn=yes]")
         start = time.perf_counter()
         page.goto(where)
         page.wait_for_selector("#panels[data-drawn=yes]")

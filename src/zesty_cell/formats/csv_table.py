@@ -254,10 +254,12 @@ def _filled(
     for line, row in chain((first,), rows):
         if uneven is not None:
             raise _uneven(*uneven, width, separator)
-        if len(row) < width or any(c.strip() for c in row[width:]):
-            uneven = (line, len(row))
-            continue
-        kept.append(row[:width])
+        if len(row) != width:
+            if len(row) < width or any(c.strip() for c in row[width:]):
+                uneven = (line, len(row))
+                continue
+            row = row[:width]
+        kept.append(row)
         lines.append(line)
     notes = []
     if uneven is not None:

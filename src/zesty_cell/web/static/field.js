@@ -141,7 +141,9 @@ export const field = (Alpine) => () => ({
     try {
       const response = await fetch(window.location.href);
       if (!response.ok) return;
-      morphLive(Alpine, parse(await response.text()));
+      const answer = parse(await response.text());
+      morphLive(Alpine, answer);
+      this.nextFlight(answer);
       this.stopwatch();
       this.show();
     } catch {
@@ -155,6 +157,15 @@ export const field = (Alpine) => () => ({
     keep(load().map((e) => (e.name === name ? { name, values: { ...e.values, ...typed } } : e)));
     this.show();
     this.send();
+  },
+
+  // The next flight's timer is sent with it, and its length stands ready unless another is being typed.
+  nextFlight(answer) {
+    const old = document.getElementById("land-form"), fresh = answer.getElementById("land-form");
+    if (!old || !fresh) return;
+    old.elements.timer_s.value = fresh.elements.timer_s.value;
+    const flew = old.elements.duration_s;
+    if (flew.value === flew.defaultValue) flew.value = flew.defaultValue = fresh.elements.duration_s.defaultValue;
   },
 
   show() {
