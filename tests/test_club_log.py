@@ -87,3 +87,13 @@ def test_the_clubs_log_is_flown_once_and_can_be_believed(tmp_path):
         assert heron[0].duration_s < heron[1].duration_s < heron[-1].duration_s
         assert heron[-1].duration_s == pytest.approx(heron[-2].duration_s, rel=0.08)
     database.close()
+
+
+def test_frames_may_be_lost_on_the_way():
+    craft = SimulatedCraft(sheet(), seed=2, sensors=Sensors(voltage=1.02))
+    flown = craft.fly(60.0)
+    frames = craft.frames(flown, lost_s=(20.0, 25.0))
+    lost = np.isnan(frames.pack_v)
+    assert lost.sum() == pytest.approx(50, abs=2)
+    assert (frames.time_s[lost] >= 20.0).all()
+    assert not np.isnan(frames.throttle).any()  # the sticks are the transmitter's own

@@ -6,7 +6,9 @@ import re
 from pathlib import Path
 
 from zesty_cell.core.forecast import forecast
+from zesty_cell.demo.log import load_log
 from zesty_cell.store import sheets
+from zesty_cell.web.learning import as_flown
 from zesty_cell.web.units import minutes
 
 ROOT = Path(__file__).parents[1]
@@ -14,12 +16,14 @@ ROOT = Path(__file__).parents[1]
 
 def test_the_walk_quotes_the_sheet_as_it_is(app):
     with app.state.database.session() as session:
+        load_log(session)  # as the demo has it
         newest = max(sheets.all_sheets(session), key=lambda row: row.id)
-        result = forecast(sheets.as_sheet(newest))
+        result, plain = forecast(as_flown(session, newest)), forecast(sheets.as_sheet(newest))
     text = (ROOT / "README.md").read_text()
     assert newest.name in text
-    times = (result.flight.landing_s, result.range.low_s, result.range.high_s)
-    assert [minutes(t) for t in times] == re.findall(r"\b\d\d:\d\d\b", text)[:3]
+    times = (result.flight.landing_s, result.range.low_s, result.range.high_s, plain.flight.landing_s)
+    assert [minutes(t) for t in times] == re.findall(r"\b\d\d:\d\d\b", text)[:4]
+    assert result.setup.sheet.taught.flights == 15
     cutoff = next(c for c in result.checks if c.key == "esc_cutoff")
     assert cutoff.status == "look"
     assert "2.8 V a cell" in cutoff.mend

@@ -9,7 +9,7 @@ import pytest
 
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.demo.log import load_log
-from zesty_cell.store import calibrations, flights, logs
+from zesty_cell.store import calibrations, flights, logs, sheets
 from zesty_cell.store.hangar import CRAFTS, PACKS
 
 VOLTAGE = {"old": "110", "step": "0.1", "shown_1": "24.62", "meter_1": "24.81"}
@@ -176,6 +176,11 @@ def test_the_log_fills_in_the_flights_and_tells_how_far_out_it_is_now(client, ap
     assert words in client.get("/calibrate", params=bench).text
     field = client.get("/field", params={"craft": bench["craft"]}).text
     assert words in field
+    with app.state.database.session() as session:
+        sheet = next(r.id for r in sheets.all_sheets(session) if str(r.craft_id) == bench["craft"])
+    callouts = client.get(f"/callouts/{sheet}").text
+    assert words in callouts
+    assert "never checked: charge used" not in callouts
 
 
 def test_the_way_to_the_lamp(client, app, bench):

@@ -293,6 +293,37 @@ def test_landings_by_the_call_with_much_left_lower_it_a_step(client, app):
     assert "“land now” can go" in page
 
 
+def test_a_phone_whose_clock_is_ahead_lands_now(client, app):
+    answer = land(client, minutes_ago=-600)
+    assert answer.status_code == 200
+    assert abs(logged_flights(app)[0].landed_at - datetime.now(UTC)) < timedelta(minutes=1)
+
+
+def test_a_change_of_a_flight_is_undone_and_done_again(client, app):
+    land(client)
+    page = client.get("/log/1").text
+    version = re.search(r'name="version" value="(\d+)"', page)[1]
+    answer = client.post("/log/1", data={"version": version, "note": "into the wind", "how": "hard"})
+    assert answer.status_code == 303
+    assert 'action="/log/1/as-before"' in client.get("/log").text
+    for note in ("", "into the wind", ""):
+        client.post("/log/1/as-before")
+        assert logged_flights(app)[0].note == note
+
+
+def test_flights_that_disagree_strongly_are_told_at_the_field(client, app):
+    with app.state.database.session() as session:
+        craft, pack = craft_of(client, "Wren"), PACKS.fetch(session, 1)
+        for k in range(4):
+            flight = LoggedFlight(
+                landed_at=datetime.now(UTC) - timedelta(days=k + 1), duration_s=120.0, pattern="Gentle hover",
+                put_back_ah=0.19,
+            )  # fmt: skip
+            store.add(session, flight, craft_id=craft, pack=pack, entry=f"odd-{k}")
+    page, _ = at(client)
+    assert "What it may be, and how to find out" in page
+
+
 def logged_flights(app):
     with app.state.database.session() as session:
         return [store.flight_of(row) for row in store.newest(session, 50)]

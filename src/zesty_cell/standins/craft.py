@@ -154,19 +154,25 @@ class SimulatedCraft:
             rest_v=float(flight.rest_v[k]),
         )
 
-    def frames(self, flown: SimulatedFlight) -> Frames:
-        """What a transmitter would receive of a flight, with the sensors' errors and noise [s, V, Ah, A]."""
+    def frames(self, flown: SimulatedFlight, *, lost_s: tuple[float, float] | None = None) -> Frames:
+        """What a transmitter would receive of a flight, with the sensors' errors and noise [s, V, Ah, A].
+
+        Between the moments of ``lost_s`` [s] nothing is received: NaN.
+        """
         plan = CalloutPlan(name="Log", series=self.sheet.pack.series)
         true = flight_frames(setup=flown.setup, flight=flown.flight, plan=plan, until_s=flown.duration_s)
         volts = true.pack_v * self.sensors.voltage + self._rng.normal(0.0, self.sensors.noise_v, len(true))
         current = true.current_a * self.sensors.current + self._rng.normal(0.0, self.sensors.noise_a, len(true))
+        heard = np.ones(len(true))
+        if lost_s is not None:
+            heard[(true.time_s >= lost_s[0]) & (true.time_s <= lost_s[1])] = np.nan
         return Frames(
             time_s=true.time_s,
-            pack_v=volts,
-            cell_v=volts / self.sheet.pack.series,
-            receiver_v=true.receiver_v,
-            used_ah=true.used_ah * self.sensors.current,
-            current_a=np.maximum(current, 0.0),
+            pack_v=volts * heard,
+            cell_v=volts / self.sheet.pack.series * heard,
+            receiver_v=true.receiver_v * heard,
+            used_ah=true.used_ah * self.sensors.current * heard,
+            current_a=np.maximum(current, 0.0) * heard,
             throttle=true.throttle,
             armed=true.armed,
             switches=true.switches,

@@ -163,11 +163,21 @@ def change(session: Session, flight_id: int, version: int, flight: LoggedFlight)
     MissingRecordError, EditConflictError
     """
     row = records.fetch_version(session, FlightRow, flight_id, version)
+    row.previous = dict(row.document)
     _fill(row, flight)
     _note_pack(session, row, flight)
     session.flush()
     session.refresh(row)
     return row
+
+
+def as_before(session: Session, flight_id: int) -> bool:
+    """Undo the last :func:`change`; called again it is done again. False where there was none."""
+    row = records.fetch(session, FlightRow, flight_id)
+    if row.previous is None:
+        return False
+    change(session, flight_id, row.version, LoggedFlight.model_validate(row.previous))
+    return True
 
 
 def delete(session: Session, row: FlightRow) -> None:

@@ -141,7 +141,7 @@ class FlightRow(_Kept, Base):
     """A flight of the log; ``document`` is the core's LoggedFlight as JSON, ``landed_at`` in UTC.
 
     ``entry`` is the name its sender gave it, so that the same flight sent twice is one; ``waiting`` says that its
-    pack has not been charged since.
+    pack has not been charged since; ``previous`` is what it was before it was changed last.
     """
 
     __tablename__ = "flight"
@@ -163,6 +163,7 @@ class FlightRow(_Kept, Base):
     set_aside: Mapped[bool] = mapped_column(default=False)
     entry: Mapped[str] = mapped_column(String(40), unique=True)
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    previous: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), default=None, deferred=True)
     craft: Mapped[CraftRow] = relationship(lazy="joined")
     pack: Mapped[PackRow] = relationship(lazy="joined")
 

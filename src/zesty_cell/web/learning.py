@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from datetime import datetime
 from functools import lru_cache
 
 from sqlalchemy.orm import Session
@@ -11,7 +12,9 @@ from sqlalchemy.orm import Session
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import charge_left_at_rest
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.learn.calibration import SensorNow, current_now
 from zesty_cell.core.learn.correction import Learned, Observation, learn
+from zesty_cell.core.learn.disagreement import Disagreement, disagreement
 from zesty_cell.core.learn.flights import ERROR_REST, How, LoggedFlight, Used, used_of
 from zesty_cell.core.sheet import Sheet, corrected
 from zesty_cell.core.taught import Taught
@@ -45,6 +48,21 @@ def told(session: Session, *, craft_id: int, type_name: str, pattern: str) -> li
         if used is not None:
             found.append(Told(row, flight, used))
     return found
+
+
+def sensor_flights(session: Session, craft_id: int) -> list[LoggedFlight]:
+    """The newest flights of a craft with both the sensor's and the charger's word, the oldest first."""
+    found = [flights.flight_of(row) for row in flights.newest_of_craft(session, craft_id, 20)]
+    told = [f for f in found if f.shown_ah and f.put_back_ah and f.set_aside is None]
+    return told[::-1]
+
+
+def current_sensor(session: Session, craft_id: int) -> SensorNow:
+    """How far out a craft's current sensor is now."""
+    told: list[tuple[datetime, float, float]] = [
+        (f.landed_at, f.shown_ah or 0.0, f.put_back_ah or 0.0) for f in sensor_flights(session, craft_id)
+    ]
+    return current_now(calibrations=calibrations.of_craft(session, craft_id), flights=told)
 
 
 @lru_cache(maxsize=64)
@@ -85,16 +103,33 @@ def learned_from(known: list[Told], /, *, sheet: Sheet) -> Learned | None:
     Learned on the sheet as it would be flown plainly, from a full pack: changes being tried and landing rules are
     not of the flights.  The same question is answered once.
     """
-    if not known:
-        return None
-    plain = Sheet(
+    return _learned(_plain(sheet), observed(known, sheet=sheet)) if known else None
+
+
+def _plain(sheet: Sheet) -> Sheet:
+    return Sheet(
         name="learned",
         craft=sheet.craft,
         pack=sheet.pack,
         flying=sheet.flying,
         conditions=sheet.conditions.model_copy(update={"start_charge": 1.0}),
     )
-    return _learned(plain, observed(known, sheet=sheet))
+
+
+@lru_cache(maxsize=64)
+def _disagreement(
+    sheet: Sheet, seen: tuple[Observation, ...], names: tuple[tuple[str, str], ...]
+) -> Disagreement | None:
+    learned = _learned(_plain(sheet), seen)
+    return None if learned is None else disagreement(learned, seen, sheet=sheet, names=dict(names))
+
+
+def disagreement_of(known: list[Told], /, *, sheet: Sheet) -> Disagreement | None:
+    """Where flights disagree strongly with a sheet, and why that may be; the same question is answered once."""
+    if not known:
+        return None
+    names = sorted({(str(t.row.pack_id), t.row.pack.name) for t in known})
+    return _disagreement(_plain(sheet), observed(known, sheet=sheet), tuple(names))
 
 
 def taught_of(session: Session, sheet: Sheet, *, craft_id: int, pack: PackRow) -> Taught | None:

@@ -13,13 +13,12 @@ from fastapi.responses import RedirectResponse, Response
 
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.correction import FACTORS, FLIGHT_SIGMA
-from zesty_cell.core.learn.disagreement import Disagreement, disagreement
 from zesty_cell.core.sheet import corrected
 from zesty_cell.core.taught import POWER, covariance_of
 from zesty_cell.store import sheets as store
 from zesty_cell.web.callouts.desk import flown
 from zesty_cell.web.drawing.taught_chart import factor_lines, miss_chart, time_bars
-from zesty_cell.web.learning import Told, learned_from, observed, told
+from zesty_cell.web.learning import Told, disagreement_of, learned_from, told
 from zesty_cell.web.messages import say
 from zesty_cell.web.sheets import PostedForm, Store
 from zesty_cell.web.templating import page
@@ -81,8 +80,6 @@ def show(request: Request, session: Store, sheet_id: int) -> Response:
          f"{_more(lesson.miss)}")
         for lesson in lessons if lesson.miss is not None for t in (lesson.told,)
     ]  # fmt: skip
-    names = {str(t.row.pack_id): t.row.pack.name for t in known}
-    odds: Disagreement | None = disagreement(learned, observed(known, sheet=sheet), sheet=sheet, names=names)
     context |= {
         "learned": learned,
         "taught": taught,
@@ -96,7 +93,7 @@ def show(request: Request, session: Store, sheet_id: int) -> Response:
         "misses": miss_chart(shown, sigma=FLIGHT_SIGMA) if shown else None,
         "lessons": lessons[::-1],
         "more": _more,
-        "disagreement": odds,
+        "disagreement": disagreement_of(known, sheet=sheet),
     }
     return page(request, "taught.html", context)
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from datetime import datetime
 from functools import cached_property
 from typing import Any
 
@@ -13,14 +12,13 @@ from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import Chemistry
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import Forecast
-from zesty_cell.core.learn.calibration import Calibration, Kind, SensorNow, current_now, voltage_now
-from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.core.learn.calibration import Calibration, Kind, SensorNow, voltage_now
 from zesty_cell.core.pack import Pack
 from zesty_cell.store import calibrations, flights, sheets
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import CraftRow, PackRow
 from zesty_cell.web.callouts.desk import flown
-from zesty_cell.web.learning import as_flown
+from zesty_cell.web.learning import as_flown, current_sensor
 
 
 @dataclass
@@ -30,21 +28,6 @@ class Made:
     calibration: Calibration | None = None
     shown: dict[str, Any] = field(default_factory=dict)
     errors: dict[str, str] = field(default_factory=dict)
-
-
-def sensor_flights(session: Session, craft_id: int) -> list[LoggedFlight]:
-    """The newest flights of a craft with both the sensor's and the charger's word, the oldest first."""
-    found = [flights.flight_of(row) for row in flights.newest_of_craft(session, craft_id, 20)]
-    told = [f for f in found if f.shown_ah and f.put_back_ah and f.set_aside is None]
-    return told[::-1]
-
-
-def current_sensor(session: Session, craft_id: int) -> SensorNow:
-    """How far out a craft's current sensor is now."""
-    told: list[tuple[datetime, float, float]] = [
-        (f.landed_at, f.shown_ah or 0.0, f.put_back_ah or 0.0) for f in sensor_flights(session, craft_id)
-    ]
-    return current_now(calibrations=calibrations.of_craft(session, craft_id), flights=told)
 
 
 class Bench:

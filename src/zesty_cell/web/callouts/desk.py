@@ -14,6 +14,7 @@ from zesty_cell.core.callouts.schools import FIRST_SCHOOL, Written
 from zesty_cell.core.callouts.several import write_for_packs
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import Forecast, forecast
+from zesty_cell.core.learn.calibration import SensorNow
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.store import callouts as store
 from zesty_cell.store import sheets as sheet_store
@@ -48,9 +49,19 @@ class Desk:
         except OutOfRangeError as error:
             self.trouble = str(error)
             return
-        self.written = self.write(self.school, self.plan.current_error if self.plan else None)
+        self.written = self.write(self.school, self.plan.current_error if self.plan else self.sensor_error)
         if self.plan is None:
             self.plan = self.written.plan
+
+    @cached_property
+    def sensor(self) -> SensorNow:
+        """How far out the craft's current sensor is now."""
+        return learning.current_sensor(self.session, self.sheet_row.craft_id)
+
+    @property
+    def sensor_error(self) -> float | None:
+        """What has to be reckoned with of it, where anything tells [1]."""
+        return None if self.sensor.by == "nothing" else round(self.sensor.worst, 3)
 
     def write(self, school: School, current_error: float | None) -> Written:
         """The plan of a school: for the sheet, or for all packs of its craft where the plan is the craft's."""

@@ -29,6 +29,7 @@ from zesty_cell.store import logs as log_store
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.hangar import PACKS
+from zesty_cell.web.calibrate.words import sensor_words
 from zesty_cell.web.callouts import dry, plan_form
 from zesty_cell.web.callouts.changes import STEPS
 from zesty_cell.web.callouts.desk import Desk, DeskOf, Store
@@ -110,6 +111,7 @@ def _context(
     return context | {
         "result": desk.result,
         "school": school,
+        "sensor": sensor_words(desk.sensor, sensor="current"),
         "written": desk.written,
         "changed": changed_words(plan=plan, written=desk.written.plan, result=desk.result),
         "findings": findings,

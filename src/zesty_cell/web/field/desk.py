@@ -14,6 +14,7 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import Forecast
 from zesty_cell.core.keeping import charge_now
 from zesty_cell.core.learn.correction import Learned
+from zesty_cell.core.learn.disagreement import Disagreement
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.threshold import ThresholdStep, next_threshold
 from zesty_cell.core.learn.timer import NextTimer, next_timer
@@ -22,7 +23,7 @@ from zesty_cell.store import callouts, flights, sheets
 from zesty_cell.store.hangar import PACKS, keeping_of
 from zesty_cell.store.tables import CraftRow, FlightRow, PackRow, SheetRow
 from zesty_cell.web.callouts.desk import flown
-from zesty_cell.web.learning import Told, learned_from, told
+from zesty_cell.web.learning import Told, disagreement_of, learned_from, told
 
 #: A pack with this much in it counts as charged [1].
 CHARGED = 0.95
@@ -160,6 +161,11 @@ class FieldDesk:
     def learned(self) -> Learned | None:
         """What the flights taught about craft and packs; None where too few were charged."""
         return None if self.sheet is None else learned_from(self.told, sheet=self.sheet)
+
+    @cached_property
+    def disagreement(self) -> Disagreement | None:
+        """Where the flights disagree strongly with the sheet."""
+        return None if self.sheet is None else disagreement_of(self.told, sheet=self.sheet)
 
     @cached_property
     def expects(self) -> tuple[float, float, float] | None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from pydantic import ValidationError
@@ -83,13 +83,27 @@ def _checked(
     return None if taken.errors else flight
 
 
+#: A phone's clock may be ahead by so much before the server's counts instead.
+_AHEAD = timedelta(minutes=10)
+
+
+def _landed_at(text: str) -> datetime | str:
+    """When it landed, as the phone says; now, where the phone does not say or its clock is ahead."""
+    now = datetime.now(UTC)
+    try:
+        moment = datetime.fromisoformat(text)
+    except ValueError:
+        return text or now
+    return now if moment.tzinfo is not None and moment > now + _AHEAD else text
+
+
 def _landed(session: Session, form: Mapping[str, str], entry: str) -> Taken:
     taken = Taken()
     pack = PACKS.fetch(session, whole_number(form.get("pack", "")))
     sheet = sheets.fetch(session, whole_number(form.get("sheet", "")))
     values: dict[str, Any] = _read((DURATION_FIELD, Field("timer_s", "Timer", DURATION)), form, pack.series, taken)
     values |= {
-        "landed_at": form.get("landed_at") or datetime.now(UTC),
+        "landed_at": _landed_at(form.get("landed_at", "")),
         "pattern": sheets.as_sheet(sheet).flying.name,
     }
     if taken.errors:

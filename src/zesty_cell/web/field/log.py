@@ -18,8 +18,10 @@ from zesty_cell.store import calibrations, logs
 from zesty_cell.store import flights as store
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.tables import FlightRow
+from zesty_cell.web.calibrate.words import sensor_words
 from zesty_cell.web.field.entries import CHARGED, DETAILS, Taken, read_change
 from zesty_cell.web.forms import Field, texts_of, whole_number
+from zesty_cell.web.learning import current_sensor
 from zesty_cell.web.messages import say
 from zesty_cell.web.preferences import preferences_of
 from zesty_cell.web.sheets import PostedForm, Store
@@ -131,6 +133,7 @@ def _flight_page(
     texts = form or texts_of(FIELDS, line.flight.model_dump(), view.units) | {"version": str(row.version)}
     kept = logs.of_craft(session, row.craft_id)
     context: dict[str, Any] = {
+        "sensor": sensor_words(current_sensor(session, row.craft_id), sensor="current"),
         "attached": logs.of_flight(session, flight_id),
         "free_logs": [log for log in kept if log.flight_id is None],
         "line": line,
@@ -162,7 +165,14 @@ def change(request: Request, session: Store, flight_id: int, form: PostedForm) -
     except EditConflictError as error:
         session.rollback()
         return _flight_page(request, session, flight_id, form=form, conflict=str(error), status=409)
-    return say(RedirectResponse("/log", 303), "Put right.")
+    return say(RedirectResponse("/log", 303), "Put right.", undo=f"/log/{flight_id}/as-before")
+
+
+@router.post("/{flight_id}/as-before")
+def as_before(session: Store, flight_id: int) -> Response:
+    """Undo :func:`change`: the flight is what it was; once more, and it is put right again."""
+    words = "It is as it was." if store.as_before(session, flight_id) else "There is nothing before that."
+    return say(RedirectResponse("/log", 303), words, undo=f"/log/{flight_id}/as-before")
 
 
 @router.post("/{flight_id}/delete")

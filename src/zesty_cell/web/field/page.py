@@ -10,12 +10,12 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
 from zesty_cell.store.errors import MissingRecordError
-from zesty_cell.web.calibrate.bench import current_sensor
 from zesty_cell.web.calibrate.words import sensor_words
 from zesty_cell.web.drawing.timer_chart import timer_chart
 from zesty_cell.web.field.desk import FieldDesk
 from zesty_cell.web.field.entries import CHARGED, DETAILS, Taken, take_entry
 from zesty_cell.web.health import storage_reminders
+from zesty_cell.web.learning import current_sensor
 from zesty_cell.web.messages import say
 from zesty_cell.web.sheets import PostedForm, Store
 from zesty_cell.web.templating import page
