@@ -42,8 +42,6 @@ def test_a_voltage_scale_by_keyboard_and_the_log_says_how_far_out(page: Page, cl
 
 
 def test_a_current_scale_from_the_flights_of_the_log(page: Page, club: str):
-    open_field(page, club, "Plover")
-    expect(page.locator("#details")).to_be_hidden()
     check(page, club, "current")
     page.locator("#craft").select_option(label="Plover")
     page.goto(page.url.split("?")[0] + "?craft=" + page.locator("#craft").input_value())

@@ -11,6 +11,7 @@ from zesty_cell.demo.log import load_log
 from zesty_cell.store import flights as store
 from zesty_cell.store import sheets
 from zesty_cell.store.hangar import PACKS
+from zesty_cell.web.learning import as_flown
 
 SHEET = "Heron on Pomelo, lighthouse run"
 
@@ -147,3 +148,16 @@ def test_a_pack_that_was_never_flown_takes_its_types_lesson(client, app, flown):
         pack_id = third.id
     text = look(client, flown, pack_id=str(pack_id))
     assert "Corrected by 15 flights" in text
+
+
+def test_another_pack_flies_what_is_known_of_the_craft(client, app, flown):
+    """Heron was flown with Pomelo alone: with Satsuma its power is known, and that pack is not."""
+    with app.state.database.session() as session:
+        other = next(row for row in sheets.all_sheets(session) if row.name == "Heron on Satsuma, frosty morning")
+        lesson = as_flown(session, other).taught
+        known = as_flown(session, sheets.fetch(session, flown)).taught
+        assert lesson.power == pytest.approx(known.power, rel=0.02)
+        assert not lesson.knows(PACKS.thing(other.pack))
+        other_id = other.id
+    assert "Corrected by 15 flights" in client.get(f"/sheets/{other_id}").text
+    assert "comes from 15 flights with other packs" in client.get(f"/sheets/{other_id}/taught").text

@@ -313,6 +313,17 @@ def newest_of_craft(session: Session, craft_id: int, most: int) -> list[FlightRo
     return list(session.scalars(query.order_by(FlightRow.landed_at.desc(), FlightRow.id.desc()).limit(most)))
 
 
+def newest_on(session: Session, *, craft_id: int, pattern: str) -> FlightRow | None:
+    """The newest flight of a craft on a pattern that may be learned from; None where there is none."""
+    query = select(FlightRow).where(
+        FlightRow.craft_id == craft_id,
+        FlightRow.deleted_at.is_(None),
+        FlightRow.pattern == pattern,
+        FlightRow.set_aside.is_(False),
+    )
+    return session.scalars(query.order_by(FlightRow.landed_at.desc(), FlightRow.id.desc()).limit(1)).first()
+
+
 def flown(session: Session) -> tuple[list[CraftRow], list[PackRow], list[str]]:
     """Crafts, packs and patterns that are in the log, by name."""
     alive = FlightRow.deleted_at.is_(None)

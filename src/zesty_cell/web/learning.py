@@ -19,6 +19,7 @@ from zesty_cell.core.learn.flights import ERROR_REST, How, LoggedFlight, Used, u
 from zesty_cell.core.sheet import Sheet, corrected
 from zesty_cell.core.taught import Taught
 from zesty_cell.store import calibrations, flights, sheets
+from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import FlightRow, PackRow, SheetRow
 
 _EFFORT: dict[How, int] = {"gentle": -1, "as planned": 0, "hard": 1}
@@ -133,10 +134,34 @@ def disagreement_of(known: list[Told], /, *, sheet: Sheet) -> Disagreement | Non
 
 
 def taught_of(session: Session, sheet: Sheet, *, craft_id: int, pack: PackRow) -> Taught | None:
-    """What the log taught about a stored sheet flown with a pack; None without flights."""
+    """What the log taught about a stored sheet flown with a pack; None without flights.
+
+    Where its type of pack was not flown so, what the craft's flights with another taught: the craft is known then,
+    and its pack is not.
+    """
     known = told(session, craft_id=craft_id, type_name=pack.type_name, pattern=sheet.flying.name)
+    if not known:
+        other = _flown_with(session, craft_id=craft_id, pattern=sheet.flying.name)
+        if other is None:
+            return None
+        pack = other
+        sheet = sheet.model_copy(update={"pack": PACKS.thing(other)})
+        known = told(session, craft_id=craft_id, type_name=pack.type_name, pattern=sheet.flying.name)
     learned = learned_from(known, sheet=sheet)
     return None if learned is None else learned.taught(str(pack.id))
+
+
+def _flown_with(session: Session, *, craft_id: int, pattern: str) -> PackRow | None:
+    """The pack by which a craft's flights on a pattern are known: of its newest sheet with the type flown last."""
+    newest = flights.newest_on(session, craft_id=craft_id, pattern=pattern)
+    if newest is None:
+        return None
+    own = [
+        r
+        for r in sheets.all_sheets(session)
+        if r.craft_id == craft_id and r.pack.type_name == newest.pack.type_name and r.flying["name"] == pattern
+    ]
+    return max(own, key=lambda r: (r.updated_at, r.id)).pack if own else newest.pack
 
 
 def corrected_as_typed(

@@ -18,7 +18,7 @@ from zesty_cell.core.taught import POWER, covariance_of
 from zesty_cell.store import sheets as store
 from zesty_cell.web.callouts.desk import flown
 from zesty_cell.web.drawing.taught_chart import factor_lines, miss_chart, time_bars
-from zesty_cell.web.learning import Told, disagreement_of, learned_from, told
+from zesty_cell.web.learning import Told, as_flown, disagreement_of, learned_from, told
 from zesty_cell.web.messages import say
 from zesty_cell.web.sheets import PostedForm, Store
 from zesty_cell.web.templating import page
@@ -58,7 +58,14 @@ def show(request: Request, session: Store, sheet_id: int) -> Response:
     sheet = store.as_sheet(row)
     known = told(session, craft_id=row.craft_id, type_name=row.pack.type_name, pattern=sheet.flying.name)
     learned = learned_from(known, sheet=sheet)
-    context: dict[str, Any] = {"row": row, "sheet": sheet, "learned": None, "trouble": ""}
+    flown_sheet = as_flown(session, row)
+    context: dict[str, Any] = {
+        "row": row,
+        "sheet": sheet,
+        "learned": None,
+        "trouble": "",
+        "by_others": flown_sheet.taught if not known else None,
+    }
     if learned is None:
         return page(request, "taught.html", context)
     taught = learned.taught(str(row.pack_id))

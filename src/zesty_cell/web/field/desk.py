@@ -23,7 +23,7 @@ from zesty_cell.store import callouts, flights, sheets
 from zesty_cell.store.hangar import PACKS, keeping_of
 from zesty_cell.store.tables import CraftRow, FlightRow, PackRow, SheetRow
 from zesty_cell.web.callouts.desk import flown
-from zesty_cell.web.learning import Told, disagreement_of, learned_from, told
+from zesty_cell.web.learning import Told, disagreement_of, learned_from, taught_of, told
 
 #: A pack with this much in it counts as charged [1].
 CHARGED = 0.95
@@ -114,7 +114,10 @@ class FieldDesk:
         """Its forecast; None where it cannot be flown, with ``trouble`` saying why."""
         if self.sheet is None or self.pack is None or self.sheet_row is None:
             return None
-        taught = self.learned.taught(str(self.pack.id)) if self.learned and self.sheet_row.from_log else None
+        taught = None
+        if self.sheet_row.from_log:
+            craft_id = self.sheet_row.craft_id
+            taught = taught_of(self.session, self.sheet, craft_id=craft_id, pack=self.pack)
         try:
             return flown(corrected(self.sheet, taught))
         except OutOfRangeError as error:
