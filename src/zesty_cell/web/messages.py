@@ -9,6 +9,9 @@ from fastapi import Request, Response
 
 COOKIE = "zesty_cell_said"
 
+#: Where the database took nothing and the form is shown again.
+NOT_STORED = "This could not be stored just now. What you typed is still here: keep it again."
+
 
 def say(response: Response, text: str, *, undo: str = "") -> Response:
     """Show ``text`` on the next page; ``undo`` is a path to post to."""

@@ -9,6 +9,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, HTTPException, Query, Request
 from fastapi.responses import RedirectResponse, Response
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.callouts.telemetry import Telemetry
@@ -25,7 +26,7 @@ from zesty_cell.web.calibrate.bench import Bench, Made
 from zesty_cell.web.calibrate.words import calibration_words, sensor_words
 from zesty_cell.web.drawing.pack_picture import pack_picture
 from zesty_cell.web.forms import whole_number
-from zesty_cell.web.messages import say
+from zesty_cell.web.messages import NOT_STORED, say
 from zesty_cell.web.preferences import preferences_of
 from zesty_cell.web.sheets import PostedForm, Store
 from zesty_cell.web.templating import page
@@ -192,14 +193,20 @@ def work_out(request: Request, session: Store, key: str, form: PostedForm) -> Re
     if made.calibration is None or made.errors:
         return _show(request, task, bench, form, made, asked=True, status=422)
     with_pack = task.key in ("lamp", "hover-down", "cells")
-    store.add(
-        session,
-        made.calibration.model_copy(update={"note": note}),
-        craft_id=None if task.of_pack else bench.craft.id,
-        pack_id=bench.pack_row.id if with_pack else None,
-    )
-    session.commit()
-    return say(RedirectResponse(f"/calibrate?craft={bench.craft.id}", 303), f"{task.title}: kept.")
+    craft_id = bench.craft.id
+    try:
+        store.add(
+            session,
+            made.calibration.model_copy(update={"note": note}),
+            craft_id=None if task.of_pack else craft_id,
+            pack_id=bench.pack_row.id if with_pack else None,
+        )
+        session.commit()
+    except OperationalError:
+        session.rollback()
+        made.errors["note"] = NOT_STORED
+        return _show(request, task, bench, form, made, asked=True, status=503)
+    return say(RedirectResponse(f"/calibrate?craft={craft_id}", 303), f"{task.title}: kept.")
 
 
 @router.post("/records/{record_id}/delete")

@@ -8,6 +8,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import RedirectResponse, Response
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.chemistries import chemistry_for
@@ -22,7 +23,7 @@ from zesty_cell.web.calibrate.words import sensor_words
 from zesty_cell.web.field.entries import CHARGED, DETAILS, Taken, read_change
 from zesty_cell.web.forms import Field, texts_of, whole_number
 from zesty_cell.web.learning import current_sensor
-from zesty_cell.web.messages import say
+from zesty_cell.web.messages import NOT_STORED, say
 from zesty_cell.web.preferences import preferences_of
 from zesty_cell.web.sheets import PostedForm, Store
 from zesty_cell.web.templating import page
@@ -165,6 +166,9 @@ def change(request: Request, session: Store, flight_id: int, form: PostedForm) -
     except EditConflictError as error:
         session.rollback()
         return _flight_page(request, session, flight_id, form=form, conflict=str(error), status=409)
+    except OperationalError:
+        session.rollback()
+        return _flight_page(request, session, flight_id, form=form, conflict=NOT_STORED, status=503)
     return say(RedirectResponse("/log", 303), "Put right.", undo=f"/log/{flight_id}/as-before")
 
 
