@@ -16,6 +16,7 @@ from playwright.sync_api import sync_playwright
 from tests.e2e.conftest import CHROMIUM_FLAGS, free_port
 from tests.web.test_import import season
 
+from benchmarks.choosing import _wait
 from benchmarks.server import AS_INSTALLED, _memory_mb
 from benchmarks.timing import Row, Timed
 from zesty_cell.core.learn.flights import LoggedFlight
@@ -195,15 +196,3 @@ def _telemetry(address: str, flight_id: int, hour: bytes) -> tuple[float, float]
     start = time.perf_counter()
     _read(where)
     return max(both_s - (time.perf_counter() - start), 0.0), drawn_s
-
-
-def _wait(url: str) -> None:
-    deadline = time.monotonic() + 60
-    while True:
-        try:
-            urllib.request.urlopen(url, timeout=5).close()
-            return
-        except OSError:
-            if time.monotonic() > deadline:
-                raise
-            time.sleep(0.05)

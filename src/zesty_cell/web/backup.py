@@ -15,6 +15,7 @@ from fastapi.responses import FileResponse, RedirectResponse, Response
 from starlette.background import BackgroundTask
 
 from zesty_cell.store.backup import BackupError, Contents, backup, look_into, restore
+from zesty_cell.web import health
 from zesty_cell.web.messages import say
 from zesty_cell.web.templating import page
 
@@ -115,4 +116,5 @@ def confirm(request: Request, token: str) -> Response:
         return _show(request, error=str(error), status=503)
     finally:
         one.let_go()
+    health.forget()
     return say(RedirectResponse("/sheets", 303), f"Restored: {contents.words()}. What was here is kept beside it.")

@@ -57,6 +57,12 @@ def _stamps(session: Session) -> dict[int, tuple[int, ...]]:
     return {pack_id: tuple(int(v) for v in stamp) for pack_id, stamp in found.items()}
 
 
+def forget() -> None:
+    """Let go of all verdicts: the place holds something else now."""
+    with _lock:
+        _known.clear()
+
+
 def healths(session: Session, rows: list[PackRow]) -> dict[int, Health]:
     """Health of packs that have flights or cell checks, by id; worked out again only when their log changed."""
     stamps = _stamps(session)

@@ -230,24 +230,35 @@ def _gathered(events: list[tuple[float, str]]) -> list[tuple[float, str, int, fl
 def explore(request: Request, session: Store, flight_id: int, log_id: int) -> Response:
     """The log with its forecast, what it tells of the pack, how it was flown, what would have been heard."""
     opened = _opened(session, flight_id, log_id)
+    return _show(request, session, opened)
+
+
+def _show(
+    request: Request,
+    session: Session,
+    opened: Opened,
+    *,
+    typed: dict[str, str] | None = None,
+    error: str = "",
+    status: int = 200,
+) -> Response:
     plan = _plan(session, opened)
-    events: list[tuple[float, str, str]] = []
+    events: list[tuple[float, str]] = []
     if plan is not None and opened.sheet is not None:
         run, _ = on_telemetry(opened.telemetry, plan=plan, pack=opened.sheet.pack)
-        events = [(e.time_s, e.say, e.kind) for e in run.ran.events if e.say]
-    pattern = _pattern(opened)
+        events = [(e.time_s, e.say) for e in run.ran.events if e.say and e.kind == "rule"]
     context: dict[str, Any] = {
         "opened": opened,
         "fit": _fit(opened),
-        "pattern": pattern,
+        "pattern": _pattern(opened),
         "is_fit": lambda value: isinstance(value, LogFit),
         "is_pattern": lambda value: isinstance(value, LogPattern),
-        "events": _gathered([(at, words) for at, words, kind in events if kind == "rule"]),
+        "events": _gathered(events),
         "sheets": [r for r in sheets.all_sheets(session) if r.craft_id == opened.flight_row.craft_id],
-        "typed": {},
-        "error": "",
+        "typed": typed or {},
+        "error": error,
     }
-    return page(request, "telemetry.html", context)
+    return page(request, "telemetry.html", context, status=status)
 
 
 def _over(grid: NDArray[np.float64], at: NDArray[np.float64], values: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -334,7 +345,8 @@ def take_pattern(request: Request, session: Store, flight_id: int, log_id: int, 
                 try:
                     changed[name] = round(read_number(text) * factor, 4)
                 except ValueError as error:
-                    return _adjust_again(request, session, opened, pattern, form, f"{activity.name}: {error}")
+                    words = f"{activity.name}: {error}"
+                    return _show(request, session, opened, typed=form, error=words, status=422)
         if changed["duration_s"] > 0.0:
             activities.append(changed)
     try:
@@ -344,29 +356,12 @@ def take_pattern(request: Request, session: Store, flight_id: int, log_id: int, 
     except ValidationError as error:
         problem = error.errors(include_url=False, include_input=False)[0]
         words = str(problem["msg"]).removeprefix("Value error, ")
-        return _adjust_again(request, session, opened, pattern, form, words)
+        return _show(request, session, opened, typed=form, error=words, status=422)
     sheet = sheets.as_sheet(sheet_row).model_copy(update={"flying": flying})
     sheets.change(
         session, sheet_row.id, sheet_row.version, sheet, craft_id=sheet_row.craft_id, pack_id=sheet_row.pack_id
     )
     return say(RedirectResponse(f"/sheets/{sheet_row.id}", 303), f"“{sheet_row.name}” is flown as this log was.")
-
-
-def _adjust_again(
-    request: Request, session: Session, opened: Opened, pattern: LogPattern, form: dict[str, str], error: str
-) -> Response:
-    context: dict[str, Any] = {
-        "opened": opened,
-        "fit": _fit(opened),
-        "pattern": pattern,
-        "is_fit": lambda value: isinstance(value, LogFit),
-        "is_pattern": lambda value: isinstance(value, LogPattern),
-        "events": [],
-        "sheets": [r for r in sheets.all_sheets(session) if r.craft_id == opened.flight_row.craft_id],
-        "typed": form,
-        "error": error,
-    }
-    return page(request, "telemetry.html", context, status=422)
 
 
 @router.post("/{log_id}/detach")
