@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Browser, Page, expect
 
 from tests.e2e.test_field import open_field
 from tests.e2e.test_sheet import wait_for_scripts
@@ -171,3 +171,14 @@ def test_a_backup_goes_down_and_comes_back(page: Page, club: str):
     page.get_by_role("button", name="Restore it").click()
     expect(page.locator("#said")).to_contain_text("Restored")
     expect(page.get_by_text(", new sheet")).to_have_count(0)
+
+
+def test_moments_are_written_in_the_time_of_whoever_looks(browser: Browser, club: str):
+    context = browser.new_context(timezone_id="Asia/Tokyo")
+    page = context.new_page()
+    page.goto(f"{club}/log/36")
+    # Landed at 17:30 UTC on 5 November: the next morning there.
+    expect(page.locator("main time")).to_have_text("6 November 2026, 02:30")
+    page.goto(f"{club}/log")
+    assert page.locator("input[data-zone]").input_value() == "Asia/Tokyo"
+    context.close()

@@ -43,6 +43,14 @@ def test_a_plain_log_is_read_in_si_units():
     assert log.armed is None
 
 
+def test_temperature_and_altitude_are_read_for_looking_at():
+    data = b"t (s),VBat (V),Temp (\xc2\xb0F),Alt (ft)\n0,24.9,68,0\n1,24.8,86,100\n2,24.7,104,200\n"
+    assert roles(data)["temperature_c"] == ("Temp (°F)", "°F")
+    log = log_of(data).telemetry
+    np.testing.assert_allclose(log.temperature_c, [20.0, 30.0, 40.0])
+    np.testing.assert_allclose(log.altitude_m, [0.0, 30.48, 60.96])
+
+
 def test_columns_are_known_by_their_words_in_any_order():
     data = b"Thr;rxBatt (V);Cell min (V);Capa used (mAh);Curr (A);VBAT (V);Arm;Timestamp;Sats\n" + b"".join(
         f"{1100 + k};5.1;4.1;{k};10.5;24.8;1;{100 * k};9\n".encode() for k in range(5)

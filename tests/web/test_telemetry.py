@@ -185,3 +185,23 @@ def test_a_log_without_current_says_what_it_cannot_tell(client, app, season):
     assert "A pattern is told by power" in text
     head, _ = numbers(client, where)
     assert [p["key"] for p in head["panels"]] == ["pack_v"]
+
+
+def test_temperature_and_altitude_are_drawn_where_they_were_logged(client, app, season):
+    flight = heron_flight(app)
+    rows = heron_csv(app).decode().splitlines()
+    more = [rows[0] + ",Temp (°C),Altitude (m)"] + [
+        f"{r},{20 + k / 500:.1f},{k % 90}" for k, r in enumerate(rows[1:])
+    ]
+    where = attach(client, app, flight, "\n".join(more).encode()).headers["location"]
+    if "/callouts/" in where:
+        page = client.get(where).text
+        form = {"action": "confirm"}
+        for key, options in re.findall(r'<select[^>]*name="([^"]+)".*?>(.*?)</select>', page, re.S):
+            chosen = re.search(r'value="([^"]*)" selected', options)
+            form[key] = chosen[1] if chosen else ""
+        where = client.post(where, data=form).headers["location"]
+    head, columns = numbers(client, where)
+    assert [p["key"] for p in head["panels"]][-2:] == ["temperature_c", "altitude_m"]
+    assert columns["altitude_m.logged"].max() == pytest.approx(89)
+    assert np.isfinite(columns["temperature_c.forecast"]).any()  # the cell's own, laid over it
