@@ -30,11 +30,11 @@ def test_every_figure_stands_in_its_column():
     assert table.names == COLUMNS
     assert table.rows[0] == [
         "2026-05-03 12:00:05", "Heron", "Pomelo 1", "cruise", "612.5", "600", "3.712", "2500", "2731", "4.2", "",
-        "3.71 3.72", "", "", "-4.5", "", "hard", "gusty, by the wall", "",
+        "3.71 3.72", "", "", "-4.5", "", "yes", "hard", "gusty, by the wall", "",
     ]  # fmt: skip
     assert table.rows[1] == [
         "2026-05-03 12:00:05", "Heron", "Pomelo 1", "cruise", "300", "", "", "", "", "", "", "", "", "", "", "",
-        "as planned", "'=1+1", "'@home",
+        "yes", "as planned", "'=1+1", "'@home",
     ]  # fmt: skip
 
 
@@ -43,8 +43,8 @@ def full_flight(**changes) -> LoggedFlight:
         dict(
             landed_at=NOON, duration_s=612.5, pattern="cruise", timer_s=600, rest_v_per_cell=3.712, shown_ah=2.5,
             put_back_ah=2.731, charged_v_per_cell=4.2, charged_at=datetime(2026, 5, 4, 8, 0, tzinfo=UTC),
-            cells_v=(3.71, 3.72), resistance_ohm=0.0123, charger_c=21.5, air_c=-4.5, hottest_c=38.0, how="hard",
-            note="=1+1", set_aside="@home",
+            cells_v=(3.71, 3.72), resistance_ohm=0.0123, charger_c=21.5, air_c=-4.5, hottest_c=38.0,
+            began_full=False, how="hard", note="=1+1", set_aside="@home",
         )
         | changes
     )  # fmt: skip

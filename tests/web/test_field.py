@@ -8,7 +8,9 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
-from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.core.learn.correction import observation
+from zesty_cell.core.learn.flights import LoggedFlight, used_of
+from zesty_cell.core.learn.health import health
 from zesty_cell.store import flights as store
 from zesty_cell.store.hangar import PACKS
 
@@ -322,6 +324,23 @@ def test_flights_that_disagree_strongly_are_told_at_the_field(client, app):
             store.add(session, flight, craft_id=craft, pack=pack, entry=f"odd-{k}")
     page, _ = at(client)
     assert "What it may be, and how to find out" in page
+
+
+def test_a_pack_flown_again_without_a_charge_tells_nothing_by_its_rest_voltage(client, app):
+    land(client, minutes_ago=30, duration_s="2:00", pack="1")
+    land(client, entry="again", duration_s="2:00", pack="1")
+    send(client, "details", "told", flight="again", rest_v_per_cell="3.75")
+    newest, first = logged_flights(app)
+    assert (first.began_full, newest.began_full) == (True, False)
+    with app.state.database.session() as session:
+        pack = PACKS.thing(PACKS.fetch(session, 1))
+    assert used_of(newest, pack=pack) is None
+    send(client, "charged", "back", flight="again", put_back_ah="200")
+    newest, first = logged_flights(app)
+    assert (first.put_back_ah, newest.put_back_ah) == (pytest.approx(0.1), pytest.approx(0.1))
+    found = health(pack, [first, newest], now=datetime.now(UTC))
+    assert found.capacity == ()  # 100 mAh over the share that both took would be half a pack
+    assert observation(newest, used_of(newest, pack=pack), key="1", pack=pack, flights=2).left is None
 
 
 def logged_flights(app):

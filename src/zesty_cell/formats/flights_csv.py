@@ -19,7 +19,7 @@ from zesty_cell.formats.errors import FileFormatError
 COLUMNS = (
     "landed at (UTC)", "craft", "pack", "pattern", "flew (s)", "timer (s)", "rest (V a cell)", "shown (mAh)",
     "put back (mAh)", "charged to (V a cell)", "charged at (UTC)", "cells (V)", "resistance (mΩ a cell)",
-    "at the charger (°C)", "air (°C)", "pack at landing (°C)", "how", "note", "set aside",
+    "at the charger (°C)", "air (°C)", "pack at landing (°C)", "from full", "how", "note", "set aside",
 )  # fmt: skip
 #: A season of many pilots; more is another file.
 MOST_ROWS = 50_000
@@ -72,6 +72,7 @@ def write_flights(flights: Iterable[NamedFlight]) -> str:
                 _number(flight.charger_c, digits=1),
                 _number(flight.air_c, digits=1),
                 _number(flight.hottest_c, digits=1),
+                "yes" if flight.began_full else "no",
                 flight.how,
                 _text(flight.note),
                 _text(flight.set_aside or ""),
@@ -117,6 +118,7 @@ _ROLES = (
     _Role("charger_c", ("at the charger",), _CELSIUS),
     _Role("air_c", ("air", "air temperature"), _CELSIUS),
     _Role("hottest_c", ("pack at landing",), _CELSIUS),
+    _Role("began_full", ("from full",), kind="text"),
     _Role("how", ("how", "flown"), kind="text"),
     _Role("note", ("note", "notes", "remark"), kind="text"),
     _Role("set_aside", ("set aside",), kind="text"),

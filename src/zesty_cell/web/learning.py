@@ -2,29 +2,22 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 from datetime import datetime
 from functools import lru_cache
 
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.chemistry import charge_left_at_rest
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.calibration import SensorNow, current_now
-from zesty_cell.core.learn.correction import Learned, Observation, learn
+from zesty_cell.core.learn.correction import Learned, Observation, learn, observation
 from zesty_cell.core.learn.disagreement import Disagreement, disagreement
-from zesty_cell.core.learn.flights import ERROR_REST, How, LoggedFlight, Used, used_of
+from zesty_cell.core.learn.flights import LoggedFlight, Used, used_of
 from zesty_cell.core.sheet import Sheet, corrected
 from zesty_cell.core.taught import Taught
 from zesty_cell.store import calibrations, flights, sheets
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import FlightRow, PackRow, SheetRow
-
-_EFFORT: dict[How, int] = {"gentle": -1, "as planned": 0, "hard": 1}
-#: What a checker's own error makes of the charge left [1]: alike in every flight, so that no number of them helps.
-CHECKER_ERROR = 0.02
 
 
 @dataclass(frozen=True)
@@ -77,25 +70,8 @@ def _learned(sheet: Sheet, seen: tuple[Observation, ...]) -> Learned | None:
 def observed(known: list[Told], /, *, sheet: Sheet) -> tuple[Observation, ...]:
     """The flights as the core learns from them."""
     return tuple(
-        Observation(
-            pack=str(t.row.pack_id),
-            duration_s=t.flight.duration_s,
-            used_ah=t.used.share * sheet.pack.capacity_ah if t.used.by != "rest voltage" else None,
-            used_sigma=t.used.error,
-            left=_left(t, sheet),
-            left_sigma=math.hypot(ERROR_REST, CHECKER_ERROR * math.sqrt(len(known))),
-            air_c=t.flight.air_c,
-            effort=_EFFORT[t.flight.how],
-        )
-        for t in known
+        observation(t.flight, t.used, key=str(t.row.pack_id), pack=sheet.pack, flights=len(known)) for t in known
     )
-
-
-def _left(of: Told, sheet: Sheet) -> float | None:
-    """Charge left by the rest voltage [1]: beside the charge put back it tells the capacity."""
-    if of.flight.rest_v_per_cell is None:
-        return None
-    return charge_left_at_rest(chemistry=chemistry_for(sheet.pack.chemistry), rest_v=of.flight.rest_v_per_cell)
 
 
 def learned_from(known: list[Told], /, *, sheet: Sheet) -> Learned | None:

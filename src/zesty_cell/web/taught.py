@@ -12,7 +12,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.learn.correction import FACTORS, FLIGHT_SIGMA
+from zesty_cell.core.learn.correction import FACTORS, FLIGHT_SIGMA, is_odd
 from zesty_cell.core.sheet import corrected
 from zesty_cell.core.taught import POWER, covariance_of
 from zesty_cell.store import sheets as store
@@ -43,7 +43,7 @@ class Lesson:
     @property
     def odd(self) -> bool:
         """Far from all others."""
-        return self.miss is not None and abs(self.miss) > 2.5 * math.hypot(FLIGHT_SIGMA, self.told.used.error)
+        return self.miss is not None and is_odd(self.miss, used_sigma=self.told.used.error)
 
 
 def _more(miss: float) -> str:
@@ -58,13 +58,12 @@ def show(request: Request, session: Store, sheet_id: int) -> Response:
     sheet = store.as_sheet(row)
     known = told(session, craft_id=row.craft_id, type_name=row.pack.type_name, pattern=sheet.flying.name)
     learned = learned_from(known, sheet=sheet)
-    flown_sheet = as_flown(session, row)
     context: dict[str, Any] = {
         "row": row,
         "sheet": sheet,
         "learned": None,
         "trouble": "",
-        "by_others": flown_sheet.taught if not known else None,
+        "by_others": None if known else as_flown(session, row).taught,
     }
     if learned is None:
         return page(request, "taught.html", context)
@@ -83,8 +82,8 @@ def show(request: Request, session: Store, sheet_id: int) -> Response:
     misses = [m if math.isfinite(m) else None for m in learned.residuals.tolist()]
     lessons = [Lesson(t, m) for t, m in zip(known, misses, strict=True)]
     shown = [
-        (lesson.miss, f"{lesson.landed_at:%-d %B}: {minutes(t.flight.duration_s)} on {t.row.pack.name}, "
-         f"{_more(lesson.miss)}")
+        (lesson.miss, lesson.odd, f"{lesson.landed_at:%-d %B}: {minutes(t.flight.duration_s)} on "
+         f"{t.row.pack.name}, {_more(lesson.miss)}")
         for lesson in lessons if lesson.miss is not None for t in (lesson.told,)
     ]  # fmt: skip
     context |= {

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Annotated, Literal
 
 from pydantic import Field, TypeAdapter, model_validator
 
+from zesty_cell.core.callouts.telemetry import Telemetry
 from zesty_cell.core.entity import Entity
 from zesty_cell.core.learn.hover_down import MOST_POINTS
 from zesty_cell.core.learn.line_loss import LineLoss, line_loss
@@ -166,6 +167,29 @@ def corrected_v(shown_v: float, /, *, calibrations: Iterable[Calibration], at: d
     for made in sorted(after, key=lambda c: c.made_at):
         shown_v = made.corrected_v(shown_v)
     return shown_v
+
+
+def corrected_log(
+    log: Telemetry, /, *, calibrations: Sequence[Calibration], at: datetime
+) -> tuple[Telemetry, tuple[str, ...]]:
+    """A log as its sensors, corrected, would have written it [V, A, Ah]; with what was corrected, in sentences."""
+    notes = []
+    factor = charge_factor(calibrations, at=at)
+    if factor != 1.0:
+        notes.append(f"Current and charge are corrected by {factor:.3f}, by the calibration since.")
+        log = replace(
+            log,
+            current_a=None if log.current_a is None else log.current_a * factor,
+            used_ah=None if log.used_ah is None else log.used_ah * factor,
+        )
+    after = [c for c in calibrations if isinstance(c, VoltageCalibration) and c.made_at > at]
+    if after and log.pack_v is not None:
+        notes.append("The voltage is corrected by the calibration since.")
+        volts = log.pack_v
+        for made in sorted(after, key=lambda c: c.made_at):
+            volts = volts * (made.entered / made.old) + made.offset_v
+        log = replace(log, pack_v=volts)
+    return log, tuple(notes)
 
 
 @dataclass(frozen=True)

@@ -19,8 +19,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zesty_cell.core.air import air_density_kg_m3
+from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.chemistry import charge_left_at_rest
 from zesty_cell.core.flight import Factors, Flight, Setup, fly, set_up
 from zesty_cell.core.forecast import INTENSITY_SIGMA
+from zesty_cell.core.learn.flights import ERROR_REST, How, LoggedFlight, Used
+from zesty_cell.core.pack import Pack
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.core.taught import POWER, PackKind, Taught, spread_of
 
@@ -72,6 +76,45 @@ class Observation:
     left_sigma: float = 0.06
     air_c: float | None = None
     effort: int = 0
+
+
+#: A flight is odd so many standard deviations from what is expected of it [1].
+ODD = 2.5
+#: What a checker's own error makes of the charge left [1]: alike in every flight, so that no number of them helps.
+CHECKER_ERROR = 0.02
+_EFFORT: dict[How, int] = {"gentle": -1, "as planned": 0, "hard": 1}
+
+
+def is_odd(miss: float, /, *, used_sigma: float) -> bool:
+    """Whether a flight missed what is expected of it by more than flights and readings vary [1, 1]."""
+    return abs(miss) > ODD * math.hypot(FLIGHT_SIGMA, used_sigma)
+
+
+def observation(flight: LoggedFlight, used: Used, /, *, key: str, pack: Pack, flights: int) -> Observation:
+    """A logged flight as it is learned from [s, Ah, 1].
+
+    Parameters
+    ----------
+    key : str
+        Which individual flew.
+    pack : Pack
+        Of the sheet that is learned on.
+    flights : int
+        Learned from together.
+    """
+    left = None
+    if flight.rest_v_per_cell is not None and flight.began_full:
+        left = charge_left_at_rest(chemistry=chemistry_for(pack.chemistry), rest_v=flight.rest_v_per_cell)
+    return Observation(
+        pack=key,
+        duration_s=flight.duration_s,
+        used_ah=used.share * pack.capacity_ah if used.by != "rest voltage" else None,
+        used_sigma=used.error,
+        left=left,
+        left_sigma=math.hypot(ERROR_REST, CHECKER_ERROR * math.sqrt(flights)),
+        air_c=flight.air_c,
+        effort=_EFFORT[flight.how],
+    )
 
 
 @dataclass(frozen=True)

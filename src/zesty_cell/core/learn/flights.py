@@ -64,6 +64,8 @@ class LoggedFlight(Entity):
         Of a cell, as the charger read it then [Ω].
     charger_c : float, optional
         Of the pack when the charger read it [°C]; without, about 25.
+    began_full : bool
+        Whether the pack was charged before: else its rest voltage tells of more than this flight.
     set_aside : str, optional
         Why this flight is not to be learned from.
     """
@@ -82,6 +84,7 @@ class LoggedFlight(Entity):
     charged_at: Moment | None = None
     resistance_ohm: Annotated[float, Field(gt=0, le=2)] | None = None
     charger_c: Annotated[float, Field(ge=-30, le=80)] | None = None
+    began_full: bool = True
     how: How = "as planned"
     note: Annotated[str, StringConstraints(strip_whitespace=True, max_length=300)] = ""
     set_aside: Name | None = None
@@ -130,7 +133,7 @@ def used_of(flight: LoggedFlight, /, *, pack: Pack, calibrations: Sequence[Calib
         true_ah = flight.shown_ah * charge_factor(calibrations, at=flight.landed_at)
         error = min(current_now(calibrations=calibrations, flights=()).error, ERROR_SHOWN)
         return Used(true_ah / pack.capacity_ah, "shown", max(error, ERROR_PUT_BACK))
-    if flight.rest_v_per_cell is None:
+    if flight.rest_v_per_cell is None or not flight.began_full:
         return None
     left = charge_left_at_rest(chemistry=chemistry_for(pack.chemistry), rest_v=flight.rest_v_per_cell)
     return Used(1.0 - left, "rest voltage", ERROR_REST)

@@ -168,7 +168,7 @@ def cell_spread(cells_v: Sequence[float], /, *, chemistry: Chemistry) -> CellSpr
 
 def _capacity_reading(flight: LoggedFlight, *, chemistry: Chemistry, cycles: float) -> Reading | None:
     """Capacity by charge put back over the share that the rest voltage says was used."""
-    if flight.put_back_ah is None or flight.rest_v_per_cell is None:
+    if flight.put_back_ah is None or flight.rest_v_per_cell is None or not flight.began_full:
         return None
     left = charge_left_at_rest(chemistry=chemistry, rest_v=flight.rest_v_per_cell)
     used = 1.0 - left

@@ -124,18 +124,18 @@ class MissChart:
     ticks: list[Tick]
 
 
-def miss_chart(misses: Sequence[tuple[float, str]], *, sigma: float) -> MissChart:
+def miss_chart(misses: Sequence[tuple[float, bool, str]], *, sigma: float) -> MissChart:
     """Misses as shares, in the order of the flights.
 
     Parameters
     ----------
-    misses : sequence of (logarithm of charge over what is expected, title)
+    misses : sequence of (logarithm of charge over what is expected, whether it is odd, title)
         [1].
     sigma : float
         How flights vary, one standard deviation [1].
     """
     width, height, left, right, top, bottom = 620.0, 150.0, 52.0, 608.0, 10.0, 138.0
-    reach = max(1.25 * 1.645 * sigma, 1.15 * max(abs(m) for m, _ in misses))
+    reach = max(1.25 * 1.645 * sigma, 1.15 * max(abs(m) for m, _, _ in misses))
     y = Scale(-reach, reach, bottom, top)
     x = Scale(0.0, max(len(misses) - 1.0, 1.0), left + 14.0, right - 14.0)
     step = nice_step(200.0 * reach, 6, (2.0, 5.0, 10.0, 20.0, 50.0, 100.0))
@@ -148,8 +148,7 @@ def miss_chart(misses: Sequence[tuple[float, str]], *, sigma: float) -> MissChar
         band=(y(1.645 * sigma), y(-1.645 * sigma)),
         zero=y(0.0),
         dots=[
-            Miss(x(k) if len(misses) > 1 else middle, y(m), abs(m) > 2.5 * sigma, title)
-            for k, (m, title) in enumerate(misses)
+            Miss(x(k) if len(misses) > 1 else middle, y(m), odd, title) for k, (m, odd, title) in enumerate(misses)
         ],
         ticks=[Tick(y(p / 100.0), f"{p:+.0f} %" if p else "0") for p in ticks(-100.0 * reach, 100.0 * reach, step)],
     )

@@ -117,7 +117,11 @@ class FieldDesk:
         taught = None
         if self.sheet_row.from_log:
             craft_id = self.sheet_row.craft_id
-            taught = taught_of(self.session, self.sheet, craft_id=craft_id, pack=self.pack)
+            taught = (
+                self.learned.taught(str(self.pack.id))
+                if self.learned is not None
+                else taught_of(self.session, self.sheet, craft_id=craft_id, pack=self.pack)
+            )
         try:
             return flown(corrected(self.sheet, taught))
         except OutOfRangeError as error:

@@ -105,6 +105,7 @@ def _landed(session: Session, form: Mapping[str, str], entry: str) -> Taken:
     values |= {
         "landed_at": _landed_at(form.get("landed_at", "")),
         "pattern": sheets.as_sheet(sheet).flying.name,
+        "began_full": (last := store.newest_of(session, pack.id)) is None or not last.waiting,
     }
     if taken.errors:
         return taken

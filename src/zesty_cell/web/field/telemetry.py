@@ -6,7 +6,7 @@ import json
 import math
 import threading
 from collections import OrderedDict
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Annotated, Any
 
 import numpy as np
@@ -23,7 +23,7 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight import set_up
 from zesty_cell.core.flying import FlyingPattern
 from zesty_cell.core.forecast import Forecast
-from zesty_cell.core.learn.calibration import Calibration, charge_factor, corrected_v
+from zesty_cell.core.learn.calibration import corrected_log
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.log_fit import LogFit, fit_log
 from zesty_cell.core.learn.log_pattern import LogPattern, pattern_from_log
@@ -73,24 +73,6 @@ class Opened:
     result: Forecast | None
 
 
-def _corrected(log: Telemetry, made: list[Calibration], flight: LoggedFlight) -> tuple[Telemetry, list[str]]:
-    """A log as its sensors, corrected, would have written it."""
-    factor, notes = charge_factor(made, at=flight.landed_at), []
-    if factor != 1.0:
-        notes.append(f"Current and charge are corrected by {factor:.3f}, by the calibration since.")
-        log = replace(
-            log,
-            current_a=None if log.current_a is None else log.current_a * factor,
-            used_ah=None if log.used_ah is None else log.used_ah * factor,
-        )
-    probe = corrected_v(20.0, calibrations=made, at=flight.landed_at)
-    if probe != 20.0 and log.pack_v is not None:
-        offset = corrected_v(0.0, calibrations=made, at=flight.landed_at)
-        notes.append("The voltage is corrected by the calibration since.")
-        log = replace(log, pack_v=log.pack_v * (probe - offset) / 20.0 + offset)
-    return log, notes
-
-
 def _opened(session: Session, flight_id: int, log_id: int) -> Opened:
     row, flight_row = logs.fetch(session, log_id), store.fetch(session, flight_id)
     mapping = logs.mapping_of(row)
@@ -98,7 +80,8 @@ def _opened(session: Session, flight_id: int, log_id: int) -> Opened:
         raise MissingRecordError("log of this flight", log_id)
     read = read_packed(logs.packed_of(row), mapping)
     flight = store.flight_of(flight_row)
-    telemetry, notes = _corrected(read.telemetry, calibrations.of_craft(session, flight_row.craft_id), flight)
+    made = calibrations.of_craft(session, flight_row.craft_id)
+    telemetry, notes = corrected_log(read.telemetry, calibrations=made, at=flight.landed_at)
     sheet_row = sheet_of(session, flight_row)
     sheet, result = None, None
     if sheet_row is not None:
