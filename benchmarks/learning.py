@@ -15,11 +15,11 @@ from zesty_cell.core.chemistry import charge_left_at_rest
 from zesty_cell.core.learn.correction import FLIGHT_SIGMA, Observation, learn
 from zesty_cell.demo.club import load_club
 from zesty_cell.demo.log import load_log
+from zesty_cell.services.learning import observed, told
 from zesty_cell.standins.charger import CellChecker, SimulatedCharger
 from zesty_cell.standins.craft import Hidden, SimulatedCraft
 from zesty_cell.store import sheets
 from zesty_cell.store.database import Database
-from zesty_cell.web.learning import observed, told
 
 _PILOTS, _AHEAD = 100, 8
 _Z90 = 1.645

@@ -7,8 +7,8 @@ from pathlib import Path
 
 from zesty_cell.core.forecast import forecast
 from zesty_cell.demo.log import load_log
+from zesty_cell.services.learning import as_flown
 from zesty_cell.store import sheets
-from zesty_cell.web.learning import as_flown
 from zesty_cell.web.units import minutes
 
 ROOT = Path(__file__).parents[1]

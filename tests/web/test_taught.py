@@ -8,10 +8,10 @@ import pytest
 
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.demo.log import load_log
+from zesty_cell.services.learning import as_flown
 from zesty_cell.store import flights as store
 from zesty_cell.store import sheets
 from zesty_cell.store.hangar import PACKS
-from zesty_cell.web.learning import as_flown
 
 SHEET = "Heron on Pomelo, lighthouse run"
 

@@ -15,7 +15,7 @@ from pydantic import ValidationError
 
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import ChemistryKey
-from zesty_cell.core.craft import Craft, RotorGeometry, SteadyPower, WingGeometry
+from zesty_cell.core.craft import Craft, RotorGeometry, SteadyPower, WingGeometry, efficiency_of
 from zesty_cell.core.flying import STEP_S, Activity
 from zesty_cell.core.pack import CONNECTORS, Pack, pack_figures
 from zesty_cell.core.taught import PackKind
@@ -231,7 +231,8 @@ def _steady_times(sheet: Sheet, factor: float) -> Sheet:
     """Propulsive steady power times a factor [1], wherever it comes from; avionics are left alone."""
     source = sheet.craft.steady
     if isinstance(source, RotorGeometry | WingGeometry):
-        efficiency = min(source.efficiency / factor, 0.8)
+        mass_kg = sheet.craft.dry_mass_kg + pack_figures(sheet.pack).mass_kg
+        efficiency = min(efficiency_of(sheet.craft, mass_kg=mass_kg) / factor, 0.8)
         changed: SteadyPower = source.model_copy(update={"efficiency": efficiency})
     else:
         total_w = source.voltage_v * (

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zesty_cell.core.brief import Brief
-from zesty_cell.core.callouts.derive import DerivedCallouts
+from zesty_cell.core.callouts.derive import OVER_CUTOFF_V, DerivedCallouts
 from zesty_cell.core.flight import Flight, Setup
 from zesty_cell.core.flying import STEP_S
 from zesty_cell.core.honest import HonestCurrent
@@ -52,6 +52,8 @@ class Check:
         When in the flight [s].
     mend : str
         What to do; empty when nothing needs doing.
+    land_at_v : float or None
+        A loaded voltage that mends it where it becomes the landing limit [V a cell].
     """
 
     key: str
@@ -62,6 +64,7 @@ class Check:
     unit: Unit
     at_s: float | None
     mend: str
+    land_at_v: float | None = None
 
 
 def rolling_rms(current_a: NDArray[np.float64], /, seconds: float) -> NDArray[np.float64]:
@@ -148,40 +151,48 @@ def _part_limit(key: str, part: str, limit_a: float | None, flight: Flight, stop
 
 
 def _esc_cutoff(setup: Setup, flight: Flight, stop: int) -> Check | None:
+    """Does the ESC take the power away?  Number, moment and verdict are of one event."""
     cutoff_v = setup.sheet.craft.limits.esc_cutoff_v_per_cell
     if cutoff_v is None:
         return None
-    k = int(np.argmin(flight.loaded_v[:stop]))
-    lowest_v = float(flight.loaded_v[k])
-    if lowest_v > cutoff_v:
+    lowest = int(np.argmin(flight.loaded_v[:stop]))
+    # Just below what the flight needs, and never below what the cell may see.
+    lower_v = math.floor((float(flight.loaded_v[lowest]) - 0.01) * 10.0) / 10.0
+    can_lower = lower_v >= setup.chemistry.hard_floor_v
+    if flight.landing_reason == "ESC cutoff":
+        at = flight.index_at(flight.cutoff_s)
+        # Where the flight would end without it.
+        lower_v = min(lower_v, round(cutoff_v - 0.1, 2))
+        lower = "Lower the cutoff in the ESC, or land" if lower_v >= setup.chemistry.hard_floor_v else "Land"
         return Check(
             "esc_cutoff",
-            "ok",
-            "The ESC's low-voltage cutoff stays quiet",
-            lowest_v,
+            "stop",
+            "The ESC takes the power away in steady flight: it ends the flight",
+            float(flight.loaded_v[at]),
             cutoff_v,
             "V",
-            k * STEP_S,
-            "",
+            flight.cutoff_s,
+            f"{lower} before it acts.",
+            land_at_v=round(cutoff_v + OVER_CUTOFF_V, 2),
         )
-    first = int(np.argmax(flight.loaded_v[:stop] <= cutoff_v))
-    in_cruise = bool(np.any(flight.cruise_v[:stop] <= cutoff_v))
-    # Just below what the flight needs, and never below what the cell may see.
-    lower_v = math.floor((lowest_v - 0.01) * 10.0) / 10.0
-    mend = (
-        f"Lower the cutoff to {lower_v:.1f} V a cell, or use less throttle."
-        if lower_v >= setup.chemistry.hard_floor_v
-        else "Use less throttle late in the flight, or land earlier: the cells themselves are near their floor."
-    )
+    if flight.cutoff_touched_s > flight.landing_s:
+        lowest_v = float(flight.loaded_v[lowest])
+        title = "The ESC's low-voltage cutoff stays quiet"
+        return Check("esc_cutoff", "ok", title, lowest_v, cutoff_v, "V", lowest * STEP_S, "")
+    first = flight.index_at(flight.cutoff_touched_s)
+    under = np.flatnonzero(flight.loaded_v[first:stop] >= cutoff_v)[1:]  # the first sample may still be above
+    spell = flight.loaded_v[first : first + int(under[0]) if under.size else stop]
     return Check(
         "esc_cutoff",
-        "stop" if in_cruise else "look",
-        "The ESC's cutoff would act in steady flight" if in_cruise else "The ESC's cutoff would act during bursts",
-        lowest_v,
+        "stop",
+        "The ESC takes the power away during bursts",
+        float(spell.min()),
         cutoff_v,
         "V",
-        first * STEP_S,
-        mend,
+        flight.cutoff_touched_s,
+        f"Lower the cutoff to {lower_v:.1f} V a cell, or use less throttle."
+        if can_lower
+        else "Use less throttle late in the flight, or land earlier: the cells themselves are near their floor.",
     )
 
 

@@ -10,6 +10,7 @@ from pydantic import Field, model_validator
 
 from zesty_cell.core.air import REFERENCE_DENSITY_KG_M3, STANDARD_GRAVITY_M_S2
 from zesty_cell.core.entity import Entity, Name
+from zesty_cell.core.estimates import WING_EFFICIENCY, WING_LIFT_OVER_DRAG, WingKind, rotor_efficiency
 
 CraftKind = Literal["multirotor", "wing", "ducted fan", "helicopter"]
 Amps = Annotated[float, Field(ge=0.001, le=2000)]
@@ -37,22 +38,25 @@ class MeasuredCharge(Entity):
 
 
 class RotorGeometry(Entity):
-    """Propellers or main rotor: count and diameter, and efficiency from disc to battery."""
+    """Propellers or main rotor: count and diameter, and efficiency from disc to battery; usual for them if None."""
 
     source: Literal["rotor"] = "rotor"
     rotor_count: Annotated[int, Field(ge=1, le=16)]
     rotor_diameter_m: Annotated[float, Field(ge=0.02, le=4)]
-    efficiency: Annotated[float, Field(ge=0.1, le=0.8)] = 0.45
+    efficiency: Annotated[float, Field(ge=0.1, le=0.8)] | None = None
 
 
 class WingGeometry(Entity):
-    """Wing area, lift coefficient in cruise, lift over drag, and efficiency from thrust to battery."""
+    """Wing area, lift coefficient in cruise, lift over drag, and efficiency from thrust to battery.
+
+    The last two are what is usual for its kind where they are None.
+    """
 
     source: Literal["wing"] = "wing"
     wing_area_m2: Annotated[float, Field(ge=0.005, le=10)]
     lift_coefficient: Annotated[float, Field(ge=0.1, le=1.5)] = 0.5
-    lift_over_drag: Annotated[float, Field(ge=1.5, le=40)] = 8.0
-    efficiency: Annotated[float, Field(ge=0.1, le=0.8)] = 0.5
+    lift_over_drag: Annotated[float, Field(ge=1.5, le=40)] | None = None
+    efficiency: Annotated[float, Field(ge=0.1, le=0.8)] | None = None
 
 
 SteadyPower = Annotated[
@@ -115,8 +119,15 @@ class Limits(Entity):
         return None if each is None else each * self.motor_count
 
 
+#: What a transmitter may show of a craft: its pack's volts, the charge used, its lowest cell.
+Shown = Literal["volts", "charge", "cells"]
+
+
 class Craft(Entity):
-    """One aircraft without its pack."""
+    """One aircraft without its pack.
+
+    ``shows`` is what the transmitter shows of it; None where that was not asked yet, empty for nothing at all.
+    """
 
     name: Name
     kind: CraftKind
@@ -129,6 +140,11 @@ class Craft(Entity):
     cruise_speed_m_s: Annotated[float, Field(ge=1, le=120)] | None = None
     pack_cooling: Literal["enclosed", "still air", "airflow"] = "airflow"
     limits: Limits = Limits()
+    shows: Annotated[tuple[Shown, ...], Field(max_length=3)] | None = None
+
+    def can_show(self, what: Shown, /) -> bool:
+        """Whether the transmitter shows it; volts and charge are assumed where that was not asked."""
+        return what != "cells" if self.shows is None else what in self.shows
 
     def lifts_itself(self) -> bool:
         """Whether rotors carry the craft, so that thrust must exceed weight; a wing only needs power."""
@@ -186,6 +202,37 @@ def level_flight_power_w(
     return weight_n * speed_m_s / lift_over_drag
 
 
+def disc_area_m2(source: RotorGeometry, /) -> float:
+    """Area of all discs [m²]."""
+    return source.rotor_count * math.pi * (0.5 * source.rotor_diameter_m) ** 2
+
+
+def _wing_kind(craft: Craft) -> WingKind:
+    return "ducted fan" if craft.kind == "ducted fan" else "wing"
+
+
+def efficiency_of(craft: Craft, /, *, mass_kg: float) -> float:
+    """Efficiency of a craft that is estimated from its geometry, as given or as usual for it [1].
+
+    Raises
+    ------
+    ValueError
+        Where its steady power is measured.
+    """
+    source = craft.steady
+    if not isinstance(source, RotorGeometry | WingGeometry):
+        raise ValueError("A measured craft needs no efficiency.")
+    if source.efficiency is not None:
+        return source.efficiency
+    if isinstance(source, WingGeometry):
+        return WING_EFFICIENCY[_wing_kind(craft)]
+    return rotor_efficiency(
+        rotor_diameter_m=source.rotor_diameter_m,
+        disc_loading_n_m2=mass_kg * STANDARD_GRAVITY_M_S2 / disc_area_m2(source),
+        helicopter=craft.kind == "helicopter",
+    )
+
+
 def steady_power_w(*, craft: Craft, mass_kg: float, density_kg_m3: float) -> float:
     """Propulsive electrical power in steady flight [W].
 
@@ -205,18 +252,17 @@ def steady_power_w(*, craft: Craft, mass_kg: float, density_kg_m3: float) -> flo
     """
     source = craft.steady
     if isinstance(source, RotorGeometry):
-        area = source.rotor_count * math.pi * (0.5 * source.rotor_diameter_m) ** 2
-        ideal_w = disc_power_w(mass_kg=mass_kg, disc_area_m2=area, density_kg_m3=density_kg_m3)
-        return ideal_w / source.efficiency
+        ideal_w = disc_power_w(mass_kg=mass_kg, disc_area_m2=disc_area_m2(source), density_kg_m3=density_kg_m3)
+        return ideal_w / efficiency_of(craft, mass_kg=mass_kg)
     if isinstance(source, WingGeometry):
         thrust_w = level_flight_power_w(
             mass_kg=mass_kg,
             wing_area_m2=source.wing_area_m2,
             lift_coefficient=source.lift_coefficient,
-            lift_over_drag=source.lift_over_drag,
+            lift_over_drag=source.lift_over_drag or WING_LIFT_OVER_DRAG[_wing_kind(craft)],
             density_kg_m3=density_kg_m3,
         )
-        return thrust_w / source.efficiency
+        return thrust_w / efficiency_of(craft, mass_kg=mass_kg)
     if isinstance(source, MeasuredCharge):
         current_a = source.charge_ah * 3600.0 / source.duration_s
     else:

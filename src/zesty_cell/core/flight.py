@@ -30,6 +30,9 @@ MAX_FLIGHT_S = 3 * 3600.0
 #: The march ends when the loaded voltage has stayed under the hard floor this long [s]: longer than
 #: a climb, so that one dip (a check of its own) does not end the picture.
 FLOOR_HOLD_S = 5.0
+#: An ESC's cutoff takes the power away once the voltage has stayed under it this long in steady flight, and whatever
+#: the load this much longer [s]: no burst lasts so long.
+ESC_STEADY_HOLD_S, ESC_ANY_HOLD_S = 1.0, 10.0
 _FLIGHTS_A_CHUNK = 25
 #: From this length on, the sampled flights are marched at 5 Hz, so that the answer stays live.  The
 #: flight shown is always marched at 10 Hz.
@@ -140,6 +143,9 @@ class Flight:
     first_clipped_s, floor_touched_s : float
         First moment at which steady power was not to be had, and at which the loaded voltage was
         under the hard floor [s]; infinity for never.
+    cutoff_s, cutoff_touched_s : float
+        When the ESC's cutoff takes the power away for good, and when the loaded voltage is under it first
+        [s]; infinity for never.
     delivered_wh, heat_wh, hottest_c : float
         Over the whole march: energy out of the pack, heat within it [Wh], hottest cell [°C].
     """
@@ -160,6 +166,8 @@ class Flight:
     landing_reason: LandingReason
     first_clipped_s: float
     floor_touched_s: float
+    cutoff_s: float
+    cutoff_touched_s: float
     delivered_wh: float
     heat_wh: float
     hottest_c: float
@@ -276,6 +284,9 @@ def expected_parameters(setup: Setup, /, *, beyond_landing: float = np.inf) -> l
         ),
         kernel.LAND_LOADED_V: -1.0 if rule.loaded_v is None else rule.loaded_v,
         kernel.LAND_LOADED_HOLD_S: rule.loaded_hold_s,
+        kernel.ESC_CUTOFF_V: sheet.craft.limits.esc_cutoff_v_per_cell or 0.0,
+        kernel.ESC_STEADY_HOLD_S: ESC_STEADY_HOLD_S,
+        kernel.ESC_ANY_HOLD_S: ESC_ANY_HOLD_S,
         kernel.MAX_TIME_S: min(MAX_FLIGHT_S, timer_s),
         kernel.BEYOND_LANDING: beyond_landing,
     }
@@ -298,9 +309,14 @@ def kernel_parameters(*, setup: Setup, factors: Factors, beyond_landing: float =
     """
     out = np.tile(expected_parameters(setup, beyond_landing=beyond_landing), (len(factors), 1))
     out[:, kernel.CAPACITY_AH] *= factors.capacity
+    # The reserve is a share of what is in that flight's pack, not of what was expected of it.
+    out[:, kernel.LAND_USED_AH] *= factors.capacity
     out[:, kernel.R0_OHM] *= factors.resistance
     out[:, kernel.FULL_THROTTLE_A_V2] *= factors.full_throttle
-    out[:, kernel.CRUISE_W] *= factors.power
+    share = setup.flying.steady_activity().share
+    # Where steady flight is itself lively, it is what that flight flies: as in the load program.
+    lively = 1.0 if share <= 1.0 else (1.0 + (share - 1.0) * factors.intensity) / share
+    out[:, kernel.CRUISE_W] *= factors.power * lively
     out[:, kernel.AIR_C] += factors.air_c
     out[:, kernel.START_C] += factors.air_c
     return out
@@ -332,7 +348,7 @@ def landing_times_s(*, setup: Setup, summary: NDArray[np.float64]) -> tuple[NDAr
     -------
     times_s : float64 array, shape (k,) [s]
     which : int64 array, shape (k,)
-        0 charge used, 1 rest voltage, 2 loaded voltage, 3 timer, 4 the march's own end.
+        0 charge used, 1 rest voltage, 2 loaded voltage, 3 timer, 4 the ESC's cutoff, 5 the march's own end.
     """
     timer_s = setup.sheet.landing.timer_s
     candidates = np.column_stack(
@@ -341,6 +357,7 @@ def landing_times_s(*, setup: Setup, summary: NDArray[np.float64]) -> tuple[NDAr
             summary[:, kernel.LAND_BY_REST_S],
             summary[:, kernel.LAND_BY_LOADED_S],
             np.full(summary.shape[0], np.inf if timer_s is None else timer_s),
+            summary[:, kernel.CUTOFF_S],
             summary[:, kernel.END_S],
         )
     )
@@ -353,7 +370,7 @@ _END_REASONS: dict[int, LandingReason] = {
     kernel.EMPTY: "empty",
     kernel.AT_FLOOR: "floor",
 }
-_REASONS: tuple[LandingReason, ...] = ("charge used", "rest voltage", "loaded voltage", "timer")
+_REASONS: tuple[LandingReason, ...] = ("charge used", "rest voltage", "loaded voltage", "timer", "ESC cutoff")
 
 
 def landing_reason(*, which: int, end_reason: int) -> LandingReason:
@@ -444,6 +461,8 @@ def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
         landing_reason=landing_reason(which=int(which[0]), end_reason=end_reason),
         first_clipped_s=float(summary[kernel.FIRST_CLIPPED_S]),
         floor_touched_s=float(summary[kernel.FLOOR_TOUCHED_S]),
+        cutoff_s=float(summary[kernel.CUTOFF_S]),
+        cutoff_touched_s=float(summary[kernel.CUTOFF_TOUCHED_S]),
         delivered_wh=float(summary[kernel.DELIVERED_WH]) * setup.sheet.pack.cell_count,
         heat_wh=float(summary[kernel.HEAT_WH]) * setup.sheet.pack.cell_count,
         hottest_c=float(summary[kernel.HOTTEST_C]),

@@ -64,7 +64,12 @@ LAND_LOADED_V = 18  # landing by loaded voltage held; −1 switches it off
 LAND_LOADED_HOLD_S = 19
 MAX_TIME_S = 20
 BEYOND_LANDING = 21  # how far past the first landing to go on, as a share of its time; infinity: to the end
-PARAMETER_COUNT = 22
+# The ESC's own low-voltage cutoff: it takes the power away once the loaded voltage has stayed under it so long in
+# steady flight, or at any load; 0 V switches it off.
+ESC_CUTOFF_V = 22
+ESC_STEADY_HOLD_S = 23
+ESC_ANY_HOLD_S = 24
+PARAMETER_COUNT = 25
 
 # Columns of a flight's summary.
 END_S = 0
@@ -84,7 +89,9 @@ PEAK_A = 13
 WORST_V = 14  # lowest loaded voltage
 FULL_FRESH_A = 15  # what full throttle would draw at the start and at the end
 FULL_END_A = 16
-SUMMARY_COUNT = 17
+CUTOFF_S = 17  # when the ESC's cutoff ends the flight
+CUTOFF_TOUCHED_S = 18  # when the loaded voltage is under it first
+SUMMARY_COUNT = 19
 
 # Why the march ended.
 OUT_OF_TIME = 0
@@ -223,6 +230,10 @@ def march(
     land_left = params[LAND_CHARGE_LEFT]
     land_v = params[LAND_LOADED_V]
     land_hold = params[LAND_LOADED_HOLD_S]
+    cutoff_v = params[ESC_CUTOFF_V]
+    cutoff_steady = params[ESC_STEADY_HOLD_S]
+    cutoff_any = params[ESC_ANY_HOLD_S]
+    steady_w = params[CRUISE_W] * 1.000001  # what a demand may be and still count as steady
     max_time = params[MAX_TIME_S]
     beyond = 1.0 + params[BEYOND_LANDING]
 
@@ -248,6 +259,10 @@ def march(
     t_floor_touched = _NEVER
     under_floor_since = _NEVER
     under_land_since = _NEVER
+    t_cutoff = _NEVER
+    t_cutoff_touched = _NEVER
+    under_cutoff_since = _NEVER
+    steady_cutoff_since = _NEVER
     delivered = 0.0
     heat = 0.0
     hottest = temperature
@@ -267,7 +282,7 @@ def march(
     warm_a, warm_b, colder_c, warmer_c = _degree(temperature, temperature_table, r25)
     # Most steps pass no limit: two comparisons find the few that might.
     watch_z = max(0.0, z_used, land_left)
-    watch_v = max(floor_v, land_v)
+    watch_v = max(floor_v, land_v, cutoff_v)
     watching = False  # a voltage is under one of its limits
 
     last = min(max_steps, math.ceil(max_time / dt_s - 1e-9))
@@ -304,6 +319,18 @@ def march(
                 under_land_since = n * dt_s
         else:
             under_land_since = _NEVER
+        steady = kind == 0 and value <= steady_w
+        if v < cutoff_v:
+            if under_cutoff_since == _NEVER:
+                under_cutoff_since = n * dt_s
+                t_cutoff_touched = min(t_cutoff_touched, under_cutoff_since)
+            if not steady:
+                steady_cutoff_since = _NEVER
+            elif steady_cutoff_since == _NEVER:
+                steady_cutoff_since = n * dt_s
+        else:
+            under_cutoff_since = _NEVER
+            steady_cutoff_since = _NEVER
         watching = v < watch_v
         i_before = i
         for step in range(seg_steps[seg]):
@@ -418,6 +445,19 @@ def march(
                         last = min(last, math.ceil(min(t_loaded * beyond, max_time) / dt_s))
                 else:
                     under_land_since = _NEVER
+                if v < cutoff_v:
+                    if under_cutoff_since == _NEVER:
+                        under_cutoff_since = t_before + dt_s * (v_before - cutoff_v) / (v_before - v)
+                        t_cutoff_touched = min(t_cutoff_touched, under_cutoff_since)
+                        if steady:
+                            steady_cutoff_since = under_cutoff_since
+                    at_cutoff = min(steady_cutoff_since + cutoff_steady, under_cutoff_since + cutoff_any)
+                    if at_cutoff <= t and t_cutoff == _NEVER:
+                        t_cutoff = at_cutoff
+                        last = min(last, math.ceil(min(t_cutoff * beyond, max_time) / dt_s))
+                else:
+                    under_cutoff_since = _NEVER
+                    steady_cutoff_since = _NEVER
                 watching = v < watch_v
                 if z <= z_used and t_used == _NEVER:
                     t_used = max(0.0, t_before + dt_s * (z_before - z_used) / (z_before - z))
@@ -451,6 +491,8 @@ def march(
     summary[LAND_BY_USED_S] = t_used if t_used <= t_end else _NEVER
     summary[LAND_BY_REST_S] = t_rest if t_rest <= t_end else _NEVER
     summary[LAND_BY_LOADED_S] = t_loaded if t_loaded <= t_end else _NEVER
+    summary[CUTOFF_S] = t_cutoff if t_cutoff <= t_end else _NEVER
+    summary[CUTOFF_TOUCHED_S] = t_cutoff_touched
     summary[FIRST_CLIPPED_S] = t_clipped
     summary[END_CHARGE_LEFT] = max(z, 0.0)
     summary[DELIVERED_WH] = delivered if keep_trace else math.nan

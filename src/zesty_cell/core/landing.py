@@ -10,7 +10,9 @@ from zesty_cell.core.entity import Entity
 from zesty_cell.core.errors import OutOfRangeError
 
 #: What ended a flight; "longest" is where the forecast looks no further.
-LandingReason = Literal["charge used", "rest voltage", "loaded voltage", "timer", "floor", "empty", "longest"]
+LandingReason = Literal[
+    "charge used", "rest voltage", "loaded voltage", "timer", "ESC cutoff", "floor", "empty", "longest"
+]
 
 
 class LandingRule(Entity):

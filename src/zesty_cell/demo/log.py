@@ -14,10 +14,11 @@ from sqlalchemy.orm import Session
 from zesty_cell.core.forecast import forecast
 from zesty_cell.core.learn.calibration import CellCheck, CurrentCalibration, LineLossTest, VoltageCalibration
 from zesty_cell.core.learn.flights import How, LoggedFlight
-from zesty_cell.core.learn.timer import next_timer
 from zesty_cell.core.sheet import Sheet
+from zesty_cell.demo.advised import ADVISED
 from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.telemetry_csv import guess_mapping
+from zesty_cell.services.advice import advise
 from zesty_cell.standins.charger import CellChecker, SimulatedCharger
 from zesty_cell.standins.craft import Hidden, Sensors, SimulatedCraft, SimulatedFlight
 from zesty_cell.store import calibrations, flights, logs, sheets
@@ -78,8 +79,14 @@ _FADE, _GROWTH = 0.032, 0.085
 _TIRED_CELLS = (3.81, 3.80, 3.76, 3.81, 3.80, 3.81)
 
 
-def load_log(session: Session) -> int:
+def load_log(session: Session, *, anew: bool = False) -> int:
     """Fly the club's stories into its log; 0 where there is one.
+
+    Parameters
+    ----------
+    anew : bool
+        Ask for each timer as a pilot does, which takes a quarter of a minute, instead of taking those that were
+        advised then (:data:`ADVISED`; a test holds them to it).
 
     Returns
     -------
@@ -90,7 +97,7 @@ def load_log(session: Session) -> int:
         return 0
     by_name = {row.name: row for row in sheets.all_sheets(session)}
     for number, story in enumerate(_STORIES):
-        _Season(session, story, by_name[story.sheet], number).fly()
+        _Season(session, story, by_name[story.sheet], number).fly(anew=anew)
     _kept_calibrations(session, by_name[_STORIES[0].sheet], by_name[_STORIES[1].sheet])
     return sum(story.flights for story in _STORIES)
 
@@ -109,25 +116,19 @@ class _Season:
         self.packs = {row.name: row for row in PACKS.all(session)}
         self.shown: list[tuple[float, float]] = []
 
-    def fly(self) -> None:
+    def fly(self, *, anew: bool) -> None:
         """Every flight, each timer as advised by those before."""
-        result = forecast(self.sheet)
-        kept = self.sheet.landing.charge_kept
-        known: list[tuple[float, float]] = []
         for k in range(self.story.flights):
-            advised = next_timer(
-                flights=known,
-                landing_used=0.8 if kept is None else 1.0 - kept,
-                forecast_s=result.callouts.timers.timer_s,
-                home_s=result.setup.home_s,
-            )
-            row, flown = self._one(k, advised.timer_s, advised.down_s)
-            logged = flights.flight_of(row)
-            if logged.put_back_ah is not None:
-                known.append((flown.duration_s, logged.put_back_ah / self.sheet.pack.capacity_ah))
+            timer_s, down_s = self._advised(k) if anew else ADVISED[self.story.sheet][k]
+            row, flown = self._one(k, timer_s, down_s)
         if self.story.telemetry:
             self._telemetry(row, flown)
         self.session.flush()
+
+    def _advised(self, k: int) -> tuple[float, float]:
+        name = self.story.packs[k % len(self.story.packs)]
+        timer = advise(self.session, self.row, pack=self.packs[name]).timer
+        return timer.timer_s, timer.down_s
 
     def _one(self, k: int, timer_s: float, down_s: float) -> tuple[FlightRow, SimulatedFlight]:
         story = self.story

@@ -4,19 +4,37 @@ from __future__ import annotations
 
 from typing import Any, Final, Literal
 
+from pydantic import model_validator
+
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.formats.documents import document_schema, read_document, write_document
 
 FORMAT: Final = "zesty-cell sheet"
-#: Version 2 knows cells, layout and tests of a pack, limits of each motor, and what is being tried.
-VERSION: Final = 2
+#: Version 2 knows cells, layout and tests of a pack, limits of each motor, and what is being tried.  Version 3 knows
+#: what the transmitter shows, and leaves efficiencies open that are as usual for the craft's size.
+VERSION: Final = 3
+#: What forms before version 3 filled in for an efficiency nobody had given [1].
+OLD_EFFICIENCY = {"rotor": 0.45, "wing": 0.5}
 
 
 class SheetDocument(Sheet):
     """A sheet with the marks that tell a reader what it is."""
 
     format: Literal["zesty-cell sheet"] = FORMAT
-    version: Literal[1, 2] = VERSION
+    version: Literal[1, 2, 3] = VERSION
+
+    @model_validator(mode="before")
+    @classmethod
+    def _brought_forward(cls, document: Any) -> Any:
+        """A value that was only filled in for want of another is left open, as it would be today."""
+        if not isinstance(document, dict) or document.get("version") not in (1, 2):
+            return document
+        craft = document.get("craft")
+        steady = craft.get("steady") if isinstance(craft, dict) else None
+        source = steady.get("source") if isinstance(steady, dict) else None
+        if source in OLD_EFFICIENCY and steady.get("efficiency") == OLD_EFFICIENCY[source]:
+            return document | {"craft": craft | {"steady": steady | {"efficiency": None}}}
+        return document
 
 
 def write_sheet(sheet: Sheet) -> str:

@@ -12,11 +12,11 @@ from zesty_cell.core.forecast import forecast
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.formats.forecast_json import ForecastDocument, forecast_document
 from zesty_cell.formats.sheet_json import SheetDocument, sheet_schema
+from zesty_cell.services import learning
 from zesty_cell.store import records
 from zesty_cell.store import sheets as store
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import SheetRow
-from zesty_cell.web import learning
 from zesty_cell.web.sheets import Store
 
 router = APIRouter(prefix="/api", tags=["sheets"])

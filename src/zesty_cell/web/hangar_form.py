@@ -87,7 +87,7 @@ STEADY = Choice(
             (
                 Field("steady.rotor.rotor_count", "Propellers or rotors", COUNT, required=True),
                 Field("steady.rotor.rotor_diameter_m", "Diameter", LENGTH, required=True),
-                Field("steady.rotor.efficiency", "Efficiency, disc to battery", SHARE, hint="45"),
+                Field("steady.rotor.efficiency", "Efficiency, disc to battery", SHARE, hint="by size"),
             ),
         ),
         (
@@ -96,8 +96,8 @@ STEADY = Choice(
             (
                 Field("steady.wing.wing_area_m2", "Wing area", AREA, required=True),
                 Field("steady.wing.lift_coefficient", "Lift coefficient in cruise", RATIO, hint="0.5"),
-                Field("steady.wing.lift_over_drag", "Lift over drag", RATIO, hint="8"),
-                Field("steady.wing.efficiency", "Efficiency, thrust to battery", SHARE, hint="50"),
+                Field("steady.wing.lift_over_drag", "Lift over drag", RATIO, hint="usual"),
+                Field("steady.wing.efficiency", "Efficiency, thrust to battery", SHARE, hint="usual"),
             ),
         ),
     ),

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 from dataclasses import dataclass
 
 from zesty_cell.core.brief import fly_brief
@@ -11,9 +10,11 @@ from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.craft import MeasuredFullThrottle
 from zesty_cell.core.flight import set_up
 from zesty_cell.core.flying import FlyingPattern
-from zesty_cell.core.forecast import Forecast, forecast
+from zesty_cell.core.forecast import Forecast
+from zesty_cell.core.learn.timer import NextTimer
 from zesty_cell.core.pack import pack_figures
 from zesty_cell.core.sheet import Sheet, corrected
+from zesty_cell.services.advice import Advice
 from zesty_cell.web.drawing.flight_chart import (
     NARROW,
     WIDE,
@@ -29,8 +30,6 @@ from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
 from zesty_cell.web.face import Face
 from zesty_cell.web.units import TEMPERATURE, group
 
-#: A forecast keeps two threads busy: more at once would only cost memory.
-_AT_ONCE = threading.BoundedSemaphore(2)
 #: Checks worth seeing even when they are fine.
 _FIRST_FINE = ("pack_rating", "voltage_callouts", "thrust_fade", "power", "charge_left", "heat")
 _SOURCE_WORDS = {
@@ -56,6 +55,7 @@ class Figures:
     """Everything live on the sheet page."""
 
     forecast: Forecast
+    timer: NextTimer
     wide: VoltagePicture
     narrow: VoltagePicture
     ribbon_wide: Ribbon
@@ -176,6 +176,7 @@ _REASON_WORDS = {
     "rest voltage": "by rest voltage",
     "loaded voltage": "by loaded voltage",
     "timer": "by your timer",
+    "ESC cutoff": "the ESC takes the power away",
     "floor": "the cells are at their floor",
     "empty": "the pack is empty",
     "longest": "we look no further than three hours",
@@ -211,22 +212,17 @@ def _first_checks(result: Forecast) -> tuple[Check, ...]:
     return (*troubles, *fine[: max(0, room - len(troubles))])
 
 
-def figures_of(sheet: Sheet, face: Face) -> Figures:
-    """Fly the sheet and draw it.
-
-    Raises
-    ------
-    OutOfRangeError
-        When the sheet contradicts itself.
-    """
-    with _AT_ONCE:
-        result = forecast(sheet)
+def figures_of(advice: Advice, face: Face) -> Figures:
+    """What was worked out, drawn and in words."""
+    result = advice.result
+    sheet = result.setup.sheet
     as_pack = face.view.volts == "pack"
     unit = TEMPERATURE.unit(face.view.units)
     temperature = (unit.show(result.setup.start_c), unit.show(result.brief.landing_c), unit.label)
     shown = _first_checks(result)
     return Figures(
         forecast=result,
+        timer=advice.timer,
         wide=voltage_picture(result, shape=WIDE, as_pack=as_pack),
         narrow=voltage_picture(result, shape=NARROW, as_pack=as_pack),
         ribbon_wide=ribbon(result, shape=WIDE),

@@ -18,11 +18,12 @@ from zesty_cell.core.landing import LandingRule
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.sheet_json import read_sheet, write_sheet
+from zesty_cell.services.advice import Typed, advise
 from zesty_cell.store import sheets as store
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import SheetRow
-from zesty_cell.web import learning, sheet_form, sheet_view
+from zesty_cell.web import sheet_form, sheet_view
 from zesty_cell.web.callouts.card import card_plan
 from zesty_cell.web.database import SESSION
 from zesty_cell.web.drawing.pack_picture import pack_picture
@@ -98,7 +99,7 @@ def _context(
     """Everything the sheet page needs, from the stored sheet or from what is being typed."""
     view = preferences_of(request)
     face = Face(view)
-    stored = store.as_sheet(row)
+    stored = first = store.as_sheet(row)
     if read is None:
         tried = tuple(key for key in CHANGES if key in stored.trying or key == also_try)
         first = stored.model_copy(update={"trying": tried})
@@ -114,14 +115,16 @@ def _context(
             state.texts = sheet_form.first_texts(
                 sheet, craft_id=read.craft_id, pack_id=read.pack_id, version=read.version, units=view.units
             )
-    figures = None
+    advice = figures = None
     if sheet is not None:
-        craft_id, pack_id = (row.craft_id, row.pack_id) if read is None else (read.craft_id or 0, read.pack_id or 0)
-        flown = learning.corrected_as_typed(
-            session, sheet, stored=stored, from_log=row.from_log, craft_id=craft_id, pack_id=pack_id
-        )
+        typed = None
+        if read is not None and read.craft_id and read.pack_id:
+            typed = Typed(sheet, read.craft_id, PACKS.fetch(session, read.pack_id))
+        elif first != stored:
+            typed = Typed(sheet, row.craft_id, row.pack)
         try:
-            figures = sheet_view.figures_of(flown, face)
+            advice = advise(session, row, typed=typed)
+            figures = sheet_view.figures_of(advice, face)
         except OutOfRangeError as error:
             state.errors[error.field] = str(error)
             sheet = None
@@ -136,6 +139,7 @@ def _context(
         "texts": state.texts,
         "errors": state.errors,
         "figures": figures,
+        "advice": advice,
         "conflict": conflict,
         "crafts": CRAFTS.all(session),
         "packs": [r for r in PACKS.all(session) if r.standing != "retired" or str(r.id) == state.texts["pack_id"]],

@@ -12,13 +12,13 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.learn.correction import FACTORS, FLIGHT_SIGMA, is_odd
+from zesty_cell.core.learn.correction import FACTORS
 from zesty_cell.core.sheet import corrected
 from zesty_cell.core.taught import POWER, covariance_of
+from zesty_cell.services.forecasts import flown
+from zesty_cell.services.learning import Told, as_flown, disagreement_of, learned_from, told
 from zesty_cell.store import sheets as store
-from zesty_cell.web.callouts.desk import flown
 from zesty_cell.web.drawing.taught_chart import factor_lines, miss_chart, time_bars
-from zesty_cell.web.learning import Told, as_flown, disagreement_of, learned_from, told
 from zesty_cell.web.messages import say
 from zesty_cell.web.sheets import PostedForm, Store
 from zesty_cell.web.templating import page
@@ -34,16 +34,12 @@ class Lesson:
 
     told: Told
     miss: float | None
+    odd: bool
 
     @property
     def landed_at(self) -> datetime:
         """When."""
         return self.told.flight.landed_at
-
-    @property
-    def odd(self) -> bool:
-        """Far from all others."""
-        return self.miss is not None and is_odd(self.miss, used_sigma=self.told.used.error)
 
 
 def _more(miss: float) -> str:
@@ -74,13 +70,13 @@ def show(request: Request, session: Store, sheet_id: int) -> Response:
         return page(request, "taught.html", context | {"trouble": str(error)})
     sigma = np.sqrt(np.diag(covariance_of(taught)))
     # The flights' own variation is no part of how well the craft is known.
-    sigma[POWER] = math.sqrt(max(sigma[POWER] ** 2 - FLIGHT_SIGMA**2, 0.0))
+    sigma[POWER] = math.sqrt(max(sigma[POWER] ** 2 - learned.scatter**2, 0.0))
     figures = [
         (label, learned.before(name), float(getattr(taught, name)), float(sigma[k]))
         for k, (name, label) in enumerate(zip(FACTORS, _LABELS, strict=True))
     ]
     misses = [m if math.isfinite(m) else None for m in learned.residuals.tolist()]
-    lessons = [Lesson(t, m) for t, m in zip(known, misses, strict=True)]
+    lessons = [Lesson(t, m, bool(o)) for t, m, o in zip(known, misses, learned.odd, strict=True)]
     shown = [
         (lesson.miss, lesson.odd, f"{lesson.landed_at:%-d %B}: {minutes(t.flight.duration_s)} on "
          f"{t.row.pack.name}, {_more(lesson.miss)}")
@@ -96,7 +92,7 @@ def show(request: Request, session: Store, sheet_id: int) -> Response:
             (after.range.low_s, after.flight.landing_s, after.range.high_s),
         ),
         "factors": factor_lines(figures),
-        "misses": miss_chart(shown, sigma=FLIGHT_SIGMA) if shown else None,
+        "misses": miss_chart(shown, sigma=learned.scatter) if shown else None,
         "lessons": lessons[::-1],
         "more": _more,
         "disagreement": disagreement_of(known, sheet=sheet),

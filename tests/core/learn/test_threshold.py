@@ -9,8 +9,8 @@ import pytest
 
 from tests.sheets import satsuma, sheet
 from zesty_cell.core.forecast import forecast
-from zesty_cell.core.learn.flights import LoggedFlight, Used
-from zesty_cell.core.learn.threshold import landed_by_the_call, next_threshold, volts_per_charge
+from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.core.learn.threshold import Landing, landed_by_the_call, next_threshold, volts_per_charge
 
 RESULT = forecast(sheet())
 NOW_V = RESULT.callouts.land_now.threshold.cell_v
@@ -19,11 +19,11 @@ NOON = datetime(2026, 6, 1, 12, 0, tzinfo=UTC)
 
 def landings(*lefts, timer_s=1200.0, duration_s=900.0):
     return [
-        (
+        Landing(
             LoggedFlight(
                 landed_at=NOON + timedelta(days=k), duration_s=duration_s, pattern="cruise", timer_s=timer_s
             ),
-            Used(1.0 - left, "put back", 0.02),
+            left,
         )
         for k, left in enumerate(lefts)
     ]
@@ -74,7 +74,7 @@ def test_near_enough_or_of_two_minds_says_nothing():
 
 def test_landings_by_the_timer_say_nothing_of_the_threshold():
     assert step(0.4, 0.4, 0.4, timer_s=900.0) is None
-    assert landed_by_the_call(landings(0.3, timer_s=None)[0][0])
+    assert landed_by_the_call(landings(0.3, timer_s=None)[0].flight)
     assert step(0.4, 0.4, timer_s=None) is not None
 
 

@@ -25,6 +25,17 @@ EARLY_SHARE = 0.08
 LATE_SHARE = 0.08
 
 
+#: "Land now" lies at least this far over the ESC's cutoff [V a cell]: it is heard before the power goes.
+OVER_CUTOFF_V = 0.1
+
+
+def lowest_call_v(setup: Setup, /) -> float:
+    """The lowest loaded voltage that may call [V a cell]: the chemistry's floor, and clear of the ESC's cutoff."""
+    cutoff_v = setup.sheet.craft.limits.esc_cutoff_v_per_cell
+    floor_v = setup.chemistry.loaded_floor_v
+    return floor_v if cutoff_v is None else max(floor_v, cutoff_v + OVER_CUTOFF_V)
+
+
 @dataclass(frozen=True)
 class Threshold:
     """One voltage callout before its hold is known.
@@ -36,7 +47,7 @@ class Threshold:
     wanted_s : float
         Moment of the expected flight at which it should speak [s].
     floored : bool
-        The chemistry's loaded floor was higher than what the moment asked for.
+        The lowest voltage that may call was higher than what the moment asked for.
     lowered_from_v : float or None
         Pack voltage the moment asked for [V], where bursts outlast every hold at it and a lower
         threshold, still in time, stays quiet.
@@ -93,6 +104,8 @@ class Timers:
     ----------
     timer_s : float
         Flight timer, started by throttle [s].
+    down_s : float
+        On the ground by then: nineteen of twenty sampled flights have not reached their landing point [s].
     start_home_s : float
         Moment of the expected flight to start home at [s].
     charge_used_ah : float or None
@@ -100,6 +113,7 @@ class Timers:
     """
 
     timer_s: float
+    down_s: float
     start_home_s: float
     charge_used_ah: float | None
 
@@ -160,7 +174,7 @@ def quieter_threshold(*, setup: Setup, flight: Flight, above: Threshold) -> Thre
     series = setup.sheet.pack.series
     step_v = voltage_step_v(series=series)
     pack_v = round(above.pack_v - step_v, 2)
-    while pack_v / series >= setup.chemistry.loaded_floor_v - 1e-9:
+    while pack_v / series >= lowest_call_v(setup) - 1e-9:
         if longest_burst_s(flight=flight, cell_v=pack_v / series) + _BURST_MARGIN_S <= HOLDS_S[-1]:
             low = flight.cruise_v < pack_v / series
             wanted_s = float(flight.time_s[int(np.argmax(low))]) if low.any() else flight.end_s
@@ -195,7 +209,7 @@ def thresholds(*, setup: Setup, flight: Flight) -> dict[CalloutKey, Threshold]:
     """
     series = setup.sheet.pack.series
     step_v = voltage_step_v(series=series)
-    floor_pack_v = _on_step(setup.chemistry.loaded_floor_v * series, step_v, up=True)
+    floor_pack_v = _on_step(lowest_call_v(setup) * series, step_v, up=True)
 
     def at(moment_s: float, *, up: bool) -> tuple[float, bool]:
         wanted = _on_step(float(flight.cruise_v[flight.index_at(moment_s)]) * series, step_v, up=up)
@@ -284,21 +298,33 @@ def _round_down(value: float, step: float) -> float:
     return math.floor(value / step + 1e-9) * step
 
 
+def guard_timer(*, down_s: float, home_s: float) -> tuple[float, float]:
+    """The timer that has a craft on the ground by a moment, and that moment, as transmitters are set [s, s].
+
+    It leaves the way home, but never calls before half of the flight: a way home longer than that is another
+    flight.  Both are rounded down to 5 s, to 10 s from ten minutes.
+    """
+    step_s = 10.0 if down_s >= 600.0 else 5.0
+    down_s = max(_round_down(down_s, step_s), step_s)
+    timer_s = max(_round_down(max(down_s - home_s, 0.5 * down_s), step_s), step_s)
+    return timer_s, down_s
+
+
 def timers(*, setup: Setup, flight: Flight, earliest_landing_s: float) -> Timers:
     """Timer and charge-used callout.
 
     The timer is the guard that works without telemetry, so it takes the early end of the range, not
-    its middle: ``earliest_landing_s`` less the way home, rounded down to 5 s (10 s from ten minutes).
-    The charge callout speaks when it is time to start home on the expected flight.
+    its middle: see :func:`guard_timer`.  The charge callout speaks when it is time to start home on the
+    expected flight.
     """
     start_home_s = max(flight.landing_s - setup.home_s, 0.5 * flight.landing_s)
-    guard_s = max(min(earliest_landing_s, flight.landing_s) - setup.home_s, 0.5 * earliest_landing_s)
-    step_s = 10.0 if guard_s >= 600.0 else 5.0
+    timer_s, down_s = guard_timer(down_s=min(earliest_landing_s, flight.landing_s), home_s=setup.home_s)
     used_mah = float(flight.used_ah[flight.index_at(start_home_s)]) * 1000.0
     step_mah = 50.0 if used_mah >= 1000.0 else 10.0 if used_mah >= 200.0 else 5.0
     used_mah = _round_down(used_mah, step_mah)
     return Timers(
-        timer_s=max(_round_down(guard_s, step_s), step_s),
+        timer_s=timer_s,
+        down_s=down_s,
         start_home_s=start_home_s,
         charge_used_ah=used_mah / 1000.0 if used_mah > 0.0 else None,
     )

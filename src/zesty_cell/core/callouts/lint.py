@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Literal
 
-from zesty_cell.core.callouts.derive import HOLDS_S, longest_burst_s, voltage_step_v
+from zesty_cell.core.callouts.derive import HOLDS_S, OVER_CUTOFF_V, longest_burst_s, voltage_step_v
 from zesty_cell.core.callouts.rules import (
     MOST_TIMERS,
     PACK_VOLTAGES,
@@ -233,7 +233,7 @@ def _cutoff(w: _Linter) -> Iterator[Finding]:
         return
     for rule, k, _, cell_v in w.sensible("land_now"):
         if cell_v <= w.cutoff_v + 1e-9:
-            words, mended = w.at_cell_v(rule, k, w.cutoff_v + 0.1, up=True)
+            words, mended = w.at_cell_v(rule, k, w.cutoff_v + OVER_CUTOFF_V, up=True)
             yield Finding(
                 "under_the_esc_cutoff", "stop", rule.key,
                 f"The ESC takes the power away at {w.cutoff_v:.2f} V a cell, before “{rule.name}” at {cell_v:.2f}.",

@@ -20,21 +20,29 @@ from numpy.typing import NDArray
 
 from zesty_cell.core.air import air_density_kg_m3
 from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.chemistry import charge_left_at_rest
+from zesty_cell.core.chemistry import Chemistry, charge_left_at_rest
 from zesty_cell.core.flight import Factors, Flight, Setup, fly, set_up
 from zesty_cell.core.forecast import INTENSITY_SIGMA
-from zesty_cell.core.learn.flights import ERROR_REST, How, LoggedFlight, Used
+from zesty_cell.core.learn.flights import How, LoggedFlight, Used
 from zesty_cell.core.pack import Pack
 from zesty_cell.core.sheet import Sheet
-from zesty_cell.core.taught import POWER, PackKind, Taught, spread_of
+from zesty_cell.core.taught import CAPACITY, POWER, PackKind, Taught, spread_of
 
-#: How the charge of a flight varies from one flight to the next, one sigma [1].
-FLIGHT_SIGMA = 0.04
+#: How the charge of a flight varies from one flight to the next before the flights tell, one sigma [1], and as of
+#: how many flights that counts.
+FLIGHT_SIGMA, _FLIGHT_SIGMA_COUNTS = 0.04, 6.0
+#: No pilot's flights are more alike than that [1].
+_LEAST_SCATTER = 0.02
 #: How individuals of a type differ from each other: capacity and resistance, one sigma [1].
-INDIVIDUAL_CAPACITY, INDIVIDUAL_RESISTANCE = 0.03, 0.12
+INDIVIDUAL_CAPACITY, INDIVIDUAL_RESISTANCE = 0.08, 0.12
+#: Capacities have a long tail (labels lie by a fifth, packs tire): Student's t of so many degrees of freedom, so
+#: that flights which say so are believed.
+_TAIL = 2.0
 #: What a pilot means by “hard”, and “gentle” the other way, and how differently pilots mean it, one sigma [1].
 HOW_SHIFT, HOW_SIGMA = 0.06, 0.04
 _HUBER = 2.0
+#: Of a normal spread's variance, what is left where deviations are cut at _HUBER of them [1].
+_CUT_SHARE = 0.9205
 _STEP = 1e-3
 _MOST_ROUNDS, _STILL = 12, 1e-5
 #: Air that differs by less is the same [K].
@@ -79,15 +87,11 @@ class Observation:
 
 
 #: A flight is odd so many standard deviations from what is expected of it [1].
-ODD = 2.5
-#: What a checker's own error makes of the charge left [1]: alike in every flight, so that no number of them helps.
-CHECKER_ERROR = 0.02
+ODD = 3.0
+#: A rest voltage is read to so much [V]; and is out by so much, with its curve by so much of the charge, alike in
+#: every flight, so that no number of them helps [V, 1].  One standard deviation each.
+REST_READ_V, REST_OUT_V, REST_CURVE = 0.010, 0.006, 0.015
 _EFFORT: dict[How, int] = {"gentle": -1, "as planned": 0, "hard": 1}
-
-
-def is_odd(miss: float, /, *, used_sigma: float) -> bool:
-    """Whether a flight missed what is expected of it by more than flights and readings vary [1, 1]."""
-    return abs(miss) > ODD * math.hypot(FLIGHT_SIGMA, used_sigma)
 
 
 def observation(flight: LoggedFlight, used: Used, /, *, key: str, pack: Pack, flights: int) -> Observation:
@@ -102,19 +106,27 @@ def observation(flight: LoggedFlight, used: Used, /, *, key: str, pack: Pack, fl
     flights : int
         Learned from together.
     """
-    left = None
+    left, left_sigma = None, REST_CURVE
     if flight.rest_v_per_cell is not None and flight.began_full:
-        left = charge_left_at_rest(chemistry=chemistry_for(pack.chemistry), rest_v=flight.rest_v_per_cell)
+        left, per_volt = _left_at_rest(chemistry_for(pack.chemistry), flight.rest_v_per_cell)
+        alike = math.hypot(REST_OUT_V * per_volt, REST_CURVE)
+        left_sigma = math.hypot(REST_READ_V * per_volt, alike * math.sqrt(flights))
     return Observation(
         pack=key,
         duration_s=flight.duration_s,
         used_ah=used.share * pack.capacity_ah if used.by != "rest voltage" else None,
         used_sigma=used.error,
         left=left,
-        left_sigma=math.hypot(ERROR_REST, CHECKER_ERROR * math.sqrt(flights)),
+        left_sigma=left_sigma,
         air_c=flight.air_c,
         effort=_EFFORT[flight.how],
     )
+
+
+def _left_at_rest(chemistry: Chemistry, rest_v: float) -> tuple[float, float]:
+    """Charge left by a rest voltage [1], and how much a volt more or less would make of it there [1/V]."""
+    low, middle, high = (charge_left_at_rest(chemistry=chemistry, rest_v=rest_v + d) for d in (-0.02, 0.0, 0.02))
+    return middle, (high - low) / 0.04
 
 
 @dataclass(frozen=True)
@@ -135,6 +147,11 @@ class Learned:
     prior : float64 (4 + 2·packs,)
         Standard deviations of θ before any flight [1].
     flights : int
+    scatter : float
+        How the charge varies from flight to flight, as the flights tell it: one sigma, widened as Student's t is at
+        19 in 20 [1].
+    odd : bool (flights,)
+        Which flights are far from all that the others say.
     setup : Setup
     """
 
@@ -145,7 +162,13 @@ class Learned:
     plain: NDArray[np.float64]
     prior: NDArray[np.float64]
     flights: int
+    scatter: float
+    odd: NDArray[np.bool_]
     setup: Setup
+
+    def capacity_ah(self, pack: str, /) -> float:
+        """Capacity of an individual as it is believed now, whole pack [Ah]; of its type where it never flew."""
+        return self.setup.figures.capacity_ah * math.exp(float((self._columns(pack) @ self.theta)[CAPACITY]))
 
     def factor(self, name: str, /) -> tuple[float, float]:
         """A factor of the craft or the type, and its standard deviation [1]: “power”, “intensity”, “capacity”, …"""
@@ -179,7 +202,7 @@ class Learned:
         spread = float(gradient @ self.covariance @ gradient)
         if pack not in self.packs:
             spread += (slopes[0, 2] * INDIVIDUAL_CAPACITY) ** 2 + (slopes[0, 3] * INDIVIDUAL_RESISTANCE) ** 2
-        return float(used_ah[0]), math.sqrt(spread + FLIGHT_SIGMA**2)
+        return float(used_ah[0]), math.sqrt(spread + self.scatter**2)
 
     def taught(self, pack: str, /) -> Taught:
         """What a sheet flies with: factors of the craft and of one individual, with their covariance and the
@@ -197,7 +220,7 @@ class Learned:
         covariance = columns @ self.covariance @ columns.T
         if pack not in self.packs:
             covariance[[2, 3], [2, 3]] += INDIVIDUAL_CAPACITY**2, INDIVIDUAL_RESISTANCE**2
-        covariance[POWER, POWER] += FLIGHT_SIGMA**2
+        covariance[POWER, POWER] += self.scatter**2
         return Taught(
             flights=self.flights,
             power=power,
@@ -286,25 +309,70 @@ def learn(sheet: Sheet, observations: Sequence[Observation], /) -> Learned:
     sigma0 = _prior(setup, len(packs))
     theta = np.zeros(sigma0.size)
     unknown = np.full(len(observations), np.nan)
-    empty = Learned(theta, np.diag(sigma0**2), packs, unknown, unknown, sigma0, len(observations), setup)
+    none = np.zeros(len(observations), dtype=bool)
+    empty = Learned(
+        theta, np.diag(sigma0**2), packs, unknown, unknown, sigma0, len(observations), FLIGHT_SIGMA, none, setup
+    )
     if not observations:
         return empty
     columns = {name: empty._columns(name) for name in packs}
-    information = np.diag(sigma0**-2.0)
-    residuals, plain = unknown, None
-    normal = information
+    long_tailed = np.zeros(sigma0.size, dtype=bool)
+    long_tailed[[CAPACITY, *range(_SHARED, sigma0.size, 2)]] = True
+    residuals, plain, scatter = unknown, None, FLIGHT_SIGMA
+    normal = np.diag(sigma0**-2.0)
     for _ in range(_MOST_ROUNDS):
-        rows, misses, residuals = _rows(setup, observations, packs, columns, theta)
+        rows, misses, residuals = _rows(setup, observations, packs, columns, theta, scatter)
         plain = residuals if plain is None else plain
         weights = np.minimum(1.0, _HUBER / np.maximum(np.abs(misses), 1e-12))
+        # Student's t as a normal prior whose width goes with how far it is from its middle (Lange et al. 1989).
+        tail = np.where(long_tailed, (_TAIL + 1.0) / (_TAIL + (theta / sigma0) ** 2), 1.0)
+        information = np.diag(tail * sigma0**-2.0)
         normal = information + rows.T @ (weights[:, None] * rows)
         step = np.linalg.solve(normal, rows.T @ (weights * misses) - information @ theta)
         theta = theta + np.clip(step, -0.5, 0.5)
-        if float(np.abs(step).max()) < _STILL:
+        before, scatter = scatter, _scatter(residuals, observations)
+        if float(np.abs(step).max()) < _STILL and abs(scatter - before) < _STILL:
             break
     covariance = np.asarray(np.linalg.inv(normal), dtype=np.float64)
     plain = unknown if plain is None else plain
-    return Learned(theta, covariance, packs, residuals, plain, sigma0, len(observations), setup)
+    known = np.isfinite(residuals)
+    own = np.array([math.hypot(scatter, o.used_sigma) for o in observations])
+    odd = known & (np.abs(np.where(known, residuals, 0.0)) > ODD * own)
+    count = float(np.count_nonzero(known))
+    told = scatter * _t_over_normal(_FLIGHT_SIGMA_COUNTS + max(count - 1.0, 0.0))
+    return Learned(theta, covariance, packs, residuals, plain, sigma0, len(observations), told, odd, setup)
+
+
+def _scatter(residuals: NDArray[np.float64], observations: Sequence[Observation]) -> float:
+    """How flights vary [1]: what was expected before any, joined with what they show, the odd ones held back.
+
+    Huber's proposal 2 (1964): the mean of the squares cut at k standard deviations, over what that is of a normal
+    spread; the readings' own errors are taken out.
+    """
+    known = np.isfinite(residuals)
+    misses = residuals[known]
+    if misses.size < 2:
+        return FLIGHT_SIGMA
+    readings = float(np.mean([o.used_sigma**2 for o, k in zip(observations, known, strict=True) if k]))
+    # The mean level was taken from the same flights: one degree of freedom less.
+    free = misses.size - 1.0
+    scatter = FLIGHT_SIGMA
+    for _ in range(20):
+        cut = _HUBER**2 * (scatter**2 + readings)
+        seen = float(np.minimum(misses**2, cut).sum()) / _CUT_SHARE - free * readings
+        squares = (_FLIGHT_SIGMA_COUNTS * FLIGHT_SIGMA**2 + max(seen, 0.0)) / (_FLIGHT_SIGMA_COUNTS + free)
+        new = max(math.sqrt(squares), _LEAST_SCATTER)
+        if abs(new - scatter) < 1e-9:
+            break
+        scatter = new
+    return scatter
+
+
+def _t_over_normal(freedom: float) -> float:
+    """Student's t at 0.95 over the normal quantile [1], by Cornish and Fisher's series in 1/ν (1938)."""
+    z = 1.6448536
+    first, second = (z**3 + z) / 4.0, (5.0 * z**5 + 16.0 * z**3 + 3.0 * z) / 96.0
+    return (z + first / freedom + second / freedom**2) / z
 
 
 def _alike(
@@ -329,6 +397,7 @@ def _rows(
     packs: tuple[str, ...],
     columns: dict[str, NDArray[np.float64]],
     theta: NDArray[np.float64],
+    scatter: float,
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
     """The Jacobian and the misses in standard deviations, one row a figure; and the charge's residual by flight."""
     rows: list[NDArray[np.float64]] = []
@@ -341,13 +410,13 @@ def _rows(
             seen = observations[k]
             if seen.used_ah is not None:
                 said = HOW_SHIFT * seen.effort
-                sigma = math.hypot(FLIGHT_SIGMA, seen.used_sigma, HOW_SIGMA * abs(seen.effort))
+                sigma = math.hypot(scatter, seen.used_sigma, HOW_SIGMA * abs(seen.effort))
                 residuals[k] = math.log(seen.used_ah / used[j]) - said
                 rows.append(used_slopes[j] @ columns[name] / sigma)
                 misses.append(residuals[k] / sigma)
             if seen.left is not None:
                 # The flight's own variation moves what is left as well.
-                sigma = math.hypot(seen.left_sigma, FLIGHT_SIGMA * (1.0 - left[j]))
+                sigma = math.hypot(seen.left_sigma, scatter * (1.0 - left[j]))
                 rows.append(left_slopes[j] @ columns[name] / sigma)
                 misses.append((seen.left - left[j]) / sigma)
     if not rows:

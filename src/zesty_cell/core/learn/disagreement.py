@@ -73,7 +73,7 @@ def disagreement(
     durations = [observations[int(k)].duration_s for k in known]
     _, sigma = learn(sheet, []).used("", float(np.median(durations)))
     # One flight's own variation shrinks with their number; what the sheet does not know stays.
-    allowed = math.sqrt(max(sigma**2 - FLIGHT_SIGMA**2, 0.0) + FLIGHT_SIGMA**2 / known.size)
+    allowed = math.sqrt(max(sigma**2 - FLIGHT_SIGMA**2, 0.0) + learned.scatter**2 / known.size)
     if abs(miss) < math.log1p(STRONG) or abs(miss) < SURE * allowed:
         return None
     causes = _causes(learned, [observations[int(k)] for k in known], learned.plain[known], sheet, names)

@@ -12,7 +12,7 @@ import numpy as np
 from zesty_cell.core.callouts.derive import voltage_step_v
 from zesty_cell.core.callouts.rules import on_step
 from zesty_cell.core.forecast import Forecast
-from zesty_cell.core.learn.flights import LoggedFlight, Used
+from zesty_cell.core.learn.flights import LoggedFlight
 
 #: The threshold moves by this at most after a look at the log [V, pack].
 MOST_STEP_V = 0.1
@@ -54,6 +54,14 @@ class ThresholdStep:
     why: str
 
 
+@dataclass(frozen=True)
+class Landing:
+    """A flight, and the charge left in its very pack when it landed, by what that pack is believed to hold [1]."""
+
+    flight: LoggedFlight
+    left: float
+
+
 def landed_by_the_call(flight: LoggedFlight, /) -> bool:
     """Whether a flight ended clearly before its timer [s]: at a call, not at the timer."""
     return flight.timer_s is None or flight.duration_s <= flight.timer_s - _BEFORE_TIMER_S
@@ -71,13 +79,13 @@ def volts_per_charge(result: Forecast, /) -> float:
 
 
 def next_threshold(
-    flights: Sequence[tuple[LoggedFlight, Used]], /, *, result: Forecast, kept: float, cell_v: float
+    landings: Sequence[Landing], /, *, result: Forecast, kept: float, cell_v: float
 ) -> ThresholdStep | None:
     """The next “land now” voltage, where the landings by it left something else than was asked; None otherwise.
 
     Parameters
     ----------
-    flights : sequence of (flight, used)
+    landings : sequence of Landing
         Oldest first, of this craft, type of pack and pattern.
     result : Forecast
         Of that sheet.
@@ -86,12 +94,12 @@ def next_threshold(
     cell_v : float
         Where it speaks now [V a cell].
     """
-    by_call = [used for flight, used in flights if landed_by_the_call(flight)][-NEWEST:]
+    by_call = [one.left for one in landings if landed_by_the_call(one.flight)][-NEWEST:]
     if len(by_call) < LEAST_LANDINGS:
         return None
-    left = statistics.median(1.0 - used.share for used in by_call)
+    left = statistics.median(by_call)
     off = left - kept
-    if abs(off) <= NEAR_ENOUGH or not all((1.0 - used.share > kept) == (off > 0) for used in by_call):
+    if abs(off) <= NEAR_ENOUGH or not all((one > kept) == (off > 0) for one in by_call):
         return None
     series = result.setup.sheet.pack.series
     was_v, step_v = cell_v * series, voltage_step_v(series=series)

@@ -14,11 +14,12 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import Forecast
 from zesty_cell.core.learn.calibration import Calibration, Kind, SensorNow, voltage_now
 from zesty_cell.core.pack import Pack
+from zesty_cell.services.forecasts import flown
+from zesty_cell.services.learning import as_flown, current_sensor
+from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import calibrations, flights, sheets
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import CraftRow, PackRow
-from zesty_cell.web.callouts.desk import flown
-from zesty_cell.web.learning import as_flown, current_sensor
 
 
 @dataclass
@@ -83,15 +84,11 @@ class Bench:
         """Of the newest sheet of this craft with this type of pack; None without one that flies."""
         if self.craft is None or self.pack_row is None:
             return None
-        own = [
-            r
-            for r in sheets.all_sheets(self.session)
-            if r.craft_id == self.craft.id and r.pack.type_name == self.pack_row.type_name
-        ]
-        if not own:
+        row = sheet_for(self.session, craft_id=self.craft.id, pack=self.pack_row)
+        if row is None or row.pack.type_name != self.pack_row.type_name:
             return None
         try:
-            return flown(as_flown(self.session, max(own, key=lambda r: (r.updated_at, r.id))))
+            return flown(as_flown(self.session, row, pack=self.pack_row))
         except OutOfRangeError:
             return None
 

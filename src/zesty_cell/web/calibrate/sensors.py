@@ -11,10 +11,10 @@ from pydantic import ValidationError
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.calibration import CurrentCalibration, VoltageCalibration
 from zesty_cell.core.learn.scales import implausible_amps, reading_rises
+from zesty_cell.services.learning import sensor_flights
 from zesty_cell.web.calibrate.bench import Bench, Made
 from zesty_cell.web.drawing.calibration_charts import scale_chart
 from zesty_cell.web.forms import Field, read_fields, words_of
-from zesty_cell.web.learning import sensor_flights
 from zesty_cell.web.units import CAPACITY, CURRENT, DURATION, VOLTAGE, Quantity, Unit, minutes
 
 SCALE = Quantity(Unit("", decimals=6), Unit("", decimals=6))

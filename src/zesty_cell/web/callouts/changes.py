@@ -11,8 +11,9 @@ from zesty_cell.core.callouts.schools import FurtherRule, further_rule
 from zesty_cell.core.callouts.several import add_pack, remove_pack
 from zesty_cell.core.callouts.tune import tunable
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.services.forecasts import flown
 from zesty_cell.store.hangar import PACKS
-from zesty_cell.web.callouts.desk import Desk, flown
+from zesty_cell.web.callouts.desk import Desk
 from zesty_cell.web.forms import whole_number
 from zesty_cell.web.units import read_number
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from contextlib import suppress
-from functools import cached_property, lru_cache
+from functools import cached_property
 from typing import Annotated
 
 from fastapi import Depends
@@ -13,22 +13,17 @@ from zesty_cell.core.callouts.rules import CalloutPlan, School
 from zesty_cell.core.callouts.schools import FIRST_SCHOOL, Written
 from zesty_cell.core.callouts.several import write_for_packs
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.forecast import Forecast, forecast
+from zesty_cell.core.forecast import Forecast
 from zesty_cell.core.learn.calibration import SensorNow
 from zesty_cell.core.sheet import Sheet
+from zesty_cell.services import learning
+from zesty_cell.services.forecasts import flown
 from zesty_cell.store import callouts as store
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.tables import CalloutsRow, SheetRow
-from zesty_cell.web import learning
 from zesty_cell.web.database import SESSION
 
 Store = Annotated[Session, SESSION]
-
-
-@lru_cache(maxsize=12)
-def flown(sheet: Sheet) -> Forecast:
-    """The forecast of a sheet: while its callouts are edited the sheet stays as it is."""
-    return forecast(sheet)
 
 
 class Desk:

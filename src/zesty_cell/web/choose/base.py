@@ -10,10 +10,10 @@ from sqlalchemy.orm import Session
 from zesty_cell.core.cell import CellModel
 from zesty_cell.core.changes import CHANGES
 from zesty_cell.core.sheet import Sheet
+from zesty_cell.services import learning
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.hangar import CELLS
 from zesty_cell.store.tables import SheetRow
-from zesty_cell.web import learning
 from zesty_cell.web.face import Face
 
 #: Pages of a sheet's choosing, in the order of their tabs: address, word.

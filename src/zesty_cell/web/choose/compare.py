@@ -30,10 +30,10 @@ from zesty_cell.core.flying import FIRST_PATTERN, PATTERNS
 from zesty_cell.core.keeping import type_of
 from zesty_cell.core.pack import Pack, pack_figures
 from zesty_cell.core.sheet import Sheet
+from zesty_cell.services import learning
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import CraftRow, PackRow
-from zesty_cell.web import learning
 from zesty_cell.web.choose.base import CHEMISTRY_WORDS, Desk, base_context, desk_of
 from zesty_cell.web.choose.imagined import pack_of_spec
 from zesty_cell.web.drawing.compare_chart import bars, half_way, multiples, overlay, slopes

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -43,7 +44,7 @@ class TimerChart:
 
 
 def timer_chart(
-    flights: Sequence[tuple[float, float]], timer: NextTimer, *, landing_used: float
+    flights: Sequence[tuple[float, float]], timer: NextTimer, *, landing_used: float, rate: float, sigma: float
 ) -> TimerChart | None:
     """Geometry of the picture; None without flights.
 
@@ -53,8 +54,10 @@ def timer_chart(
         The oldest first [s, 1].
     landing_used : float
         Share used at which the landing rule lands [1].
+    rate, sigma : float
+        Share the next flight is expected to use a second [1/s], and how surely, one standard deviation [1].
     """
-    if not flights or timer.rate is None:
+    if not flights:
         return None
     width, height, left, right, top, bottom = 424.0, 190.0, 40.0, 414.0, 12.0, 160.0
     longest_s = 1.08 * max(timer.down_s, *(d for d, _ in flights))
@@ -64,8 +67,8 @@ def timer_chart(
     def clipped(share: float) -> float:
         return y(min(share, 1.0))
 
-    end = timer.rate * longest_s
-    high, low = end * (1.0 + _Z * timer.sigma), end / (1.0 + _Z * timer.sigma)
+    end = rate * longest_s
+    high, low = end * math.exp(_Z * sigma), end * math.exp(-_Z * sigma)
     # Where the upper edge leaves the picture it is cut at the top.
     cut_s = longest_s * min(1.0, 1.0 / high)
     band = f"M{x(0):.1f} {y(0):.1f}L{x(cut_s):.1f} {clipped(high * cut_s / longest_s):.1f}"
@@ -85,7 +88,7 @@ def timer_chart(
             for k, (d, u) in enumerate(flights)
         ],
         band=band,
-        line=f"M{x(0):.1f} {y(0):.1f}L{x(line_s):.1f} {clipped(timer.rate * line_s):.1f}",
+        line=f"M{x(0):.1f} {y(0):.1f}L{x(line_s):.1f} {clipped(rate * line_s):.1f}",
         rule_y=y(landing_used),
         next_x=x(timer.down_s),
     )

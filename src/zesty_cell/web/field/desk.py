@@ -16,14 +16,15 @@ from zesty_cell.core.keeping import charge_now
 from zesty_cell.core.learn.correction import Learned
 from zesty_cell.core.learn.disagreement import Disagreement
 from zesty_cell.core.learn.flights import LoggedFlight
-from zesty_cell.core.learn.threshold import ThresholdStep, next_threshold
-from zesty_cell.core.learn.timer import NextTimer, next_timer
-from zesty_cell.core.sheet import Sheet, corrected
+from zesty_cell.core.learn.threshold import Landing, ThresholdStep, next_threshold
+from zesty_cell.core.learn.timer import NextTimer
+from zesty_cell.core.sheet import Sheet
+from zesty_cell.services.advice import Advice, advise
+from zesty_cell.services.learning import Told, disagreement_of
+from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import callouts, flights, sheets
 from zesty_cell.store.hangar import PACKS, keeping_of
 from zesty_cell.store.tables import CraftRow, FlightRow, PackRow, SheetRow
-from zesty_cell.web.callouts.desk import flown
-from zesty_cell.web.learning import Told, disagreement_of, learned_from, taught_of, told
 
 #: A pack with this much in it counts as charged [1].
 CHARGED = 0.95
@@ -96,78 +97,70 @@ class FieldDesk:
 
     @cached_property
     def sheet_row(self) -> SheetRow | None:
-        """The sheet that tells of this craft with this type of pack, the one changed last."""
+        """The sheet that tells of this craft with this type of pack."""
         if self.craft is None or self.pack is None:
             return None
-        own = [r for r in self.sheets if r.craft_id == self.craft.id]
-        return next((r for r in own if r.pack.type_name == self.pack.type_name), own[0] if own else None)
+        return sheet_for(self.session, craft_id=self.craft.id, pack=self.pack)
 
     @cached_property
-    def sheet(self) -> Sheet | None:
-        """That sheet with the very pack in hand."""
-        if self.sheet_row is None or self.pack is None:
+    def advice(self) -> Advice | None:
+        """What to fly by; None where the sheet cannot be flown, with ``trouble`` saying why."""
+        if self.pack is None or self.sheet_row is None:
             return None
-        return sheets.as_sheet(self.sheet_row).model_copy(update={"pack": PACKS.thing(self.pack)})
-
-    @cached_property
-    def result(self) -> Forecast | None:
-        """Its forecast; None where it cannot be flown, with ``trouble`` saying why."""
-        if self.sheet is None or self.pack is None or self.sheet_row is None:
-            return None
-        taught = None
-        if self.sheet_row.from_log:
-            craft_id = self.sheet_row.craft_id
-            taught = (
-                self.learned.taught(str(self.pack.id))
-                if self.learned is not None
-                else taught_of(self.session, self.sheet, craft_id=craft_id, pack=self.pack)
-            )
         try:
-            return flown(corrected(self.sheet, taught))
+            return advise(self.session, self.sheet_row, pack=self.pack)
         except OutOfRangeError as error:
             self.trouble = str(error)
             return None
 
-    @cached_property
+    @property
+    def sheet(self) -> Sheet | None:
+        """The sheet with the very pack in hand."""
+        return None if self.advice is None else self.advice.sheet
+
+    @property
+    def result(self) -> Forecast | None:
+        """Its forecast."""
+        return None if self.advice is None else self.advice.result
+
+    @property
+    def timer(self) -> NextTimer | None:
+        """The timer to set."""
+        return None if self.advice is None else self.advice.timer
+
+    @property
     def told(self) -> list[Told]:
         """Flights of this craft, type of pack and pattern whose charge is known, the oldest first."""
-        if self.craft is None or self.pack is None or self.sheet is None:
-            return []
-        return told(
-            self.session,
-            craft_id=self.craft.id,
-            type_name=self.pack.type_name,
-            pattern=self.sheet.flying.name,
-        )
+        return [] if self.advice is None else self.advice.told
+
+    @property
+    def learned(self) -> Learned | None:
+        """What the flights taught about craft and packs; None where too few were charged."""
+        return None if self.advice is None else self.advice.learned
+
+    @property
+    def capacity_ah(self) -> float:
+        """What the pack in hand is believed to hold [Ah]."""
+        assert self.result is not None  # noqa: S101 - asked for only with a forecast
+        return self.result.setup.figures.capacity_ah
 
     @property
     def rates(self) -> list[tuple[float, float]]:
-        """How long each was, and the share of the charge it used [s, 1]."""
-        return [(t.flight.duration_s, t.used.share) for t in self.told]
+        """How long each flight was, and the share of its pack's charge it used [s, 1]."""
+        return [(t.flight.duration_s, used) for t, used in zip(self.told, self._used, strict=True)]
+
+    @property
+    def _used(self) -> list[float]:
+        """Share that each flight used of what its very pack is believed to hold [1]."""
+        if self.learned is None:
+            return [t.used.share for t in self.told]
+        return [t.used_ah / self.learned.capacity_ah(str(t.row.pack_id)) for t in self.told]
 
     @property
     def landing_used(self) -> float:
-        """Share of the charge at which the landing rule lands [1]."""
+        """Share of the charge used at the landing point [1]."""
         assert self.result is not None  # noqa: S101 - asked for only with a forecast
-        kept = self.result.setup.sheet.landing.charge_kept
-        return 1.0 - kept if kept is not None else self.result.brief.used_ah / self.result.setup.figures.capacity_ah
-
-    @cached_property
-    def timer(self) -> NextTimer | None:
-        """The timer to set."""
-        if self.result is None:
-            return None
-        return next_timer(
-            flights=self.rates,
-            landing_used=self.landing_used,
-            forecast_s=self.result.callouts.timers.timer_s,
-            home_s=self.result.setup.home_s,
-        )
-
-    @cached_property
-    def learned(self) -> Learned | None:
-        """What the flights taught about craft and packs; None where too few were charged."""
-        return None if self.sheet is None else learned_from(self.told, sheet=self.sheet)
+        return self.result.brief.used_ah / self.capacity_ah
 
     @cached_property
     def disagreement(self) -> Disagreement | None:
@@ -180,7 +173,7 @@ class FieldDesk:
         if self.learned is None or self.timer is None or self.pack is None or self.sheet is None:
             return None
         used_ah, sigma = self.learned.used(str(self.pack.id), self.timer.down_s)
-        share = used_ah / self.sheet.pack.capacity_ah
+        share = used_ah / self.learned.capacity_ah(str(self.pack.id))
         return share, share * math.exp(-1.96 * sigma), share * math.exp(1.96 * sigma)
 
     @cached_property
@@ -204,8 +197,8 @@ class FieldDesk:
         speaks = next((value for role, _, value in self.voltages if role == "land_now"), None)
         if self.result is None or speaks is None:
             return None
-        known = [(t.flight, t.used) for t in self.told]
-        return next_threshold(known, result=self.result, kept=1.0 - self.landing_used, cell_v=speaks)
+        landings = [Landing(t.flight, 1.0 - used) for t, used in zip(self.told, self._used, strict=True)]
+        return next_threshold(landings, result=self.result, kept=1.0 - self.landing_used, cell_v=speaks)
 
     @cached_property
     def waiting(self) -> list[Waiting]:

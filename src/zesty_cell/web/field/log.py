@@ -15,6 +15,7 @@ from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.learn.calibration import charge_factor
 from zesty_cell.core.learn.flights import LoggedFlight, Used, odd_ones, used_of
 from zesty_cell.formats.flights_csv import NamedFlight, write_flights
+from zesty_cell.services.learning import current_sensor
 from zesty_cell.store import calibrations, logs
 from zesty_cell.store import flights as store
 from zesty_cell.store.errors import EditConflictError
@@ -22,7 +23,6 @@ from zesty_cell.store.tables import FlightRow
 from zesty_cell.web.calibrate.words import sensor_words
 from zesty_cell.web.field.entries import CHARGED, DETAILS, Taken, read_change
 from zesty_cell.web.forms import Field, texts_of, whole_number
-from zesty_cell.web.learning import current_sensor
 from zesty_cell.web.messages import NOT_STORED, say
 from zesty_cell.web.preferences import preferences_of
 from zesty_cell.web.sheets import PostedForm, Store

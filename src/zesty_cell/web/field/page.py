@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import uuid
 from typing import Annotated, Any
 
@@ -9,19 +10,28 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
+from zesty_cell.services.learning import current_sensor
 from zesty_cell.store.errors import MissingRecordError
 from zesty_cell.web.calibrate.words import sensor_words
-from zesty_cell.web.drawing.timer_chart import timer_chart
+from zesty_cell.web.drawing.timer_chart import TimerChart, timer_chart
 from zesty_cell.web.field.desk import FieldDesk
 from zesty_cell.web.field.entries import CHARGED, DETAILS, Taken, take_entry
 from zesty_cell.web.health import storage_reminders
-from zesty_cell.web.learning import current_sensor
 from zesty_cell.web.messages import say
 from zesty_cell.web.sheets import PostedForm, Store
 from zesty_cell.web.templating import page
 
 router = APIRouter(include_in_schema=False)
 _SAID = {"landed": "Landed.", "details": "Kept.", "charged": "Charged."}
+
+
+def _chart(desk: FieldDesk) -> TimerChart | None:
+    if desk.timer is None or desk.expects is None:
+        return None
+    share, low, _ = desk.expects
+    down_s = desk.timer.down_s
+    sigma = math.log(share / low) / 1.96
+    return timer_chart(desk.rates, desk.timer, landing_used=desk.landing_used, rate=share / down_s, sigma=sigma)
 
 
 def _page(
@@ -32,7 +42,7 @@ def _page(
     context: dict[str, Any] = {
         "desk": desk,
         "result": desk.result,
-        "chart": timer_chart(desk.rates, desk.timer, landing_used=desk.landing_used) if desk.timer else None,
+        "chart": _chart(desk),
         "store": storage_reminders(session, [c.row for c in desk.packs]),
         "sensor": ""
         if desk.craft is None

@@ -31,15 +31,16 @@ from zesty_cell.core.sheet import Sheet
 from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_csv import guess_mapping, read_telemetry
+from zesty_cell.services.forecasts import flown
+from zesty_cell.services.learning import as_flown
+from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import calibrations, callouts, logs, sheets
 from zesty_cell.store import flights as store
 from zesty_cell.store.errors import MissingRecordError
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import FlightRow, LogRow, SheetRow
-from zesty_cell.web.callouts.desk import flown
 from zesty_cell.web.callouts.runs import read_packed, remember_read
 from zesty_cell.web.forms import whole_number
-from zesty_cell.web.learning import as_flown
 from zesty_cell.web.messages import say
 from zesty_cell.web.sheets import PostedForm, Store
 from zesty_cell.web.templating import page
@@ -50,13 +51,8 @@ _DATA = "application/octet-stream"
 
 
 def sheet_of(session: Session, row: FlightRow) -> SheetRow | None:
-    """The sheet that tells most of a flight: same craft; same type of pack and pattern where there is one."""
-    own = [r for r in sheets.all_sheets(session) if r.craft_id == row.craft_id]
-
-    def fits(r: SheetRow) -> tuple[bool, bool, Any]:
-        return (r.pack.type_name == row.pack.type_name, r.flying.get("name") == row.pattern, r.updated_at)
-
-    return max(own, key=fits) if own else None
+    """The sheet that tells most of a flight."""
+    return sheet_for(session, craft_id=row.craft_id, pack=row.pack, pattern=row.pattern)
 
 
 @dataclass(frozen=True)
@@ -85,7 +81,7 @@ def _opened(session: Session, flight_id: int, log_id: int) -> Opened:
     sheet_row = sheet_of(session, flight_row)
     sheet, result = None, None
     if sheet_row is not None:
-        sheet = as_flown(session, sheet_row).model_copy(update={"pack": PACKS.thing(flight_row.pack)})
+        sheet = as_flown(session, sheet_row, pack=flight_row.pack)
         if flight.air_c is not None:
             air = sheet.conditions.model_copy(update={"air_c": flight.air_c, "pack_c": None})
             sheet = sheet.model_copy(update={"conditions": air})

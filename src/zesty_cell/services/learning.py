@@ -15,6 +15,7 @@ from zesty_cell.core.learn.disagreement import Disagreement, disagreement
 from zesty_cell.core.learn.flights import LoggedFlight, Used, used_of
 from zesty_cell.core.sheet import Sheet, corrected
 from zesty_cell.core.taught import Taught
+from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import calibrations, flights, sheets
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import FlightRow, PackRow, SheetRow
@@ -27,6 +28,7 @@ class Told:
     row: FlightRow
     flight: LoggedFlight
     used: Used
+    used_ah: float
 
 
 def told(session: Session, *, craft_id: int, type_name: str, pattern: str) -> list[Told]:
@@ -38,9 +40,10 @@ def told(session: Session, *, craft_id: int, type_name: str, pattern: str) -> li
     found = []
     for row in flights.alike(session, craft_id=craft_id, type_name=type_name, pattern=pattern):
         flight = flights.flight_of(row)
-        used = used_of(flight, pack=flights.pack_of(row), calibrations=made)
+        pack = flights.pack_of(row)
+        used = used_of(flight, pack=pack, calibrations=made)
         if used is not None:
-            found.append(Told(row, flight, used))
+            found.append(Told(row, flight, used, used.share * pack.capacity_ah))
     return found
 
 
@@ -128,39 +131,21 @@ def taught_of(session: Session, sheet: Sheet, *, craft_id: int, pack: PackRow) -
 
 
 def _flown_with(session: Session, *, craft_id: int, pattern: str) -> PackRow | None:
-    """The pack by which a craft's flights on a pattern are known: of its newest sheet with the type flown last."""
+    """The pack by which a craft's flights on a pattern are known: that of its sheet for the type flown last."""
     newest = flights.newest_on(session, craft_id=craft_id, pattern=pattern)
     if newest is None:
         return None
-    own = [
-        r
-        for r in sheets.all_sheets(session)
-        if r.craft_id == craft_id and r.pack.type_name == newest.pack.type_name and r.flying["name"] == pattern
-    ]
-    return max(own, key=lambda r: (r.updated_at, r.id)).pack if own else newest.pack
+    row = sheet_for(session, craft_id=craft_id, pack=newest.pack, pattern=pattern)
+    return row.pack if row is not None and row.pack.type_name == newest.pack.type_name else newest.pack
 
 
-def corrected_as_typed(
-    session: Session, sheet: Sheet, *, stored: Sheet, from_log: bool, craft_id: int, pack_id: int
-) -> Sheet:
-    """A sheet being typed, as the flights of its craft, type of pack and pattern correct it.
+def as_flown(session: Session, row: SheetRow, *, pack: PackRow | None = None) -> Sheet:
+    """A stored sheet as its flights correct it, unless it is to go by itself; with another pack where one is given.
 
-    Learned on what is stored: a change of air or of the pattern's own activities keeps the factors, so that the
-    live page does not learn anew with every key.
+    Capacity and resistance are those of the very pack that is flown.
     """
-    pack = session.get(PackRow, pack_id)
-    if not from_log or pack is None:
-        return sheet
-    same = sheet.flying.name == stored.flying.name
-    base = stored.model_copy(
-        update={"craft": sheet.craft, "pack": sheet.pack, "flying": stored.flying if same else sheet.flying}
-    )
-    return corrected(sheet, taught_of(session, base, craft_id=craft_id, pack=pack))
-
-
-def as_flown(session: Session, row: SheetRow) -> Sheet:
-    """A stored sheet as its flights correct it, unless it is to go by itself."""
-    sheet = sheets.as_sheet(row)
+    pack = row.pack if pack is None else pack
+    sheet = sheets.as_sheet(row).model_copy(update={"pack": PACKS.thing(pack)})
     if not row.from_log:
         return sheet
-    return corrected(sheet, taught_of(session, sheet, craft_id=row.craft_id, pack=row.pack))
+    return corrected(sheet, taught_of(session, sheet, craft_id=row.craft_id, pack=pack))

@@ -1,0 +1,106 @@
+"""The numbers that leave the page, from one place: the flight as the log corrects it, and the timer to set now.
+
+Sheet, card, field and callouts all ask here, so that they cannot differ.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.forecast import Forecast
+from zesty_cell.core.learn.correction import Learned
+from zesty_cell.core.learn.timer import NextTimer, TimedFlight, next_timer
+from zesty_cell.core.sheet import Sheet, corrected
+from zesty_cell.services.forecasts import flown
+from zesty_cell.services.learning import Told, learned_from, taught_of, told
+from zesty_cell.store import sheets
+from zesty_cell.store.hangar import PACKS
+from zesty_cell.store.tables import PackRow, SheetRow
+
+
+@dataclass(frozen=True)
+class Advice:
+    """What to fly by.
+
+    Attributes
+    ----------
+    sheet : Sheet
+        With the pack in hand, by itself.
+    result : Forecast
+        As the sheet is flown: corrected by its flights, unless it is to go by itself.
+    told : list of Told
+        Flights of this craft, type of pack and pattern whose charge is known, the oldest first.
+    learned : Learned or None
+        What they taught.
+    timer : NextTimer
+    by_itself : bool
+        The sheet leaves its flights aside, and its timer does not.
+    """
+
+    sheet: Sheet
+    result: Forecast
+    told: list[Told]
+    learned: Learned | None
+    timer: NextTimer
+    by_itself: bool
+
+
+def _timed(known: list[Told], learned: Learned | None) -> list[TimedFlight]:
+    odd = [False] * len(known) if learned is None else learned.odd.tolist()
+    return [
+        TimedFlight(t.flight.duration_s, t.used_ah, bool(far))
+        for t, far in zip(known, odd, strict=True)
+        if t.used_ah > 0.0
+    ]
+
+
+def timer_for(known: list[Told], learned: Learned | None, *, result: Forecast) -> NextTimer:
+    """The timer to set, for flights and a forecast that is corrected by them [s]."""
+    return next_timer(flights=_timed(known, learned), result=result)
+
+
+@dataclass(frozen=True)
+class Typed:
+    """A sheet as it is being typed, with the craft and the pack chosen on it."""
+
+    sheet: Sheet
+    craft_id: int
+    pack: PackRow
+
+
+def advise(session: Session, row: SheetRow, *, pack: PackRow | None = None, typed: Typed | None = None) -> Advice:
+    """What to fly by, for a stored sheet with its own pack or another, or as it is being typed.
+
+    A timer is the last guard: it takes what the flights taught into account even where the sheet is to go by
+    itself, and then the shorter of both.
+
+    Raises
+    ------
+    OutOfRangeError
+        When the sheet contradicts itself.
+    """
+    stored = sheets.as_sheet(row)
+    if typed is None:
+        craft_id, pack = row.craft_id, row.pack if pack is None else pack
+        sheet = basis = stored.model_copy(update={"pack": PACKS.thing(pack)})
+    else:
+        craft_id, pack, sheet = typed.craft_id, typed.pack, typed.sheet
+        # Learned on what is stored: a change of air or of the landing rule keeps the factors, so that the live page
+        # does not learn anew with every key.
+        same = sheet.flying.name == stored.flying.name
+        flying = stored.flying if same else sheet.flying
+        basis = stored.model_copy(update={"craft": sheet.craft, "pack": sheet.pack, "flying": flying})
+    known = told(session, craft_id=craft_id, type_name=pack.type_name, pattern=sheet.flying.name)
+    learned = learned_from(known, sheet=basis)
+    if learned is not None:
+        taught = learned.taught(str(pack.id))
+    else:
+        taught = taught_of(session, basis, craft_id=craft_id, pack=pack)
+    by_log = flown(corrected(sheet, taught))
+    result = by_log if row.from_log or taught is None else flown(sheet)
+    timer = timer_for(known, learned, result=by_log)
+    if result is not by_log:
+        timer = min(timer, timer_for(known, learned, result=result), key=lambda t: t.timer_s)
+    return Advice(sheet, result, known, learned, timer, by_itself=result is not by_log)

@@ -1,0 +1,19 @@
+"""Forecasts of sheets that many pages ask for: each is flown once."""
+
+from __future__ import annotations
+
+import threading
+from functools import lru_cache
+
+from zesty_cell.core.forecast import Forecast, forecast
+from zesty_cell.core.sheet import Sheet
+
+#: A forecast keeps two threads busy: more at once would only cost memory.
+_AT_ONCE = threading.BoundedSemaphore(2)
+
+
+@lru_cache(maxsize=16)
+def flown(sheet: Sheet) -> Forecast:
+    """The forecast of a sheet; OutOfRangeError where it contradicts itself."""
+    with _AT_ONCE:
+        return forecast(sheet)

@@ -1,0 +1,29 @@
+"""Which sheet tells of a craft, a pack and a pattern: one rule for every page."""
+
+from __future__ import annotations
+
+from sqlalchemy.orm import Session
+
+from zesty_cell.store import sheets
+from zesty_cell.store.tables import PackRow, SheetRow
+
+
+def sheet_for(
+    session: Session, *, craft_id: int, pack: PackRow | None = None, pattern: str | None = None
+) -> SheetRow | None:
+    """The sheet of a craft that fits best; None where it has none.
+
+    Its type of pack comes first, then the pattern, then the very pack, then what was changed last.
+    """
+
+    def fits(row: SheetRow) -> tuple[object, ...]:
+        return (
+            pack is not None and row.pack.type_name == pack.type_name,
+            pattern is not None and row.flying.get("name") == pattern,
+            pack is not None and row.pack_id == pack.id,
+            row.updated_at,
+            row.id,
+        )
+
+    own = [row for row in sheets.all_sheets(session) if row.craft_id == craft_id]
+    return max(own, key=fits) if own else None
