@@ -8,7 +8,7 @@ from zesty_cell.core.craft import Craft, Limits, MeasuredFullThrottle, MeasuredP
 from zesty_cell.core.flying import PATTERNS
 from zesty_cell.core.landing import LandingRule
 from zesty_cell.core.pack import Pack, Ratings
-from zesty_cell.core.sheet import Conditions, Sheet
+from zesty_cell.core.sheet import Conditions, CurrentSensor, Sheet, corrected
 
 
 def heron(**changes: Any) -> Craft:
@@ -23,7 +23,7 @@ def heron(**changes: Any) -> Craft:
             full_throttle=MeasuredFullThrottle(current_a=72.0, voltage_v=21.0).model_dump(),
             motor_resistance_ohm=0.02,
             cruise_speed_m_s=14.0,
-            limits=Limits(motor_a=120.0, esc_a=160.0, esc_cutoff_v_per_cell=3.0).model_dump(),
+            limits=Limits(motor_a=120.0, esc_a=160.0, esc_cutoff_v_per_cell=2.7).model_dump(),
         )
         | changes
     )
@@ -60,6 +60,15 @@ def satsuma(**changes: Any) -> Pack:
         )
         | changes
     )
+
+
+#: A current sensor that was checked against the charger.
+CHECKED = CurrentSensor(out=0.0, error=0.03)
+
+
+def checked(one: Sheet) -> Sheet:
+    """The same sheet with its current sensor checked."""
+    return corrected(one, None, sensor=CHECKED)
 
 
 def sheet(

@@ -132,7 +132,6 @@ def test_a_plan_is_fitted_and_every_change_is_said(plan):
     assert fitted.plan.rule("silence").say == "telemetry"
     notes = " ".join(fitted.notes)
     for words in (
-        "“Charge used” is left out",
         "“Ask for it” is left out",
         "held 2 s instead",
         "longer than 10 letters",

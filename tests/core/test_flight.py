@@ -61,8 +61,25 @@ def test_landing_by_timer_is_to_the_second_and_the_earliest_rule_lands():
     assert late.landing_reason == "charge used"
 
 
+@pytest.mark.parametrize("cutoff_v", [3.2, 3.4, 3.6])
+def test_the_cutoff_takes_the_power_a_second_after_a_steady_voltage_is_under_it(cutoff_v):
+    """Gentle hover has no burst: an independent look at the trace finds the same moment."""
+    one = sheet(craft=heron(limits={"esc_cutoff_v_per_cell": cutoff_v}), pattern="gentle_hover")
+    flight = fly(set_up(one))
+    plain = fly(set_up(sheet(craft=heron(limits={}), pattern="gentle_hover")))
+    period, steady = 600, np.arange(plain.time_s.size) % 600 < 500  # 50 s hover, then 10 s of turns
+    under = plain.loaded_v < cutoff_v
+    held = np.array([under[k - 10 : k + 1].all() and steady[k - 10 : k + 1].all() for k in range(10, under.size)])
+    any_load = np.array([under[k - 100 : k].all() for k in range(100, under.size)])  # ten seconds of any load
+    by_hand = min(10 + int(np.argmax(held)), 100 + int(np.argmax(any_load)) if any_load.any() else 10**9) * 0.1
+    assert period == round(one.flying.period_s * 10)
+    assert flight.cutoff_s == pytest.approx(by_hand, abs=0.15)
+    assert flight.cutoff_touched_s <= flight.cutoff_s - 1.0
+
+
 def test_without_a_rule_that_speaks_in_time_the_floor_ends_the_flight():
-    flight = _fly(landing=LandingRule(charge_kept=None, timer_s=10_800))
+    craft = heron(limits={})
+    flight = _fly(landing=LandingRule(charge_kept=None, timer_s=10_800), craft=craft)
     assert flight.landing_reason == "floor"
     assert flight.landing_s == flight.end_s
 

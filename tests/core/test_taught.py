@@ -11,7 +11,7 @@ from zesty_cell.core.changes import CHANGES, changed
 from zesty_cell.core.choose.buys import what_buys_minutes
 from zesty_cell.core.flight import Factors, fly, set_up
 from zesty_cell.core.forecast import forecast, sampled_factors
-from zesty_cell.core.learn.correction import FLIGHT_SIGMA, Observation, learn
+from zesty_cell.core.learn.correction import Observation, learn
 from zesty_cell.core.sheet import Sheet, corrected
 from zesty_cell.core.taught import PackKind, Taught, covariance_of, spread_of
 from zesty_cell.standins.craft import Hidden, SimulatedCraft, SimulatedFlight
@@ -107,7 +107,7 @@ def test_what_simulated_flights_taught_is_the_forecast_of_the_next():
     assert abs(result.flight.landing_s / truth - 1.0) < 0.02 < abs(plain.flight.landing_s / truth - 1.0)
     assert result.range.low_s < truth < result.range.high_s
     assert lesson.flights == 6
-    assert covariance_of(lesson)[0, 0] > FLIGHT_SIGMA**2
+    assert covariance_of(lesson)[0, 0] > 0.03**2
 
 
 def test_a_pack_that_was_never_flown_starts_from_its_type_less_surely():

@@ -62,7 +62,7 @@ def test_the_plan_stands_written_from_the_sheet_before_anything_is_kept(client):
     assert "Written from the sheet" in html
     assert fields(html)["rules.land_now.conditions.0.value"] == "19.5"
     assert "3.25 V per cell, 19.5 V for the pack." in html
-    assert findings(html) == ["note"]
+    assert findings(html) == []
     assert "nothing to mend" in html
 
 
@@ -142,7 +142,7 @@ def test_a_fault_is_found_and_mended_in_one_step(client):
     step = re.search(r'value="(mend:not_for_this_cell_count:land_now)"', answer.text)[1]
     assert ask(client, action=step, **changed).status_code == 303
     assert stored(client).rule("land_now").conditions[0].value == 19.5
-    assert findings(client.get(PAGE).text) == ["note"]
+    assert findings(client.get(PAGE).text) == []
 
 
 def test_a_mend_that_no_longer_fits_changes_nothing(client):
@@ -205,7 +205,7 @@ def test_what_replaces_a_kept_plan_can_be_undone(client, action):
 
 
 def test_a_full_plan_takes_no_more_rules_and_stays_readable(client):
-    for _ in range(27):
+    for _ in range(28):
         assert ask(client, action="add:voltage").status_code == 303
     assert len(stored(client).rules) == MOST_RULES
     answer = ask(client, action="add:voltage")
@@ -307,7 +307,9 @@ def test_the_card_carries_the_kept_plan_and_says_when_it_is_old(client):
     assert client.post(f"{PAGE}/printed").status_code == 204
     assert "changed since" not in client.get("/sheets/8/card").text
     ask(client, action="save", **{"rules.land_now.conditions.0.value": "19.3"})
-    assert "The callouts changed since this was last printed" in client.get("/sheets/8/card").text
+    card = client.get("/sheets/8/card").text
+    assert "The printed card is older than what the sheet says now" in card
+    assert "land now 19.2 V, held 3 s, now 19.5 V, held 3 s" in card
     assert "changed since last printed" in client.get(PAGE).text
 
 
@@ -522,9 +524,8 @@ def test_a_pack_with_other_cells_is_added_told_apart_and_taken_out(client):
     plan = stored(client)
     assert ([p.key for p in plan.profiles], plan.choose) == (["s6", "s4"], "automatic")
     page = client.get(PAGE).text
-    assert findings(page) == ["note"]
+    assert "note" not in findings(page)
     assert "The school wrote 20.0 V" not in page
-    assert "The school wrote held 3 s." in page
     assert "with" in page.split('id="rule-land_now"')[1].split("</article>")[0]
     # By a switch: each needs its position, said at its place.
     refused = ask(client, action="save", choose="switch")
@@ -560,7 +561,7 @@ def test_what_is_overruled_says_what_it_changes(client):
     about = page.split('id="about-land_now"')[1].split("</p>")[0]
     assert re.search(r"The school wrote 19\.5 V\. That would speak at 19:\d\d with 2\d % left; yours will", about)
     about = page.split('id="about-timer"')[1].split("</p>")[0]
-    assert re.search(r"The school wrote 16:00\. That would speak at 16:00 .* yours will speak at 14:00", about)
+    assert re.search(r"The school wrote 8:20\. That would speak at 8:20 .* yours will speak at 14:00", about)
 
 
 def test_a_copied_sheet_takes_its_callouts_along(client):
@@ -576,7 +577,7 @@ def test_a_copied_sheet_takes_its_callouts_along(client):
 def test_a_plain_radio_is_told_what_it_can_and_cannot(client):
     page = html.unescape(client.get(PAGE).text.split('id="plain-radio"')[1].split("</div>")[0])
     assert "Buzz, or say “land now”, below 19.5 V" in page
-    assert "Count 16:00 and beep" in page
+    assert "Count 8:20 and beep" in page
     assert re.search(r"On the flight expected it sounds at \d+:\d\d, and \d+ times before it is true", page)
     assert "it does not notice that nothing comes any more" in page
 

@@ -68,12 +68,12 @@ def test_a_phones_entry_is_not_acknowledged_and_counts_once_later(client, app, t
         if trouble is full_disk:
             fill_up(client, app)
         before = count(app)
-        answer = land(client, entry="late")
+        answer = land(client, entry="late", duration_s="2:00")
         assert answer.status_code == 503
         assert "Nothing was stored" in answer.text
         assert count(app) == before
-    assert land(client, entry="late").status_code == 200
-    assert land(client, entry="late").status_code == 200
+    assert land(client, entry="late", duration_s="2:00").status_code == 200
+    assert land(client, entry="late", duration_s="2:00").status_code == 200
     assert count(app) == before + 1
 
 

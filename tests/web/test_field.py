@@ -53,13 +53,18 @@ def seconds(clock):
 def test_the_first_timer_is_half_of_the_forecast_and_says_why(client):
     page, form = at(client)
     assert "Wren, next flight" in page
-    assert "First flight: half of the forecast" in page
+    assert re.search(r"First flight: half of \d:\d\d\.", page)
     assert form["timer_s"] == shown_timer(client)
     home = re.search(r"It leaves (\d+:\d\d) for the way home: be on the ground by (\d+:\d\d)", page)
     assert seconds(form["duration_s"]) == seconds(home[2])
     assert seconds(form["duration_s"]) - seconds(form["timer_s"]) == pytest.approx(seconds(home[1]), abs=5)
-    assert "pack low" in page
-    assert "land now" in page
+    assert "last guard, held" in page  # no voltage of this micro passes its own test, and its sensor is unknown
+    sheet = client.get(f"/sheets/{form['sheet']}").text
+    card = client.get(f"/sheets/{form['sheet']}/card").text
+    for other in (sheet, card):
+        assert f">{form['timer_s']}<" in other
+    assert f"land the first flight at {form['duration_s']}" in sheet
+    assert f"First flight: land at {form['duration_s']}" in card
 
 
 def test_a_field_day(client, app):
@@ -74,7 +79,7 @@ def test_a_field_day(client, app):
     charged = send(client, "charged", "three", put_back_ah="140", charged_v_per_cell="4.35")
     assert charged.status_code == 200
     page, _ = at(client)
-    assert re.search(r"1 flight used \d+\.\d % a minute; a quarter longer than the longest", page)
+    assert re.search(r"1 flight took \d+ mAh a minute; a quarter longer than the longest", page)
     assert seconds(at(client)[1]["duration_s"]) == pytest.approx(1.25 * seconds(first), abs=5)
     with app.state.database.session() as session:
         [row] = store.newest(session, 5)
@@ -283,15 +288,16 @@ def test_a_hot_pack_is_noted(client, app):
 
 def test_landings_by_the_call_with_much_left_lower_it_a_step(client, app):
     with app.state.database.session() as session:
-        craft, pack = craft_of(client, "Wren"), PACKS.fetch(session, 1)
+        craft = craft_of(client, "Heron")
+        pack = next(row for row in PACKS.all(session) if row.name == "Pomelo 1")
         for k in range(3):
             flight = LoggedFlight(
-                landed_at=datetime.now(UTC) - timedelta(days=k + 1), duration_s=150.0, pattern="Gentle hover",
-                timer_s=300.0, put_back_ah=0.15,
+                landed_at=datetime.now(UTC) - timedelta(days=k + 1), duration_s=720.0, pattern="Shoreline cruise",
+                timer_s=1200.0, put_back_ah=2.0,
             )  # fmt: skip
             store.add(session, flight, craft_id=craft, pack=pack, entry=f"call-{k}")
-    page, _ = at(client)
-    assert "landings by the call left 50 %, and you keep 20 %" in page
+    page, _ = at(client, "Heron")
+    assert re.search(r"landings by the call left 5\d %, and you keep 20 %", page)
     assert "“land now” can go" in page
 
 

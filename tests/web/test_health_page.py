@@ -67,7 +67,7 @@ def test_a_change_of_the_log_is_seen_at_once(client, app, season):
 
 def test_pairs_and_storage(client, app, season):
     text = client.get("/hangar/health").text
-    assert "Satsuma 1 with Satsuma 2" in text
+    assert "Pomelo 1 with Pomelo 2" in text
     assert "Satsuma 3" not in text.split("Pairs for parallel use")[1]
     assert re.search(r"Satsuma 2</a> has been full for \d+ days: bring it to 3.82 V", text)
 

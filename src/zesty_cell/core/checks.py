@@ -14,7 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zesty_cell.core.brief import Brief
-from zesty_cell.core.callouts.derive import OVER_CUTOFF_V, DerivedCallouts
+from zesty_cell.core.callouts.derive import OVER_CUTOFF_V
+from zesty_cell.core.callouts.lead import DerivedCallouts, Means
+from zesty_cell.core.craft import Craft
 from zesty_cell.core.flight import Flight, Setup
 from zesty_cell.core.flying import STEP_S
 from zesty_cell.core.honest import HonestCurrent
@@ -29,8 +31,6 @@ THRUST_KEPT_OK, THRUST_KEPT_LOW = 0.85, 0.70
 CHARGE_LEFT_OK, CHARGE_LEFT_LOW = 0.195, 0.10
 THRUST_TO_WEIGHT_STOP, THRUST_TO_WEIGHT_LOOK = 1.15, 1.6
 POWER_MARGIN_STOP, POWER_MARGIN_LOOK = 1.05, 1.3
-#: Share of flights in which "land now" may come late without a word [1]: the range's own tail.
-LATE_CALLS_OK = 0.05
 _ORDER = {"stop": 0, "look": 1, "ok": 2}
 
 
@@ -377,37 +377,42 @@ def _charge_left(flight: Flight, stop: int) -> Check:
     )
 
 
-def _callouts(flight: Flight, callouts: DerivedCallouts) -> Check:
-    """Do the voltage callouts speak for nothing, or too late, over the sampled flights?"""
-    worst = max((callouts.pack_low, callouts.land_now), key=lambda c: c.false_flights)
-    false, flights = worst.false_flights, worst.flights
-    late = flights - callouts.land_now.called_flights
-    if false == 0 and late <= LATE_CALLS_OK * flights:
-        return Check(
-            "voltage_callouts",
-            "ok",
-            f"No false callout in {flights} flights at {worst.hold_s:g} s hold",
-            float(false),
-            0.0,
-            "flights",
-            None,
-            f"At 0.5 s, {worst.false_flights_short} of them would cry wolf." if worst.false_flights_short else "",
-        )
-    wolf = f"A voltage callout would cry wolf in {false} of {flights} flights"
-    if false == 0:
-        title = f"“Land now” would come late in {late} of {flights} flights"
-        mend = "Voltage falls too slowly here to tell the time: go by charge used and the timer."
+#: What makes a voltage call right where the plain one is not.
+_HELPED: dict[Means, str] = {
+    "hold": "",
+    "another voltage": "At the voltage of the landing point itself, {false} would be false and {late} late.",
+    "throttle": "Without leaving full throttle out, {false} of {flights} would be false and {late} late.",
+    "charge too": "The voltage alone would be false in {false} and late in {late}: it counts with charge used.",
+}
+
+
+def _callouts(callouts: DerivedCallouts, craft: Craft) -> Check:
+    """Is there a voltage that may call, and what leads where there is none?"""
+    call = callouts.land_now
+    plain, flights = call.plain, call.plain.flights
+    if call.stands == "calls":
+        helped = _HELPED[call.means].format(flights=flights, false=plain.false_flights, late=plain.late_flights)
+        wrong = call.trial.false_flights + call.trial.late_flights
+        title = f"“Land now” speaks truly and in time in {flights - wrong} of {flights} flights"
+        return Check("voltage_callouts", "ok", title, float(wrong), 0.0, "flights", None, helped)
+    if not (craft.can_show("volts") or craft.can_show("cells")):
+        title, value = "Your transmitter shows no voltage, so none can call", None
     else:
-        too_late = late > LATE_CALLS_OK * flights
-        title = f"{wolf}, and come late in {late}" if too_late else wolf
-        lower = "" if too_late else " Or set a lower voltage."
-        cold = bool(flight.cruise_v[: flight.cruise_v.size // 5].min() < worst.threshold.cell_v)
+        said = [f"falsely in {plain.false_flights}"] * (plain.false_flights > 0)
+        said += [f"late in {plain.late_flights}"] * (plain.late_flights > 0)
+        title = f"A voltage would call {' and '.join(said)} of {flights} flights"
+        value = float(plain.false_flights + plain.late_flights)
+    guard = " The voltage stays as the last guard." if call.stands == "guard" else ""
+    if callouts.leads == "charge used":
+        mend = f"Charge used leads here.{guard}"
+    elif callouts.charge is not None:
         mend = (
-            "Warm the pack before flight: cold, it sags under the threshold from the start."
-            if cold
-            else f"Hard bursts outlast its hold. Trust the charge-used callout and the timer.{lower}"
+            f"The timer leads here.{guard} Once the current sensor is checked against the charger, charge used can."
         )
-    return Check("voltage_callouts", "look", title, float(false + late), 0.0, "flights", None, mend)
+    else:
+        mend = f"The timer leads here.{guard}"
+    limit = None if value is None else 0.0
+    return Check("voltage_callouts", "look", title, value, limit, "flights", None, mend)
 
 
 def check_flight(
@@ -434,6 +439,6 @@ def check_flight(
         _cold(setup),
         _thrust_fade(brief, stop),
         _weight_class(setup),
-        None if callouts is None else _callouts(flight, callouts),
+        None if callouts is None else _callouts(callouts, setup.sheet.craft),
     )
     return tuple(sorted((c for c in found if c is not None), key=lambda c: _ORDER[c.status]))

@@ -31,8 +31,8 @@ USUAL_DISC_LOADING = 100.0
 _LOADING_EXPONENT, _LOADING_LEAST, _LOADING_MOST = 0.10, 0.85, 1.10
 
 WingKind = Literal["wing", "ducted fan"]
-#: From thrust to battery in cruise, and lift over drag with what pilots hang on [1].  A ducted fan's jet is fast: its
-#: propulsive efficiency at cruise is a half, before fan and motor.
+#: From thrust to battery in cruise, and lift over drag with what pilots hang on [1].  A ducted fan's jet is fast:
+#: its propulsive efficiency at cruise is a half, before fan and motor.
 WING_EFFICIENCY: dict[WingKind, float] = {"wing": 0.45, "ducted fan": 0.25}
 WING_LIFT_OVER_DRAG: dict[WingKind, float] = {"wing": 7.0, "ducted fan": 3.5}
 
@@ -58,5 +58,5 @@ def rotor_efficiency(*, rotor_diameter_m: float, disc_loading_n_m2: float, helic
         return HELICOPTER_EFFICIENCY
     sizes, values = zip(*_PROPELLERS, strict=True)
     by_size = float(np.interp(math.log(rotor_diameter_m), np.log(sizes), values))
-    loading = (disc_loading_n_m2 / USUAL_DISC_LOADING) ** _LOADING_EXPONENT
+    loading = math.pow(disc_loading_n_m2 / USUAL_DISC_LOADING, _LOADING_EXPONENT)
     return by_size * min(max(loading, _LOADING_LEAST), _LOADING_MOST)

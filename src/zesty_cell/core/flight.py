@@ -30,8 +30,8 @@ MAX_FLIGHT_S = 3 * 3600.0
 #: The march ends when the loaded voltage has stayed under the hard floor this long [s]: longer than
 #: a climb, so that one dip (a check of its own) does not end the picture.
 FLOOR_HOLD_S = 5.0
-#: An ESC's cutoff takes the power away once the voltage has stayed under it this long in steady flight, and whatever
-#: the load this much longer [s]: no burst lasts so long.
+#: An ESC's cutoff takes the power away once the voltage has stayed under it this long in steady flight, and
+#: whatever the load this much longer [s]: no burst lasts so long.
 ESC_STEADY_HOLD_S, ESC_ANY_HOLD_S = 1.0, 10.0
 _FLIGHTS_A_CHUNK = 25
 #: From this length on, the sampled flights are marched at 5 Hz, so that the answer stays live.  The

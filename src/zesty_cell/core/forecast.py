@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 
 from zesty_cell.core import taught
 from zesty_cell.core.brief import TAKE_OFF_S, Brief, fly_brief
-from zesty_cell.core.callouts.derive import LATE_SHARE, DerivedCallouts, ThresholdWatch, timers
+from zesty_cell.core.callouts.derive import LATE_SHARE, timers
+from zesty_cell.core.callouts.lead import DerivedCallouts, LeadChoice
 from zesty_cell.core.checks import Check, check_flight
 from zesty_cell.core.craft import Craft
 from zesty_cell.core.errors import OutOfRangeError
@@ -200,23 +201,20 @@ def forecast(sheet: Sheet) -> Forecast:
     _check_not_landed_at_once(setup, flight)
     factors = sampled_factors(setup)
     step_s = sample_step_s(end_s=flight.end_s)
-    watch = ThresholdWatch(setup=setup, flight=flight, flights=len(factors), step_s=step_s)
+    longest_s = 3.0 * flight.end_s + 60.0
+    lead = LeadChoice(setup=setup, flight=flight, factors=factors, step_s=step_s, longest_s=longest_s)
     summary = start_many(
         setup,
         factors=factors,
-        longest_s=3.0 * flight.end_s + 60.0,
+        longest_s=longest_s,
         beyond_landing=LATE_SHARE,
         step_s=step_s,
-        visit=watch.visit,
+        visit=lead.visit,
     )()
     landing_s, _ = landing_times_s(setup=setup, summary=summary)
     low_s, middle_s, high_s = (float(q) for q in np.quantile(landing_s, (0.05, 0.5, 0.95)))
     spread = Range(low_s=low_s, middle_s=middle_s, high_s=high_s, landing_s=landing_s)
-    plan = DerivedCallouts(
-        timers=timers(setup=setup, flight=flight, earliest_landing_s=spread.early_s(GUARD_SHARE)),
-        pack_low=watch.callout("pack_low"),
-        land_now=watch.callout("land_now"),
-    )
+    plan = lead.derived(timers(setup=setup, flight=flight, earliest_landing_s=spread.early_s(GUARD_SHARE)))
     honest = honest_current(setup.sheet.pack)
     brief = fly_brief(setup)
     mean_a = mean_current_a(brief)

@@ -26,6 +26,20 @@ class Conditions(Entity):
     start_charge: Annotated[float, Field(ge=0.3, le=1.0)] = 1.0
 
 
+#: A current sensor that nobody checked may be out by this, one standard deviation [1].
+UNCHECKED_CURRENT = 0.10
+
+
+class CurrentSensor(Entity):
+    """How a craft's current sensor shows charge: ``out`` is shown over true, less one, known to ``error`` [1]."""
+
+    out: Annotated[float, Field(ge=-0.95, le=20)] = 0.0
+    error: Annotated[float, Field(ge=0, le=10)] = UNCHECKED_CURRENT
+
+
+_UNCHECKED = CurrentSensor()
+
+
 class Sheet(Entity):
     """Everything one forecast depends on.  ``trying`` are changes looked at without changing craft or pack."""
 
@@ -42,19 +56,32 @@ class Sheet(Entity):
         """What logged flights taught; nothing, for a sheet by itself."""
         return None
 
+    @property
+    def sensor(self) -> CurrentSensor:
+        """What is known of the craft's current sensor: nothing, for a sheet by itself."""
+        return _UNCHECKED
+
 
 class CorrectedSheet(Sheet):
-    """A sheet with what its flights taught: all that flies it flies as they did."""
+    """A sheet with what its log knows: it is flown as its flights were, and reads what its sensor shows."""
 
-    by_log: Taught
+    by_log: Taught | None = None
+    by_checks: CurrentSensor = _UNCHECKED
 
     @property
     def taught(self) -> Taught | None:
         """What logged flights taught."""
         return self.by_log
 
+    @property
+    def sensor(self) -> CurrentSensor:
+        """What calibrations and flights tell of the current sensor."""
+        return self.by_checks
 
-def corrected(sheet: Sheet, taught: Taught | None, /) -> Sheet:
-    """A sheet with what its flights taught [1]; the plain sheet without."""
+
+def corrected(sheet: Sheet, taught: Taught | None, /, *, sensor: CurrentSensor | None = None) -> Sheet:
+    """A sheet with what its flights taught and what is known of its current sensor [1]; plain without both."""
     values = {name: getattr(sheet, name) for name in Sheet.model_fields}
-    return Sheet(**values) if taught is None else CorrectedSheet(**values, by_log=taught)
+    if taught is None and sensor is None:
+        return Sheet(**values)
+    return CorrectedSheet(**values, by_log=taught, by_checks=sensor or _UNCHECKED)

@@ -6,7 +6,7 @@ import math
 
 from pydantic import BaseModel, ConfigDict
 
-from zesty_cell.core.callouts.derive import VoltageCallout
+from zesty_cell.core.callouts.lead import ChargeCall, VoltageCall
 from zesty_cell.core.forecast import Forecast
 
 _TRACE_STEP_S = 1.0
@@ -17,14 +17,30 @@ class _Out(BaseModel):
 
 
 class CalloutOut(_Out):
-    """A voltage callout: what to type, per cell and as pack, its hold, and how it did."""
+    """A voltage callout: what to type, per cell and as pack, its hold, what else must hold, and how it did.
 
+    ``stands`` is “calls” where it is recommended, “guard” for a quiet last guard, “off” where it is not.
+    """
+
+    stands: str
     pack_v: float
     cell_v: float
     hold_s: float
-    hold_suffices: bool
+    throttle_under: float | None
+    used_over_ah: float | None
     false_call_flights: int
+    late_call_flights: int
     spoken_s: tuple[float, ...]
+
+
+class ChargeOut(_Out):
+    """The charge callout in what the sensor will show [Ah]; ``stands`` as for a voltage."""
+
+    stands: str
+    land_ah: float
+    home_ah: float
+    late_call_flights: int
+    false_call_flights: int
 
 
 class CheckOut(_Out):
@@ -63,7 +79,8 @@ class ForecastDocument(_Out):
     range_high_s: float
     timer_s: float
     start_home_s: float
-    charge_used_callout_ah: float | None
+    leads: str
+    charge_used: ChargeOut | None
     pack_low: CalloutOut
     land_now: CalloutOut
     all_up_mass_kg: float
@@ -84,14 +101,29 @@ class ForecastDocument(_Out):
     trace: TraceOut
 
 
-def _callout(callout: VoltageCallout) -> CalloutOut:
+def _callout(callout: VoltageCall) -> CalloutOut:
     return CalloutOut(
+        stands=callout.stands,
         pack_v=callout.threshold.pack_v,
         cell_v=round(callout.threshold.cell_v, 4),
         hold_s=callout.hold_s,
-        hold_suffices=callout.hold_suffices,
-        false_call_flights=callout.false_flights,
-        spoken_s=tuple(round(s, 1) for s in callout.spoken_s),
+        throttle_under=callout.throttle_under,
+        used_over_ah=callout.used_over_ah,
+        false_call_flights=callout.trial.false_flights,
+        late_call_flights=callout.trial.late_flights,
+        spoken_s=tuple(round(s, 1) for s in callout.trial.spoken_s),
+    )
+
+
+def _charge(call: ChargeCall | None) -> ChargeOut | None:
+    if call is None:
+        return None
+    return ChargeOut(
+        stands="calls" if call.trial.passes else "off",
+        land_ah=call.land_ah,
+        home_ah=call.home_ah,
+        late_call_flights=call.trial.late_flights,
+        false_call_flights=call.trial.false_flights,
     )
 
 
@@ -116,7 +148,8 @@ def forecast_document(forecast: Forecast) -> ForecastDocument:
         range_high_s=round(forecast.range.high_s, 2),
         timer_s=forecast.callouts.timers.timer_s,
         start_home_s=round(forecast.callouts.timers.start_home_s, 2),
-        charge_used_callout_ah=forecast.callouts.timers.charge_used_ah,
+        leads=forecast.callouts.leads,
+        charge_used=_charge(forecast.callouts.charge),
         pack_low=_callout(forecast.callouts.pack_low),
         land_now=_callout(forecast.callouts.land_now),
         all_up_mass_kg=round(forecast.setup.all_up_mass_kg, 6),

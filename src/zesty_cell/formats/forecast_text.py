@@ -43,11 +43,19 @@ def forecast_text(forecast: Forecast) -> str:
         f"  timer        {_minutes(plan.timers.timer_s)}",
     ]
     for name, callout in (("pack low", plan.pack_low), ("land now", plan.land_now)):
+        if callout.stands == "off":
+            continue
         decimals = 2 if series == 1 else 1
+        title = name if callout.stands == "calls" else "last guard"
+        with_it = "" if callout.throttle_under is None else f", throttle under {100 * callout.throttle_under:.0f} %"
+        if callout.used_over_ah is not None:
+            with_it = f", once {callout.used_over_ah * 1000:.0f} mAh are used"
         lines.append(
-            f"  {name}     {callout.threshold.pack_v:.{decimals}f} V ({callout.threshold.cell_v:.2f} a cell), "
-            f"held {callout.hold_s:g} s"
+            f"  {title:<12} {callout.threshold.pack_v:.{decimals}f} V ({callout.threshold.cell_v:.2f} a cell), "
+            f"held {callout.hold_s:g} s{with_it}"
         )
-    if plan.timers.charge_used_ah is not None:
-        lines.append(f"  charge used  {plan.timers.charge_used_ah * 1000:.0f} mAh")
+    if plan.charge is not None and plan.charge_counts:
+        home, land = 1000 * plan.charge.home_ah, 1000 * plan.charge.land_ah
+        lines.append(f"  charge used  head home at {home:.0f} mAh, land at {land:.0f} mAh")
+    lines.append(f"  what leads   {plan.leads}")
     return "\n".join(lines) + "\n\nChecks\n" + "".join(_check(c) for c in forecast.checks)

@@ -10,8 +10,8 @@ from zesty_cell.core.sheet import Sheet
 from zesty_cell.formats.documents import document_schema, read_document, write_document
 
 FORMAT: Final = "zesty-cell sheet"
-#: Version 2 knows cells, layout and tests of a pack, limits of each motor, and what is being tried.  Version 3 knows
-#: what the transmitter shows, and leaves efficiencies open that are as usual for the craft's size.
+#: Version 2 knows cells, layout and tests of a pack, limits of each motor, and what is being tried.  Version 3
+#: knows what the transmitter shows, and leaves efficiencies open that are as usual for the craft's size.
 VERSION: Final = 3
 #: What forms before version 3 filled in for an efficiency nobody had given [1].
 OLD_EFFICIENCY = {"rotor": 0.45, "wing": 0.5}
@@ -31,10 +31,12 @@ class SheetDocument(Sheet):
             return document
         craft = document.get("craft")
         steady = craft.get("steady") if isinstance(craft, dict) else None
-        source = steady.get("source") if isinstance(steady, dict) else None
-        if source in OLD_EFFICIENCY and steady.get("efficiency") == OLD_EFFICIENCY[source]:
-            return document | {"craft": craft | {"steady": steady | {"efficiency": None}}}
-        return document
+        if not isinstance(craft, dict) or not isinstance(steady, dict):
+            return document
+        filled_in = OLD_EFFICIENCY.get(str(steady.get("source")))
+        if filled_in is None or steady.get("efficiency") != filled_in:
+            return document
+        return document | {"craft": craft | {"steady": steady | {"efficiency": None}}}
 
 
 def write_sheet(sheet: Sheet) -> str:

@@ -9,12 +9,13 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import Forecast
 from zesty_cell.core.learn.correction import Learned
 from zesty_cell.core.learn.timer import NextTimer, TimedFlight, next_timer
 from zesty_cell.core.sheet import Sheet, corrected
 from zesty_cell.services.forecasts import flown
-from zesty_cell.services.learning import Told, learned_from, taught_of, told
+from zesty_cell.services.learning import Told, learned_from, sensor_of, taught_of, told
 from zesty_cell.store import sheets
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import PackRow, SheetRow
@@ -61,6 +62,29 @@ def timer_for(known: list[Told], learned: Learned | None, *, result: Forecast) -
     return next_timer(flights=_timed(known, learned), result=result)
 
 
+def with_charge(sheet: Sheet, charge: float, /) -> Sheet:
+    """A sheet that takes off with a part of its charge [1], as a rest voltage tells it.
+
+    Raises
+    ------
+    OutOfRangeError
+        When that is no more than what is kept, or too little to reckon with.
+    """
+    counted = round(charge - CHARGE_MARGIN, 2)
+    kept = sheet.landing.charge_kept or 0.0
+    least = max(0.3, kept + 0.05)
+    if counted < least:
+        raise OutOfRangeError(
+            f"{sheet.pack.name} has about {100 * charge:.0f} %, and you land with {100 * kept:.0f} %: there is "
+            "nothing to fly with. Charge it first.",
+            field="conditions.start_charge",
+            value=charge,
+            limit=least,
+        )
+    conditions = sheet.conditions.model_copy(update={"start_charge": min(counted, 1.0)})
+    return sheet.model_copy(update={"conditions": conditions})
+
+
 @dataclass(frozen=True)
 class Typed:
     """A sheet as it is being typed, with the craft and the pack chosen on it."""
@@ -70,8 +94,21 @@ class Typed:
     pack: PackRow
 
 
-def advise(session: Session, row: SheetRow, *, pack: PackRow | None = None, typed: Typed | None = None) -> Advice:
+#: What a rest voltage tells of the charge before a flight may be out by so much [1]: it is taken off.
+CHARGE_MARGIN = 0.05
+
+
+def advise(
+    session: Session,
+    row: SheetRow,
+    *,
+    pack: PackRow | None = None,
+    typed: Typed | None = None,
+    charge: float | None = None,
+) -> Advice:
     """What to fly by, for a stored sheet with its own pack or another, or as it is being typed.
+
+    With a ``charge`` [1] the pack takes off with what is really in it, less what a rest voltage may be out by.
 
     A timer is the last guard: it takes what the flights taught into account even where the sheet is to go by
     itself, and then the shorter of both.
@@ -85,6 +122,8 @@ def advise(session: Session, row: SheetRow, *, pack: PackRow | None = None, type
     if typed is None:
         craft_id, pack = row.craft_id, row.pack if pack is None else pack
         sheet = basis = stored.model_copy(update={"pack": PACKS.thing(pack)})
+        if charge is not None:
+            sheet = with_charge(sheet, charge)
     else:
         craft_id, pack, sheet = typed.craft_id, typed.pack, typed.sheet
         # Learned on what is stored: a change of air or of the landing rule keeps the factors, so that the live page
@@ -98,8 +137,9 @@ def advise(session: Session, row: SheetRow, *, pack: PackRow | None = None, type
         taught = learned.taught(str(pack.id))
     else:
         taught = taught_of(session, basis, craft_id=craft_id, pack=pack)
-    by_log = flown(corrected(sheet, taught))
-    result = by_log if row.from_log or taught is None else flown(sheet)
+    sensor = sensor_of(session, craft_id)
+    by_log = flown(corrected(sheet, taught, sensor=sensor))
+    result = by_log if row.from_log or taught is None else flown(corrected(sheet, None, sensor=sensor))
     timer = timer_for(known, learned, result=by_log)
     if result is not by_log:
         timer = min(timer, timer_for(known, learned, result=result), key=lambda t: t.timer_s)

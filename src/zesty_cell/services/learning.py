@@ -13,7 +13,7 @@ from zesty_cell.core.learn.calibration import SensorNow, current_now
 from zesty_cell.core.learn.correction import Learned, Observation, learn, observation
 from zesty_cell.core.learn.disagreement import Disagreement, disagreement
 from zesty_cell.core.learn.flights import LoggedFlight, Used, used_of
-from zesty_cell.core.sheet import Sheet, corrected
+from zesty_cell.core.sheet import CurrentSensor, Sheet, corrected
 from zesty_cell.core.taught import Taught
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import calibrations, flights, sheets
@@ -60,6 +60,14 @@ def current_sensor(session: Session, craft_id: int) -> SensorNow:
         (f.landed_at, f.shown_ah or 0.0, f.put_back_ah or 0.0) for f in sensor_flights(session, craft_id)
     ]
     return current_now(calibrations=calibrations.of_craft(session, craft_id), flights=told)
+
+
+def sensor_of(session: Session, craft_id: int) -> CurrentSensor | None:
+    """What is known of a craft's current sensor; None where nothing tells."""
+    now = current_sensor(session, craft_id)
+    if now.by == "nothing":
+        return None
+    return CurrentSensor(out=round(min(max(now.out, -0.95), 20.0), 4), error=round(min(now.error, 10.0), 4))
 
 
 @lru_cache(maxsize=64)
@@ -146,6 +154,7 @@ def as_flown(session: Session, row: SheetRow, *, pack: PackRow | None = None) ->
     """
     pack = row.pack if pack is None else pack
     sheet = sheets.as_sheet(row).model_copy(update={"pack": PACKS.thing(pack)})
+    sensor = sensor_of(session, row.craft_id)
     if not row.from_log:
-        return sheet
-    return corrected(sheet, taught_of(session, sheet, craft_id=row.craft_id, pack=pack))
+        return corrected(sheet, None, sensor=sensor)
+    return corrected(sheet, taught_of(session, sheet, craft_id=row.craft_id, pack=pack), sensor=sensor)

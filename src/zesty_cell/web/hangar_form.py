@@ -125,6 +125,18 @@ FULL = Choice(
         ),
     ),
 )
+#: What a transmitter may show of a craft; nothing chosen is not said yet.
+SHOWS = (
+    ("", "not said yet"),
+    ("volts charge", "volts and charge used"),
+    ("volts", "the pack’s volts"),
+    ("volts charge cells", "volts, charge used and cells"),
+    ("volts cells", "volts and cells"),
+    ("charge", "charge used"),
+    ("charge cells", "charge used and cells"),
+    ("cells", "its lowest cell"),
+    ("nothing", "nothing"),
+)
 CRAFT_SECTIONS = (
     Section(
         "The craft",
@@ -142,6 +154,7 @@ CRAFT_SECTIONS = (
             Field("avionics_w", "Video, camera, receiver", POWER, hint="3"),
             Field("cruise_speed_m_s", "Cruise speed", SPEED),
             Field("motor_resistance_ohm", "Wiring and motors", MILLIOHM, hint="10"),
+            Field("shows", "The transmitter shows", kind="choice", options=SHOWS),
             Field(
                 "pack_cooling",
                 "The pack sits in",
@@ -243,6 +256,9 @@ def first_texts(sections: tuple[Section, ...], values: Mapping[str, Any], system
     """What a form holds when it is opened."""
     nested = _nest(values)
     texts = texts_of(_all_fields(sections), nested, system)
+    if isinstance(values.get("shows"), tuple | list):
+        shows = " ".join(w for w in ("volts", "charge", "cells") if w in values["shows"])
+        texts["shows"] = shows or "nothing"
     for section in sections:
         if section.choice:
             texts[section.choice.path] = get(nested, section.choice.path) or section.choice.options[0][0]
@@ -271,6 +287,8 @@ _SOURCES = {"steady": "steady.source", "full_throttle": "full_throttle.source"}
 def read_craft(form: Mapping[str, str]) -> tuple[Craft | None, FormState]:
     """A craft from its form."""
     fields, values, state = _read(CRAFT_SECTIONS, form)
+    if isinstance(values.get("shows"), str):
+        values["shows"] = tuple(w for w in values["shows"].split()[:3] if w != "nothing")
     return build(Craft, values, fields, state, groups=_SOURCES), state
 
 

@@ -206,9 +206,7 @@ def _first_checks(result: Forecast) -> tuple[Check, ...]:
         (c for c in result.checks if c.status == "ok" and c.key in _FIRST_FINE),
         key=lambda c: _FIRST_FINE.index(c.key),
     )
-    land_now = result.callouts.land_now
-    noted = land_now.threshold.lowered_from_v is not None or land_now.quieter is not None
-    room = 4 - (len(troubles) > 1) - noted
+    room = 4 - (len(troubles) > 1)
     return (*troubles, *fine[: max(0, room - len(troubles))])
 
 

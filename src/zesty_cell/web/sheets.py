@@ -19,12 +19,13 @@ from zesty_cell.core.sheet import Sheet
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.sheet_json import read_sheet, write_sheet
 from zesty_cell.services.advice import Typed, advise
+from zesty_cell.services.plans import plan_now
 from zesty_cell.store import sheets as store
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import SheetRow
 from zesty_cell.web import sheet_form, sheet_view
-from zesty_cell.web.callouts.card import card_plan
+from zesty_cell.web.callouts.card import call_rows, card_plan
 from zesty_cell.web.database import SESSION
 from zesty_cell.web.drawing.pack_picture import pack_picture
 from zesty_cell.web.face import Face
@@ -95,6 +96,7 @@ def _context(
     *,
     conflict: str = "",
     also_try: str = "",
+    land_at_v: float | None = None,
 ) -> dict[str, Any]:
     """Everything the sheet page needs, from the stored sheet or from what is being typed."""
     view = preferences_of(request)
@@ -103,6 +105,9 @@ def _context(
     if read is None:
         tried = tuple(key for key in CHANGES if key in stored.trying or key == also_try)
         first = stored.model_copy(update={"trying": tried})
+        if land_at_v is not None:
+            landing = stored.landing.model_copy(update={"loaded_v": land_at_v})
+            first = first.model_copy(update={"landing": landing})
         texts = sheet_form.first_texts(
             first, craft_id=row.craft_id, pack_id=row.pack_id, version=row.version, units=view.units
         )
@@ -115,7 +120,7 @@ def _context(
             state.texts = sheet_form.first_texts(
                 sheet, craft_id=read.craft_id, pack_id=read.pack_id, version=read.version, units=view.units
             )
-    advice = figures = None
+    advice = figures = plan = None
     if sheet is not None:
         typed = None
         if read is not None and read.craft_id and read.pack_id:
@@ -125,6 +130,7 @@ def _context(
         try:
             advice = advise(session, row, typed=typed)
             figures = sheet_view.figures_of(advice, face)
+            plan = plan_now(session, row, advice)
         except OutOfRangeError as error:
             state.errors[error.field] = str(error)
             sheet = None
@@ -140,6 +146,8 @@ def _context(
         "errors": state.errors,
         "figures": figures,
         "advice": advice,
+        "plan": plan,
+        "calls": call_rows(plan.written, series=plan.written.series) if plan else [],
         "conflict": conflict,
         "crafts": CRAFTS.all(session),
         "packs": [r for r in PACKS.all(session) if r.standing != "retired" or str(r.id) == state.texts["pack_id"]],
@@ -176,10 +184,11 @@ def show_sheet(
     session: Store,
     sheet_id: int,
     also_try: Annotated[str, Query(alias="try", max_length=30)] = "",
+    land_at: Annotated[float | None, Query(ge=0.8, le=4.35)] = None,
 ) -> HTMLResponse:
-    """One sheet; ``try`` names a change to look at, not yet saved."""
+    """One sheet; ``try`` names a change to look at, ``land_at`` a loaded voltage to land at: not saved yet."""
     row = store.fetch(session, sheet_id)
-    return page(request, "sheet.html", _context(request, session, row, None, also_try=also_try))
+    return page(request, "sheet.html", _context(request, session, row, None, also_try=also_try, land_at_v=land_at))
 
 
 async def form_of(request: Request) -> dict[str, str]:
@@ -249,9 +258,9 @@ def setup_card(
     """The setup card: one A5 side to fly by, and a second one to set the transmitter by."""
     row = store.fetch(session, sheet_id)
     context = _context(request, session, row, None)
-    figures = context["figures"]
-    plan = card_plan(session, row, figures.forecast) if figures else None
-    return page(request, "card.html", context | {"callouts": plan, "sides": 1 if sides == "1" else 2})
+    now = context["plan"]
+    card = card_plan(now, series=context["sheet"].pack.series) if now else None
+    return page(request, "card.html", context | {"callouts": card, "sides": 1 if sides == "1" else 2})
 
 
 @router.get("/sheets/{sheet_id}/export")

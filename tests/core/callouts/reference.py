@@ -156,6 +156,7 @@ class Reference:
         guards = rule.guards
         met = armed or not guards.armed
         met = met and (guards.throttle_over is None or throttle > guards.throttle_over)
+        met = met and (guards.throttle_under is None or throttle < guards.throttle_under)
         if guards.switch is not None:
             met = met and switches["ABCDEFGH".index(guards.switch.name)] == POSITION[guards.switch.position]
         met = met and (guards.profile is None or guards.profile == self.profile)

@@ -338,6 +338,7 @@ def _plans(draw):
         guards = Guards(
             armed=draw(st.booleans()) or not conditions,
             throttle_over=draw(st.none() | st.just(0.2)),
+            throttle_under=draw(st.none() | st.just(0.6)),
             switch=draw(_SWITCH),
             profile=draw(st.sampled_from(_PROFILE_KEYS)) if len(profiles) == 2 else None,
         )

@@ -6,7 +6,7 @@ from typing import get_args
 
 import pytest
 
-from tests.sheets import heron, pomelo, satsuma, sheet
+from tests.sheets import checked, heron, pomelo, satsuma, sheet
 from zesty_cell.core.callouts.lint import FindingKey, lint
 from zesty_cell.core.callouts.rules import Condition, CraftStages, Guards, Profile, Rule
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
@@ -18,7 +18,7 @@ ERROR = 0.021
 
 @pytest.fixture(scope="module")
 def lighthouse():
-    return forecast(sheet(craft=heron(limits=Limits(esc_cutoff_v_per_cell=2.7).model_dump())))
+    return forecast(checked(sheet()))
 
 
 @pytest.fixture(scope="module")
@@ -110,7 +110,7 @@ def test_each_fault_raises_its_finding_alone_and_one_step_mends_it(key, fault, g
 def test_the_esc_would_act_before_the_words():
     one = sheet(craft=heron(limits=Limits(esc_cutoff_v_per_cell=3.3).model_dump()))
     result = forecast(one)
-    plan = write_plan(result, school="loaded voltage", current_error=ERROR).plan
+    plan = _volts(write_plan(result, school="loaded voltage", current_error=ERROR).plan, "land_now", 19.6)
     found = [f for f in lint(plan=plan, result=result) if f.key == "under_the_esc_cutoff"]
     assert len(found) == 1
     assert "3.30 V" in found[0].reason

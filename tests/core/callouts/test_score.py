@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.sheets import heron, pomelo, satsuma, sheet
+from tests.sheets import checked, heron, pomelo, satsuma, sheet
 from zesty_cell.core import kernel as flight_kernel
 from zesty_cell.core.callouts import kernel
 from zesty_cell.core.callouts.engine import Engine, frames
@@ -31,7 +31,7 @@ from zesty_cell.core.forecast import forecast
 
 @pytest.fixture(scope="module")
 def lighthouse():
-    return forecast(sheet())
+    return forecast(checked(sheet()))
 
 
 @pytest.fixture(scope="module")
@@ -96,6 +96,8 @@ def test_the_fast_path_says_what_the_engine_says(rules, three_flights):
     events, counts = np.full((len(rules), 3, 20_000), np.nan), np.zeros((len(rules), 3), dtype=np.int64)
     kernel.score_flights(
         traces.loaded_v, traces.charge_left, traces.current_a, steps, STEP_S, 6.0, 1.0, 1.0, capacity_ah,
+        np.ascontiguousarray(traces.summary[:, flight_kernel.FULL_FRESH_A]),
+        np.ascontiguousarray(traces.summary[:, flight_kernel.FULL_END_A]),
         made.rules, made.first_condition, made.condition_kind, made.condition_sensor, made.condition_value, 0,
         events, counts,
     )  # fmt: skip
@@ -154,9 +156,9 @@ def test_a_hair_trigger_cries_wolf_and_a_low_threshold_misses(plan):
 
 
 def test_charge_used_alone_never_cries_wolf():
-    result = forecast(sheet(craft=heron(), pack=satsuma(), pattern="freestyle"))
+    result = forecast(checked(sheet(craft=heron(), pack=satsuma(), pattern="freestyle")))
     plan = write_plan(result, school="charge used").plan
-    plan = plan.with_rule(plan.rule("guard").model_copy(update={"on": False}))
+    plan = plan.model_copy(update={"rules": tuple(r for r in plan.rules if r.role != "guard")})
     for day in score_plan(plan=plan, sheet=result.setup.sheet, days=(OWN_DAY, *BAD_DAYS[-2:])):
         assert day.false_calls == 0.0
 

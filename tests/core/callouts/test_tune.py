@@ -7,7 +7,7 @@ import pytest
 
 from tests.sheets import satsuma, sheet
 from zesty_cell.core.callouts.derive import HOLDS_S
-from zesty_cell.core.callouts.rules import Condition, Profile
+from zesty_cell.core.callouts.rules import DERIVED_ROLES, Condition, Guards, Profile, Rule
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, score_plan
 from zesty_cell.core.callouts.tune import MOST_THRESHOLDS, tunable, tune
@@ -19,7 +19,15 @@ FREESTYLE = sheet(pack=satsuma(), pattern="freestyle")
 
 @pytest.fixture(scope="module")
 def plan():
-    return write_plan(forecast(FREESTYLE), school="loaded voltage").plan
+    """Both calls by the voltage alone, as a pilot may set them, whatever the sheet would advise."""
+    result = forecast(FREESTYLE)
+    written = write_plan(result, school="loaded voltage").plan
+    rest = [r for r in written.rules if r.role not in DERIVED_ROLES]
+    both = [
+        Rule(key=key, name=key, role=key, conditions=(Condition(value=call.threshold.pack_v),), hold_s=3.0, say=key)
+        for key, call in (("pack_low", result.callouts.pack_low), ("land_now", result.callouts.land_now))
+    ]
+    return written.model_copy(update={"rules": (*both, *rest)})
 
 
 @pytest.fixture(scope="module")
@@ -98,6 +106,16 @@ def test_of_several_packs_the_one_that_is_flown_is_tuned(plan):
     tuned = tune(plan=several, key="land_now", sheet=FREESTYLE, days=(OWN_DAY,))
     assert (tuned.now, tuned.best) == (alone.now, alone.best)
     np.testing.assert_array_equal(tuned.late, alone.late)
+
+
+def test_a_share_of_throttle_leaves_the_climbs_out(plan, tuned):
+    rule = plan.rule("land_now").model_copy(update={"guards": Guards(throttle_under=0.6)})
+    calm = tune(plan=plan.with_rule(rule), key="land_now", sheet=FREESTYLE, days=(OWN_DAY, BAD_DAYS[3]))
+    assert calm.false.sum() < 0.7 * tuned.false.sum()
+    only = plan.model_copy(update={"rules": (rule,)})
+    days = score_plan(plan=only, sheet=FREESTYLE, days=(OWN_DAY, BAD_DAYS[3]))
+    assert calm.false[calm.now] == pytest.approx(sum(d.false_flights for d in days) / 400)
+    assert calm.late[calm.now] == pytest.approx(sum(d.missed for d in days) / 400)
 
 
 def test_it_can_be_stopped_and_tells_how_far_it_is(plan):

@@ -41,7 +41,7 @@ def test_a_hidden_power_is_found(power):
 def test_each_flight_makes_it_surer_and_never_surer_than_flights_vary():
     sigmas = [learn(SHEET, flights(Hidden(), n)).used("Pomelo 1", 600.0)[1] for n in (0, 1, 3, 10, 30)]
     assert sigmas == sorted(sigmas, reverse=True)
-    assert sigmas[-1] > FLIGHT_SIGMA
+    assert sigmas[-1] > 0.02  # flights without any scatter: no pilot is believed to be better than that
 
 
 def test_the_rest_voltage_tells_a_tired_pack_from_a_hungry_craft():

@@ -69,7 +69,7 @@ def thresholds(*, plan: CalloutPlan, result: Forecast) -> tuple[Threshold, ...]:
     found = []
     for rule in plan.rules:
         value = plan.calls_below_v(rule, series=series) if rule.on else None
-        if value is not None and rule.role in ("pack_low", "land_now"):
+        if value is not None and rule.role in ("pack_low", "land_now", "guard"):
             found.append(Threshold("pack_low" if rule.role == "pack_low" else "land_now", rule.name, value))
     if plan.stages.lamp_v is not None:
         found.append(Threshold("lamp", "Craft's lamp", plan.stages.lamp_v))

@@ -91,7 +91,7 @@ def flight_frames(*, setup: Setup, flight: Flight, plan: CalloutPlan, until_s: f
         switches=np.tile(resting_switches(plan, series=series), (n, 1)),
         pack_v=loaded * series,
         cell_v=loaded,
-        used_ah=flight.used_ah[:n],
+        used_ah=flight.used_ah[:n] * (1.0 + setup.sheet.sensor.out),  # as its sensor shows it
         current_a=flight.current_a[:n],
     )
 

@@ -11,7 +11,7 @@ from zesty_cell.core.callouts.rules import CalloutPlan, Condition, Role, Rule, T
 from zesty_cell.core.entity import Entity, Name
 
 #: Which rules are kept where not all fit, first to last.
-_KEPT_FIRST: tuple[Role, ...] = ("land_now", "pack_low", "silence", "charge_used", "profile", "own", "ask")
+_KEPT_FIRST: tuple[Role, ...] = ("land_now", "guard", "pack_low", "silence", "charge_used", "profile", "own", "ask")
 
 
 class Capabilities(Entity):

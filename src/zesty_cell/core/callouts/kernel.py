@@ -86,7 +86,8 @@ QUIET, PENDING, TRUE = 0, 1, 2
 
 # Columns of the parameters of a rule, and of a timer; switch columns hold −1 for none.
 R_HOLD_S, R_ARMED, R_THROTTLE, R_SWITCH, R_POSITION, R_PROFILE, R_EVERY_S, R_QUIET_S, R_ANY, R_READ = range(10)
-RULE_COLUMNS = 10
+R_THROTTLE_UNDER = 10  # over 1 for none
+RULE_COLUMNS = 11
 (
     T_AT_S,
     T_RUNS,
@@ -326,6 +327,8 @@ def run_plan(
                 met = False
             if rules[j, R_THROTTLE] >= 0.0 and not throttle[n] > rules[j, R_THROTTLE]:
                 met = False
+            if rules[j, R_THROTTLE_UNDER] <= 1.0 and not throttle[n] < rules[j, R_THROTTLE_UNDER]:
+                met = False
             if rules[j, R_SWITCH] >= 0.0 and switches[n, int(rules[j, R_SWITCH])] != rules[j, R_POSITION]:
                 met = False
             if rules[j, R_PROFILE] >= 0.0 and rules[j, R_PROFILE] != profile:
@@ -396,6 +399,8 @@ def score_flights(
     parallel,
     start_charge,
     capacity_ah,
+    full_fresh_a,
+    full_end_a,
     rules,
     first_condition,
     condition_kind,
@@ -418,6 +423,8 @@ def score_flights(
     series, parallel, start_charge : float
     capacity_ah : float64 (k,)
         Of the whole pack.
+    full_fresh_a, full_end_a : float64 (k,)
+        Full-throttle current at the start and at the end, per cell [A]; straight in the charge between.
     profile : int
         In use throughout; −1 for none.
     events : float64 (r, k, e), written
@@ -438,7 +445,11 @@ def score_flights(
             since = -1
             spoken_s = math.nan
             lowest_v = math.inf
-            for n in range(int(steps[k])):
+            under = rules[j, R_THROTTLE_UNDER]
+            steps_k = int(steps[k])
+            end_left = charge_left[k, steps_k - 1] if steps_k > 0 else 0.0
+            span = max(start_charge - end_left, 1e-9)
+            for n in range(steps_k):
                 one = False
                 every = True
                 for c in range(first, last):
@@ -464,7 +475,13 @@ def score_flights(
                         one = True
                     else:
                         every = False
-                if not (one if rules[j, R_ANY] != 0.0 and last > first else every):
+                met = one if rules[j, R_ANY] != 0.0 and last > first else every
+                if met and under <= 1.0:
+                    # Thrust goes nearly with current, and throttle is its root.
+                    fresh = (charge_left[k, n] - end_left) / span
+                    full_a = full_end_a[k] + (full_fresh_a[k] - full_end_a[k]) * fresh
+                    met = current_a[k, n] < under * under * full_a
+                if not met:
                     since = -1
                     continue
                 t = n * dt_s
@@ -499,3 +516,95 @@ def low_for_good(cruise_v, steps, threshold_v, low_step):
         while low > 0 and cruise_v[k, low - 1] < threshold_v:
             low -= 1
         low_step[k] = low
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def try_settings(
+    loaded_v,
+    cruise_v,
+    charge_left,
+    current_a,
+    steps,
+    dt_s,
+    threshold_v,
+    throttle_under,
+    used_over,
+    early_share,
+    full_fresh_a,
+    full_end_a,
+    start_charge,
+    hold_at,
+    first_s,
+    first_true_s,
+):
+    """Try settings of a voltage call over many flights: below a voltage, held, for several holds at once.
+
+    A setting may count only while the throttle is under a share, and only once some of the charge is used.
+    What is a true call is as in :func:`watch_threshold`.
+
+    Parameters
+    ----------
+    loaded_v, cruise_v : float32 (k, n)
+        Per cell [V].
+    charge_left, current_a : float32 (k, n), or (k, 0) where no setting asks for throttle or charge
+        Charge left [1], current of a cell [A].
+    steps : float64 (k,)
+    dt_s : float
+        Step [s].
+    threshold_v : float64 (s,)
+        Per cell [V].
+    throttle_under : float64 (s,)
+        Share of the throttle [0 to 1]; over 1 counts always.
+    used_over : float64 (s, k)
+        Charge used from which it counts, of each flight's own capacity [1]; 0 counts always.
+    early_share : float
+        [1]
+    full_fresh_a, full_end_a : float64 (k,)
+        Full-throttle current at the start and at the end, per cell [A]; straight in the charge between.
+    start_charge : float
+    hold_at : int64 (h,)
+        As for :func:`watch_threshold`.
+    first_s, first_true_s : float64 (s, k, holds), written
+        First call of all and first true one [s]; infinity for none.
+    """
+    for k in range(loaded_v.shape[0]):
+        count = int(steps[k])
+        if count == 0:
+            first_s[:, k, :] = math.inf
+            first_true_s[:, k, :] = math.inf
+            continue
+        # Without charge nothing here may ask for throttle or charge.
+        end_left = charge_left[k, count - 1] if charge_left.shape[1] > 0 else 0.0
+        span = max(start_charge - end_left, 1e-9)
+        for s in range(threshold_v.size):
+            first_s[s, k, :] = math.inf
+            first_true_s[s, k, :] = math.inf
+            threshold = threshold_v[s]
+            low = count
+            while low > 0 and cruise_v[k, low - 1] < threshold:
+                low -= 1
+            end_begins = int(low * (1.0 - early_share))
+            always = throttle_under[s] > 1.0
+            share_squared = throttle_under[s] * throttle_under[s]
+            left_at_most = start_charge - used_over[s, k]
+            under = 0
+            for n in range(count):
+                met = loaded_v[k, n] < threshold
+                if met and left_at_most < start_charge and charge_left[k, n] > left_at_most:
+                    met = False
+                if met and not always:
+                    # Thrust goes nearly with current, and throttle is its root.
+                    full_a = (
+                        full_end_a[k] + (full_fresh_a[k] - full_end_a[k]) * (charge_left[k, n] - end_left) / span
+                    )
+                    met = current_a[k, n] < share_squared * full_a
+                if met:
+                    if under < hold_at.size and hold_at[under] >= 0:
+                        j = hold_at[under]
+                        if first_s[s, k, j] == math.inf:
+                            first_s[s, k, j] = n * dt_s
+                        if n >= end_begins and first_true_s[s, k, j] == math.inf:
+                            first_true_s[s, k, j] = n * dt_s
+                    under += 1
+                else:
+                    under = 0

@@ -151,12 +151,6 @@ class _Linter:
         hold = next((h for h in HOLDS_S if h >= burst_s + 0.5 - 1e-9), None)
         if hold is not None:
             return f"Hold it {hold:g} s", self.plan.with_rule(rule.model_copy(update={"hold_s": hold}))
-        callouts = self.result.callouts
-        quieter = (callouts.land_now if rule.role == "land_now" else callouts.pack_low).quieter
-        series = self.plan.series_of(rule, rule.conditions[place])
-        if quieter is not None and quieter.cell_v < rule.conditions[place].cell_value_v(series=series) - 1e-9:
-            words, plan = self.at_cell_v(rule, place, quieter.cell_v, up=False)
-            return f"Set {words}, and let the charge and the timer lead", plan
         off = self.plan.with_rule(rule.model_copy(update={"on": False}))
         return "Switch it off: charge used and the timer lead here", off
 

@@ -60,7 +60,7 @@ def plain_form(*, plan: CalloutPlan, result: Forecast) -> PlainForm:
     """
     flown = plan.flown_with(series=result.setup.sheet.pack.series)
     on = [r for r in flown.rules if r.on]
-    alarms = [r for r in on if _watches_voltage(r) and r.role in ("land_now", "pack_low")]
+    alarms = [r for r in on if _watches_voltage(r) and r.role in ("land_now", "guard", "pack_low")]
     simple = flown.model_copy(update={"rules": tuple(alarms), "profiles": (), "choose": "one"})
     fitted = fit(plan=simple, able=PLAIN_RADIO).plan
     can, cannot = [], []

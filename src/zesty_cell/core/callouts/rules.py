@@ -45,7 +45,10 @@ Words = Annotated[
     str,
     StringConstraints(strip_whitespace=True, min_length=1, max_length=60, pattern=r"^[^\x00-\x1f\x7f]*$"),
 ]
-Role = Literal["pack_low", "land_now", "charge_used", "silence", "profile", "ask", "own"]
+Role = Literal["pack_low", "land_now", "guard", "charge_used", "silence", "profile", "ask", "own"]
+
+#: The rules whose values follow from the forecast; all others are the pilot's own.
+DERIVED_ROLES: tuple[Role, ...] = ("pack_low", "land_now", "guard", "charge_used")
 
 #: Longest hold the engine keeps [s].
 MOST_HOLD_S = 60.0
@@ -101,10 +104,11 @@ class Condition(Entity):
 
 
 class Guards(Entity):
-    """What must also hold, without a hold of its own."""
+    """What must also hold, without a hold of its own; a throttle under a share leaves climbs out."""
 
     armed: bool = True
     throttle_over: Annotated[float, Field(ge=0, le=0.95)] | None = None
+    throttle_under: Annotated[float, Field(ge=0.05, le=1)] | None = None
     switch: Switch | None = None
     profile: Key | None = None
 

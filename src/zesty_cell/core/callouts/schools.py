@@ -12,7 +12,8 @@ from typing import Literal
 
 import numpy as np
 
-from zesty_cell.core.callouts.derive import DerivedCallouts, VoltageCallout, voltage_step_v
+from zesty_cell.core.callouts.derive import voltage_step_v
+from zesty_cell.core.callouts.lead import DerivedCallouts, VoltageCall
 from zesty_cell.core.callouts.rules import (
     VALUE_BOUNDS,
     CalloutPlan,
@@ -26,6 +27,7 @@ from zesty_cell.core.callouts.rules import (
     Timer,
     on_step,
 )
+from zesty_cell.core.callouts.steps import clock
 from zesty_cell.core.forecast import Forecast
 
 #: How long telemetry is missed before it is called lost [s], and how often it is said again [s].
@@ -107,6 +109,14 @@ FIRST_SCHOOL: School = "loaded voltage"
 
 
 @dataclass(frozen=True)
+class SetTimer:
+    """A timer to set now [s], and why it is that."""
+
+    at_s: float
+    why: str
+
+
+@dataclass(frozen=True)
 class Written:
     """A plan as a school writes it.
 
@@ -144,8 +154,9 @@ def knee_s(result: Forecast, /) -> float:
 
 
 class _Writer:
-    def __init__(self, result: Forecast) -> None:
-        self.result = result
+    def __init__(self, result: Forecast, now: SetTimer | None) -> None:
+        self.result, self.now = result, now
+        self.craft = result.setup.sheet.craft
         self.derived: DerivedCallouts = result.callouts
         self.setup = result.setup
         self.pack = result.setup.sheet.pack
@@ -153,63 +164,137 @@ class _Writer:
         self.reasons: dict[str, str] = {}
         self.notes: list[str] = []
 
-    def moment(self, seconds: float) -> str:
-        whole = int(seconds + 0.5)
-        return f"{whole // 60}:{whole % 60:02d}"
-
     def timer(self, *, repeat: bool = False) -> Timer:
-        timers = self.derived.timers
+        now = self.now
         self.reasons["timer"] = (
-            f"The early end of the range, {self.moment(self.result.range.low_s)}, less the way home: it is the "
-            "guard that needs no telemetry."
+            f"The early end of the range, {clock(self.derived.timers.down_s)}, less the way home: it is the guard "
+            "that needs no telemetry."
+            if now is None
+            else now.why
         )
-        return Timer(key="timer", at_s=max(timers.timer_s, 5.0), end_every_s=10.0 if repeat else None)
+        at_s = self.derived.timers.timer_s if now is None else now.at_s
+        return Timer(key="timer", at_s=max(at_s, 5.0), end_every_s=10.0 if repeat else None)
 
-    def voltage(self, key: str, *, every_s: float | None, vibrate: bool = False) -> Rule:
-        callout: VoltageCallout = self.derived.pack_low if key == "pack_low" else self.derived.land_now
-        threshold, landing_s = callout.threshold, self.result.flight.landing_s
-        before = landing_s - threshold.wanted_s
-        where = "at the landing point" if key == "land_now" else f"{before:.0f} s before the landing point"
-        hold = (
-            f"The hold outlasts every burst that {callout.flights} flights had, by half a second."
-            if callout.hold_suffices
-            else "Some bursts outlast even this hold: see the dry run."
+    def voltage(
+        self, key: Literal["pack_low", "land_now"], *, every_s: float | None, vibrate: bool = False
+    ) -> Rule | None:
+        """A voltage call as it passes its test, the last guard in its place, or nothing."""
+        call: VoltageCall = self.derived.pack_low if key == "pack_low" else self.derived.land_now
+        if call.stands == "off":
+            return None
+        if call.stands == "guard":
+            return self.guard(every_s=every_s, vibrate=vibrate)
+        before = self.result.flight.landing_s - call.threshold.wanted_s
+        where = "At the landing point" if key == "land_now" else f"{before:.0f} s before the landing point"
+        trial = call.trial
+        right = trial.flights - trial.false_flights - trial.late_flights
+        self.reasons[key] = (
+            f"{where}: true and in time in {right} of {trial.flights} flights. {_help(call)}".strip()
         )
-        self.reasons[key] = f"{where[0].upper()}{where[1:]}. {hold}"
+        low = key == "pack_low"
         return Rule(
             key=key,
-            name="Pack low" if key == "pack_low" else "Land now",
-            role="pack_low" if key == "pack_low" else "land_now",
-            conditions=(Condition(sensor="pack_v", comparison="below", value=threshold.pack_v),),
-            hold_s=callout.hold_s,
-            say="pack low" if key == "pack_low" else "land now",
+            name="Pack low" if low else "Land now",
+            role=key,
+            conditions=self.conditions(call),
+            guards=Guards(throttle_under=call.throttle_under),
+            hold_s=call.hold_s,
+            say="pack low" if low else "land now",
             every_s=every_s,
             vibrate="long" if vibrate else None,
         )
 
-    def charge(self, key: str, *, at_s: float, say: str, name: str, every_s: float | None = None) -> Rule | None:
-        flight = self.result.flight
-        used_ah = float(flight.used_ah[flight.index_at(at_s)])
-        step_ah = CHARGE_STEP_AH if used_ah >= 1.0 else 0.01 if used_ah >= 0.2 else 0.005
-        value = on_step(value=used_ah, step=step_ah, up=False)
+    def conditions(self, call: VoltageCall) -> tuple[Condition, ...]:
+        if self.craft.can_show("volts"):
+            volts = Condition(sensor="pack_v", comparison="below", value=call.threshold.pack_v)
+        else:
+            cell_v = on_step(value=call.threshold.cell_v, step=0.01)
+            volts = Condition(sensor="cell_v", comparison="below", value=cell_v)
+        if call.used_over_ah is None:
+            return (volts,)
+        return (volts, Condition(sensor="used_ah", comparison="above", value=call.used_over_ah))
+
+    def guard(self, *, every_s: float | None = LAND_NOW_EVERY_S, vibrate: bool = False) -> Rule | None:
+        """The voltage as the last guard: it may come late, and it does not cry wolf."""
+        call = self.derived.land_now
+        if call.stands == "off":
+            return None
+        self.reasons["guard"] = (
+            f"As “land now” the voltage would be false in {call.plain.false_flights} and late in "
+            f"{call.plain.late_flights} of {call.plain.flights} flights: so low it is quiet, and the last guard."
+            if call.stands == "guard"
+            else "Where the sensor is out or the pack was not full, the voltage still speaks."
+        )
+        return Rule(
+            key="guard",
+            name="Last guard",
+            role="guard",
+            conditions=self.conditions(call),
+            guards=Guards(throttle_under=call.throttle_under),
+            hold_s=call.hold_s,
+            say="voltage low, land",
+            every_s=every_s,
+            vibrate="long" if vibrate else None,
+        )
+
+    def charge(self, key: Literal["charge_used", "land_now"], *, every_s: float | None = None) -> Rule | None:
+        """The charge call to head home or to land, where it passes its test, in what the sensor shows."""
+        call = self.derived.charge
+        if call is None or not call.trial.passes:
+            if call is not None:
+                self.notes.append(
+                    "Charge used is left out: the current sensor is not known well enough. Compare one flight with "
+                    "what the charger puts back."
+                )
+            return None
+        lands = key == "land_now"
+        value = call.land_ah if lands else call.home_ah
         if value < 0.005:
             return None
-        share = 100.0 * value / self.setup.figures.capacity_ah
+        out, share = self.setup.sheet.sensor.out, 100.0 * value / self.setup.figures.capacity_ah
+        where = "at the landing point" if lands else "when it is time to start home"
+        shown = (
+            f" It shows {abs(100 * out):.0f} % too {'much' if out > 0 else 'little'}, so this is"
+            if out
+            else " It is"
+        )
+        true_ah = value / (1.0 + out)
         self.reasons[key] = (
-            f"{share:.0f} % of the pack, at {self.moment(at_s)} on the flight expected. It needs a current sensor "
-            "that was checked against the charge put back, and a full pack."
+            f"{share:.0f} % of the pack as shown, {where}.{shown} {1000 * true_ah:.0f} mAh in truth. It needs a "
+            "full pack."
         )
         return Rule(
             key=key,
-            name=name,
-            role="land_now" if key == "land_now" else "charge_used",
+            name="Land now" if lands else "Charge used",
+            role="land_now" if lands else "charge_used",
             conditions=(Condition(sensor="used_ah", comparison="above", value=value),),
             hold_s=0.5,
-            say=say,
+            say="land now" if lands else "charge used, head home",
             every_s=every_s,
         )
 
-    def silence(self) -> Rule:
+    def lead(self) -> list[Rule | None]:
+        """What leads here whatever the school would like: voltage, else charge used, else the timer alone."""
+        land = self.voltage("land_now", every_s=LAND_NOW_EVERY_S)
+        if self.derived.leads != "voltage":
+            self.notes.append(self.given_up())
+        if self.derived.leads == "charge used":
+            return [self.charge("land_now", every_s=LAND_NOW_EVERY_S), land]
+        return [land]
+
+    def given_up(self) -> str:
+        """Why the voltage does not lead."""
+        if not (self.craft.can_show("volts") or self.craft.can_show("cells")):
+            return f"Your transmitter shows no voltage of {self.craft.name}: {self.derived.leads} leads."
+        plain = self.derived.land_now.plain
+        return (
+            f"A voltage would be false in {plain.false_flights} and late in {plain.late_flights} of "
+            f"{plain.flights} flights, and nothing a transmitter can do mends it: {self.derived.leads} leads."
+        )
+
+    def silence(self) -> Rule | None:
+        if self.craft.shows == ():
+            return None
         self.reasons["silence"] = "From here the timer is your only guard."
         return Rule(
             key="silence",
@@ -221,14 +306,18 @@ class _Writer:
             every_s=SILENCE_EVERY_S,
         )
 
-    def ask(self) -> Rule:
+    def ask(self) -> Rule | None:
+        shown = self.craft.shows
+        if shown == ():
+            return None
+        shown = shown or ("volts",)
         self.reasons["ask"] = "A look at the voltage without looking down."
         return Rule(
             key="ask",
             name="Ask for it",
             role="ask",
             guards=Guards(armed=False, switch=Switch(name="D", position="down")),
-            read="pack_v",
+            read="pack_v" if self.craft.can_show("volts") else "cell_v" if "cells" in shown else "used_ah",
             every_s=5.0,
         )
 
@@ -256,26 +345,27 @@ class _Writer:
         return CraftStages(lamp_v=lamp_v, landing_v=landing_v if lands and landing_v < lamp_v else None)
 
 
+def _help(call: VoltageCall) -> str:
+    plain = call.plain
+    wrong = f"false in {plain.false_flights} and late in {plain.late_flights}"
+    return {
+        "hold": "The hold outlasts the bursts.",
+        "another voltage": f"At the landing point's own voltage it would be {wrong}.",
+        "throttle": f"Counting at full throttle too it would be {wrong}.",
+        "charge too": f"By the voltage alone it would be {wrong}.",
+    }[call.means]
+
+
 def _loaded(w: _Writer) -> tuple[list[Rule | None], CraftStages]:
-    home_s = w.derived.timers.start_home_s
-    return [
-        w.voltage("pack_low", every_s=None),
-        w.voltage("land_now", every_s=LAND_NOW_EVERY_S),
-        w.charge("charge_used", at_s=home_s, say="charge used, head home", name="Charge used"),
-    ], w.stages(lands=False)
+    home = w.charge("charge_used")
+    return [w.voltage("pack_low", every_s=None), *w.lead(), home], w.stages(lands=False)
 
 
 def _charge(w: _Writer) -> tuple[list[Rule | None], CraftStages]:
-    flight = w.result.flight
-    guard = w.voltage("guard", every_s=LAND_NOW_EVERY_S).model_copy(
-        update={"name": "Voltage guard", "role": "land_now", "say": "voltage low, land"}
+    home, land = w.charge("charge_used"), w.charge("land_now", every_s=LAND_NOW_EVERY_S)
+    return [home, land, w.guard() if land else w.voltage("land_now", every_s=LAND_NOW_EVERY_S)], w.stages(
+        lands=False
     )
-    w.reasons["guard"] = "Where the sensor is out or the pack was not full, the voltage still speaks."
-    return [
-        w.charge("charge_used", at_s=w.derived.timers.start_home_s, say="head home", name="Charge used"),
-        w.charge("land_now", at_s=flight.landing_s, say="land now", name="Land now", every_s=LAND_NOW_EVERY_S),
-        guard,
-    ], w.stages(lands=False)
 
 
 def _timer_first(w: _Writer) -> tuple[list[Rule | None], CraftStages]:
@@ -286,31 +376,29 @@ def _knee(w: _Writer) -> tuple[list[Rule | None], CraftStages]:
     at_s = knee_s(w.result)
     flight, floor_v = w.result.flight, w.setup.chemistry.loaded_floor_v
     knee_v = float(flight.cruise_v[flight.index_at(at_s)])
-    if at_s > flight.landing_s or knee_v < floor_v:
-        w.notes.append(
-            f"The curve bends at {w.moment(at_s)}, inside the reserve you keep: the call comes at the landing "
-            "point instead."
-        )
-        return [w.voltage("land_now", every_s=LAND_NOW_EVERY_S)], w.stages(lands=False)
     low = w.voltage("pack_low", every_s=None)
+    if at_s > flight.landing_s or knee_v < floor_v or low is None or low.conditions[0].sensor != "pack_v":
+        w.notes.append(
+            f"The curve bends at {clock(at_s)}, inside the reserve you keep: the call comes at the landing point "
+            "instead."
+        )
+        return w.lead(), w.stages(lands=False)
     value = on_step(value=knee_v * w.pack.series, step=w.step_v, up=True)
-    w.reasons["pack_low"] = f"Where the curve bends, at {w.moment(at_s)}."
-    return [
-        low.model_copy(update={"conditions": (Condition(value=value),)}),
-        w.voltage("land_now", every_s=LAND_NOW_EVERY_S),
-    ], w.stages(lands=False)
+    w.reasons["pack_low"] = f"Where the curve bends, at {clock(at_s)}."
+    return [low.model_copy(update={"conditions": (Condition(value=value),)}), *w.lead()], w.stages(lands=False)
 
 
 def _two_stages(w: _Writer) -> tuple[list[Rule | None], CraftStages]:
-    return [w.voltage("pack_low", every_s=None), w.voltage("land_now", every_s=LAND_NOW_EVERY_S)], w.stages(
-        lands=True
-    )
+    return [w.voltage("pack_low", every_s=None), *w.lead()], w.stages(lands=True)
 
 
 def _audible(w: _Writer) -> tuple[list[Rule | None], CraftStages]:
+    def insistent(rule: Rule | None) -> Rule | None:
+        return None if rule is None else rule.model_copy(update={"every_s": 3.0, "vibrate": "long"})
+
     return [
         w.voltage("pack_low", every_s=15.0, vibrate=True),
-        w.voltage("land_now", every_s=3.0, vibrate=True),
+        *(insistent(rule) for rule in w.lead()),
     ], CraftStages()
 
 
@@ -324,7 +412,9 @@ _RULES: dict[School, Callable[[_Writer], tuple[list[Rule | None], CraftStages]]]
 }
 
 
-def write_plan(result: Forecast, *, school: School, current_error: float | None = None) -> Written:
+def write_plan(
+    result: Forecast, *, school: School, current_error: float | None = None, now: SetTimer | None = None
+) -> Written:
     """The plan of a school for a forecast, rounded to what a transmitter can be set to.
 
     Parameters
@@ -333,8 +423,10 @@ def write_plan(result: Forecast, *, school: School, current_error: float | None 
     school : School
     current_error : float, optional
         How far the current sensor was out at its last check [1].
+    now : SetTimer, optional
+        The timer to set now, where the log advises one; the sheet's own without [s].
     """
-    writer = _Writer(result)
+    writer = _Writer(result, now)
     timer = writer.timer(repeat=school == "timer first")
     rules, stages = _RULES[school](writer)
     sheet = result.setup.sheet
@@ -342,7 +434,7 @@ def write_plan(result: Forecast, *, school: School, current_error: float | None 
         name=f"{sheet.craft.name} on {sheet.pack.name}"[:80],
         school=school,
         series=sheet.pack.series,
-        rules=(*(r for r in rules if r is not None), writer.silence(), writer.ask()),
+        rules=tuple(r for r in (*rules, writer.silence(), writer.ask()) if r is not None),
         timers=(timer,),
         profiles=(writer.profile(),),
         stages=stages,

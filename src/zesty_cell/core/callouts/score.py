@@ -17,6 +17,7 @@ from zesty_cell.core import kernel as flight_kernel
 from zesty_cell.core.callouts import kernel
 from zesty_cell.core.callouts.derive import LATE_SHARE, in_earnest_s
 from zesty_cell.core.callouts.engine import Engine
+from zesty_cell.core.callouts.lead import shown_over_true
 from zesty_cell.core.callouts.rules import TELEMETERED, CalloutPlan, Rule
 from zesty_cell.core.errors import StoppedError
 from zesty_cell.core.flight import Factors, Setup, Traces, fly, landing_times_s, sample_step_s, set_up, start_many
@@ -140,10 +141,8 @@ def day_setup(sheet: Sheet, *, day: Day) -> tuple[Setup, Factors]:
 class DayFlights(ABC):
     """The sampled flights of a sheet on one day, watched by a subclass while their traces exist."""
 
-    with_charge = False
-
-    def __init__(self, sheet: Sheet, *, day: Day) -> None:
-        self.day = day
+    def __init__(self, sheet: Sheet, *, day: Day, with_charge: bool = False) -> None:
+        self.day, self.with_charge = day, with_charge
         self.setup, self.factors = day_setup(sheet, day=day)
         self._end_s = fly(self.setup).end_s
         self.step_s = sample_step_s(end_s=self._end_s)
@@ -193,10 +192,8 @@ def fly_days(
 class _Watch(DayFlights):
     """Runs the rules over the flights of one day."""
 
-    with_charge = True
-
     def __init__(self, plan: CalloutPlan, sheet: Sheet, day: Day) -> None:
-        super().__init__(sheet, day=day)
+        super().__init__(sheet, day=day, with_charge=True)
         self.plan, self.rules = plan, scored_rules(plan)
         self.made = Engine(plan.model_copy(update={"rules": self.rules, "timers": ()})).made
         series = self.setup.sheet.pack.series
@@ -207,6 +204,8 @@ class _Watch(DayFlights):
         self.earnest_s = np.full((r, k), np.inf)
         self.left = np.full(k, np.nan)
         self.land_s = np.full(k, np.inf)
+        # Charge as the sensor shows it, over the truth.
+        self.shown = shown_over_true(self.setup, k)
 
     def visit(self, rows: slice, traces: Traces) -> None:
         """See :data:`~zesty_cell.core.flight.Visitor`; a rule's events beyond ``_MOST_EVENTS`` are only counted."""
@@ -221,7 +220,9 @@ class _Watch(DayFlights):
             float(pack.series),
             float(pack.parallel),
             self.setup.sheet.conditions.start_charge,
-            self.setup.figures.capacity_ah * self.factors.capacity[rows],
+            self.setup.figures.capacity_ah * self.factors.capacity[rows] * self.shown[rows],
+            np.ascontiguousarray(traces.summary[:, flight_kernel.FULL_FRESH_A]),
+            np.ascontiguousarray(traces.summary[:, flight_kernel.FULL_END_A]),
             made.rules,
             made.first_condition,
             made.condition_kind,

@@ -7,9 +7,11 @@ from dataclasses import replace
 from itertools import pairwise
 
 from zesty_cell.core.callouts.rules import (
+    DERIVED_ROLES,
     FULL_TOLERANCE_V,
     MOST_CONDITIONS,
     MOST_PROFILES,
+    MOST_RULES,
     MOST_TIMERS,
     PACK_VOLTAGES,
     CalloutPlan,
@@ -19,7 +21,7 @@ from zesty_cell.core.callouts.rules import (
     School,
     Timer,
 )
-from zesty_cell.core.callouts.schools import Written, write_plan
+from zesty_cell.core.callouts.schools import SetTimer, Written, write_plan
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import Forecast
 
@@ -74,7 +76,7 @@ def _told_by_voltage(profiles: Sequence[Profile]) -> bool:
     return all(high < low for (_, high), (low, _) in pairwise(spans))
 
 
-def add_pack(plan: CalloutPlan, result: Forecast, /) -> CalloutPlan:
+def add_pack(plan: CalloutPlan, result: Forecast, /, *, now: SetTimer | None = None) -> CalloutPlan:
     """The plan with a further pack: its profile, and its values in every rule that the school writes for it.
 
     A cell count that has a profile already keeps the more cautious of both values, and the wider bounds.
@@ -86,6 +88,8 @@ def add_pack(plan: CalloutPlan, result: Forecast, /) -> CalloutPlan:
         With at least one profile.
     result : Forecast
         Of the craft with that pack [V, Ah, s].
+    now : SetTimer, optional
+        The timer to set with it now, where the log advises one [s].
 
     Raises
     ------
@@ -100,7 +104,8 @@ def add_pack(plan: CalloutPlan, result: Forecast, /) -> CalloutPlan:
             "both. Give its sheet a plan of its own.",
             field="profiles", value=pack.series, limit=pack.series,
         )  # fmt: skip
-    other = write_plan(result, school=plan.school or "loaded voltage", current_error=plan.current_error).plan
+    school = plan.school or "loaded voltage"
+    other = write_plan(result, school=school, current_error=plan.current_error, now=now).plan
     theirs = other.profiles[0]
     own = next((p for p in plan.profiles if p.series == plan.series), plan.profiles[0])
     known = next((p for p in plan.profiles if p.series == theirs.series), None)
@@ -114,18 +119,7 @@ def add_pack(plan: CalloutPlan, result: Forecast, /) -> CalloutPlan:
         profiles = tuple(theirs if p.key == known.key else p for p in plan.profiles)
     else:
         profiles = (*plan.profiles, theirs)
-    rules = []
-    for rule in plan.rules:
-        written = other.rule(rule.key)
-        if not any(_of_pack(c) for c in rule.conditions):
-            rules.append(rule)
-        elif written is not None and (rule.join == "any" or len(rule.conditions) == 1):
-            if len(rule.conditions) < MOST_CONDITIONS:
-                rules.append(_joined(rule, written, own, theirs))
-            else:
-                rules.append(rule)
-        else:
-            rules.append(_per_cell(plan, rule, own))
+    rules = _rules(plan, other, own, theirs)
     if len(profiles) == 1:
         rules = [_for_any(rule) for rule in rules]
     timers = _timers(plan, other, own, theirs)
@@ -137,10 +131,62 @@ def add_pack(plan: CalloutPlan, result: Forecast, /) -> CalloutPlan:
     )
 
 
+def _rules(plan: CalloutPlan, other: CalloutPlan, own: Profile, theirs: Profile) -> list[Rule]:
+    """The plan's rules with those of a further pack: one word for both where one rule can serve both."""
+    rules: list[Rule] = []
+    served = set()
+    for rule in plan.rules:
+        written = other.rule(rule.key)
+        if not any(_of_pack(c) for c in rule.conditions):
+            rules.append(rule)
+        elif written is not None and _alike(rule, written, theirs):
+            joins = len(rule.conditions) < MOST_CONDITIONS
+            rules.append(_joined(rule, written, own, theirs) if joins else rule)
+            served.add(rule.key)
+        elif rule.role in DERIVED_ROLES:
+            # What the forecast asked for with one pack says nothing of another.
+            rules.append(_bound(rule, own))
+        else:
+            rules.append(_per_cell(plan, rule, own))
+    if own.key == theirs.key:
+        return rules
+    taken = {r.key for r in rules} | {t.key for t in plan.timers}
+    further = [
+        _bound(rule, theirs).model_copy(update={"key": f"{rule.key}_{theirs.key}"[:24]})
+        for rule in other.rules
+        if rule.role in DERIVED_ROLES and rule.key not in served
+    ]
+    room = MOST_RULES - len(rules)
+    place = next((k for k, r in enumerate(rules) if r.role not in DERIVED_ROLES), len(rules))
+    rules[place:place] = [rule for rule in further if rule.key not in taken][:room]
+    return rules
+
+
+def _alike(rule: Rule, written: Rule, theirs: Profile) -> bool:
+    """Whether one rule can serve both packs: one condition each, under the same throttle."""
+    mine = [c for c in rule.conditions if c.profile in (None, theirs.key)]
+    return (
+        (rule.join == "any" or len(rule.conditions) == 1)
+        and len(mine) <= 1
+        and len(written.conditions) == 1
+        and rule.guards.profile in (None, theirs.key)
+        and rule.guards.throttle_under == written.guards.throttle_under
+        and {c.sensor for c in rule.conditions} == {written.conditions[0].sensor}
+    )
+
+
+def _bound(rule: Rule, profile: Profile) -> Rule:
+    """A rule that is watched with one profile alone."""
+    if rule.guards.profile is not None or any(c.profile is not None for c in rule.conditions):
+        return rule
+    return rule.model_copy(update={"guards": rule.guards.model_copy(update={"profile": profile.key})})
+
+
 def _for_any(rule: Rule) -> Rule:
-    """A rule whose conditions are not for one profile: there is only one."""
+    """A rule that is not for one profile: there is only one."""
     conditions = tuple(c.model_copy(update={"profile": None}) for c in rule.conditions)
-    return rule.model_copy(update={"conditions": conditions})
+    guards = rule.guards.model_copy(update={"profile": None})
+    return rule.model_copy(update={"conditions": conditions, "guards": guards})
 
 
 def _timers(plan: CalloutPlan, other: CalloutPlan, own: Profile, theirs: Profile) -> tuple[Timer, ...]:
@@ -206,7 +252,12 @@ def remove_pack(plan: CalloutPlan, key: str, /) -> CalloutPlan:
 
 
 def write_for_packs(
-    results: Sequence[Forecast], /, *, school: School, current_error: float | None = None
+    results: Sequence[Forecast],
+    /,
+    *,
+    school: School,
+    current_error: float | None = None,
+    now: Sequence[SetTimer | None] = (),
 ) -> Written:
     """The plan of a school for one craft with several packs.
 
@@ -220,14 +271,17 @@ def write_for_packs(
     school : School
     current_error : float, optional
         How far the current sensor was out at its last check [1].
+    now : sequence of SetTimer
+        The timer to set with each now, as many as results; their own without any [s].
     """
-    first = write_plan(results[0], school=school, current_error=current_error)
+    timers = list(now) or [None] * len(results)
+    first = write_plan(results[0], school=school, current_error=current_error, now=timers[0])
     plan = first.plan
     notes = list(first.notes)
     joined = [results[0]]
-    for result in results[1:]:
+    for result, timer in zip(results[1:], timers[1:], strict=True):
         try:
-            plan = add_pack(plan, result)
+            plan = add_pack(plan, result, now=timer)
             joined.append(result)
         except OutOfRangeError as error:
             notes.append(f"Not in it: {error}")
@@ -243,12 +297,12 @@ def write_for_packs(
         plan = plan.model_copy(update={"name": f"{craft.name}, {len(packs)} packs"[:80]})
     reasons = dict(first.reasons)
     if len(results) > 1:
-        for timer in plan.timers:
-            profile = plan.profile(timer.profile)
+        for clock in plan.timers:
+            profile = plan.profile(clock.profile)
             of = [r for r in results if profile is None or r.setup.sheet.pack.series == profile.series]
             shortest = min(of, key=lambda r: r.callouts.timers.timer_s).setup.sheet.pack.name
             first_of = f"the earliest of {len(of)} packs, {shortest}" if len(of) > 1 else shortest
-            reasons[timer.key] = f"For {first_of}: the guard that needs no telemetry."
+            reasons[clock.key] = f"For {first_of}: the guard that needs no telemetry."
         for key in {r.key for r in plan.rules if len(r.conditions) > 1} & set(reasons):
             reasons[key] = "One word for every pack, each with its own value; the longest hold of them."
     return replace(first, plan=plan, reasons=reasons, notes=tuple(notes))

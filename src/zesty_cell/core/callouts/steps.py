@@ -90,6 +90,8 @@ def _guard_words(plan: CalloutPlan, guards: Guards) -> list[str]:
         words.append("armed")
     if guards.throttle_over is not None:
         words.append(f"throttle is over {100 * guards.throttle_over:.0f} %")
+    if guards.throttle_under is not None:
+        words.append(f"throttle is under {100 * guards.throttle_under:.0f} %")
     if guards.switch is not None:
         words.append(_switch_words(guards.switch))
     profile = plan.profile(guards.profile)
@@ -257,7 +259,7 @@ def _bench(plan: CalloutPlan, rules: list[Rule]) -> tuple[str, ...]:
     steps = ["Take the propellers off. Tie the craft down. Then plug in and arm."]
     for rule in rules:
         lows = [c for c in rule.conditions if c.sensor == "pack_v" and c.comparison == "below"]
-        if lows and rule.role in ("pack_low", "land_now"):
+        if lows and rule.role in ("pack_low", "land_now", "guard"):
             value = " or ".join(
                 value_words(plan, rule=rule, condition=c) + (f" ({profile.name})" if profile else "")
                 for c in lows

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from zesty_cell.core import kernel as flight_kernel
 from zesty_cell.core.callouts.derive import EARLY_SHARE, HOLDS_S, hold_steps, voltage_step_v
-from zesty_cell.core.callouts.kernel import watch_threshold
+from zesty_cell.core.callouts.kernel import try_settings
+from zesty_cell.core.callouts.lead import MOST_FALSE, MOST_LATE, TOO_EARLY_SHARE
 from zesty_cell.core.callouts.rules import CalloutPlan, Condition, on_step
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, Day, DayFlights, Progress, fly_days
 from zesty_cell.core.chemistries import chemistry_for
@@ -21,8 +22,6 @@ from zesty_cell.core.sheet import Sheet
 #: How far up and down thresholds are tried [V a cell], and how many at most.
 SPAN_V = 0.30
 MOST_THRESHOLDS = 15
-#: A true call this far before its moment is too early all the same [1 of the flight].
-TOO_EARLY_SHARE = 0.20
 #: What a late call weighs against an early one.
 LATE_COUNTS = 2.0
 #: "Pack low" with less than this share of its lead left is late [1].
@@ -73,33 +72,48 @@ class Tuned:
 
 
 class _Watch(DayFlights):
-    """Watches every threshold and hold over the flights of one day."""
+    """Watches every threshold and hold over the flights of one day; the rule's share of throttle stays as it is."""
 
-    def __init__(self, sheet: Sheet, day: Day, thresholds_v: NDArray[np.float64]) -> None:
+    def __init__(
+        self, sheet: Sheet, day: Day, thresholds_v: NDArray[np.float64], throttle_under: float | None
+    ) -> None:
         super().__init__(sheet, day=day)
-        self.thresholds_v = thresholds_v
+        self.with_charge = throttle_under is not None
+        self._cell_v = thresholds_v / self.setup.sheet.pack.series
+        self._under = np.full(thresholds_v.size, 2.0 if throttle_under is None else throttle_under)
         shape = (thresholds_v.size, len(self.factors), len(HOLDS_S))
-        self.false = np.zeros(shape, dtype=np.int64)
+        self._first = np.full(shape, np.inf)
         self.first_s = np.full(shape, np.inf)
-        self._longest = np.zeros(shape[:2])
         self._hold_at = hold_steps(step_s=self.step_s)
+
+    @property
+    def false(self) -> NDArray[np.bool_]:
+        """Flights with a false call, shape (m, k, h)."""
+        return np.asarray(self._first < self.first_s)
 
     def visit(self, rows: slice, traces: Traces) -> None:
         """See :data:`~zesty_cell.core.flight.Visitor`."""
-        steps = np.ascontiguousarray(traces.summary[:, flight_kernel.STEPS])
-        for j, pack_v in enumerate(self.thresholds_v):
-            watch_threshold(
-                traces.loaded_v,
-                traces.cruise_v,
-                steps,
-                self.step_s,
-                float(pack_v) / self.setup.sheet.pack.series,
-                EARLY_SHARE,
-                self._hold_at,
-                self.false[j, rows],
-                self.first_s[j, rows],
-                self._longest[j, rows],
-            )
+        summary = traces.summary
+        first, true = np.empty_like(self._first[:, rows]), np.empty_like(self._first[:, rows])
+        try_settings(
+            traces.loaded_v,
+            traces.cruise_v,
+            traces.charge_left,
+            traces.current_a,
+            np.ascontiguousarray(summary[:, flight_kernel.STEPS]),
+            self.step_s,
+            self._cell_v,
+            self._under,
+            np.zeros((self._cell_v.size, summary.shape[0])),
+            EARLY_SHARE,
+            np.ascontiguousarray(summary[:, flight_kernel.FULL_FRESH_A]),
+            np.ascontiguousarray(summary[:, flight_kernel.FULL_END_A]),
+            self.setup.sheet.conditions.start_charge,
+            self._hold_at,
+            first,
+            true,
+        )
+        self._first[:, rows], self.first_s[:, rows] = first, true
 
     def late(self, landing_s: NDArray[np.float64], role: str) -> NDArray[np.bool_]:
         """Flights in which the call came too late, shape (m, k, h)."""
@@ -110,7 +124,7 @@ class _Watch(DayFlights):
     def early(self, landing_s: NDArray[np.float64], role: str) -> NDArray[np.bool_]:
         """Flights with a false call, or a true one long before its time, shape (m, k, h)."""
         before_s = TOO_EARLY_SHARE * landing_s + (0.0 if role == "land_now" else self.setup.lead_s)
-        return np.asarray((self.false > 0) | (self.first_s < (landing_s - before_s)[:, None]))
+        return np.asarray(self.false | (self.first_s < (landing_s - before_s)[:, None]))
 
 
 def tunable(plan: CalloutPlan, key: str, /, *, series: int) -> Condition | None:
@@ -119,7 +133,7 @@ def tunable(plan: CalloutPlan, key: str, /, *, series: int) -> Condition | None:
     It is on the live pack voltage, below a value; None where there is no such.
     """
     rule = plan.rule(key)
-    if rule is None or rule.role not in ("pack_low", "land_now"):
+    if rule is None or rule.role not in ("pack_low", "land_now", "guard"):
         return None
     counting = [c for c in rule.conditions if plan.concerns(rule, c, series=series)]
     if len(counting) != 1:
@@ -133,8 +147,8 @@ def tune(
     plan: CalloutPlan,
     key: str,
     sheet: Sheet,
-    most_false: float = 0.02,
-    most_late: float = 0.05,
+    most_false: float = MOST_FALSE,
+    most_late: float = MOST_LATE,
     days: tuple[Day, ...] = (OWN_DAY, *BAD_DAYS),
     progress: Progress | None = None,
     cancelled: Callable[[], bool] = lambda: False,
@@ -178,7 +192,7 @@ def tune(
     thresholds_v = _thresholds(own_v, floor_v, series=series, step_v=step_v)
     false = np.zeros((thresholds_v.size, len(HOLDS_S)))
     late, early = np.zeros_like(false), np.zeros_like(false)
-    watches = [_Watch(sheet, day, thresholds_v) for day in days]
+    watches = [_Watch(sheet, day, thresholds_v, rule.guards.throttle_under) for day in days]
     for watch, landing_s in fly_days(watches, progress=progress, cancelled=cancelled):
         false += np.count_nonzero(watch.false, axis=1)
         late += np.count_nonzero(watch.late(landing_s, rule.role), axis=1)

@@ -12,7 +12,6 @@ from numpy.typing import NDArray
 
 from zesty_cell.core.learn.correction import FLIGHT_SIGMA, Learned, Observation, learn
 from zesty_cell.core.sheet import Sheet
-from zesty_cell.core.taught import CAPACITY
 
 #: Used charge this far from the forecast, and this many standard deviations, is a strong disagreement [1, 1].
 STRONG, SURE = 0.10, 1.645
@@ -106,7 +105,8 @@ def _causes(
                 "Check its cells at rest and read its resistance; fly the same timer on another pack.",
             )
         )
-    if math.exp(learned.theta[CAPACITY]) < SMALLER:
+    capacities = [learned.capacity_ah(pack) for pack in learned.packs]
+    if float(np.median(capacities)) < SMALLER * learned.setup.figures.capacity_ah:
         found.append(
             Cause(
                 "capacity",

@@ -106,10 +106,13 @@ def next_timer(*, flights: Sequence[TimedFlight], result: Forecast) -> NextTimer
         cautious_s = min(result.range.early_s(_CAUTIOUS_SHARE), full.down_s)
         if not _agree(good) and min(grown_s, cautious_s) < full.down_s:
             held_by, wanted_s = "growth", min(grown_s, cautious_s)
-            why += (
-                f"; a quarter longer than the longest of {clock(longest_s)}, until {AGREEING} flights agree. They "
-                f"point to {clock(full.down_s)}."
-            )
+            if grown_s <= cautious_s:
+                why += (
+                    f"; a quarter longer than the longest of {clock(longest_s)}, until {AGREEING} flights agree. "
+                    f"They point to {clock(full.down_s)}."
+                )
+            else:
+                why += f". The last {AGREEING} do not agree yet: careful until they do, then {clock(full.down_s)}."
         else:
             why += f": {_promise(result)}"
     timer_s, down_s = guard_timer(down_s=wanted_s, home_s=home_s)

@@ -1,28 +1,29 @@
-"""What the setup card takes from the callouts: its table, and the steps of its second side."""
+"""The calls of a plan as a table: the same lines on the sheet, on the card and at the field."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy.orm import Session
-
 from zesty_cell.core.callouts.rules import CalloutPlan, Rule
-from zesty_cell.core.callouts.schools import FIRST_SCHOOL, write_plan
 from zesty_cell.core.callouts.steps import Steps, clock, setup_steps, value_words
-from zesty_cell.core.forecast import Forecast
-from zesty_cell.store import callouts as store
-from zesty_cell.store.tables import SheetRow
+from zesty_cell.services.plans import PlanNow
 
-_SHOWN = ("pack_low", "land_now", "charge_used")
+_SHOWN = ("pack_low", "land_now", "guard", "charge_used")
+_MARKS = {"pack_low": "pack_low", "land_now": "land_now", "guard": "land_now", "charge_used": "charge"}
+_RUNS = {"throttle": "throttle up", "armed": "from arming", "always": "from switching on"}
+#: Lines there is room for.
+_MOST = 6
 
 
 @dataclass(frozen=True)
-class CardRow:
-    """A line of the card: its mark, what it is, how, and the value per cell and as set."""
+class CallRow:
+    """A line: its mark and role, what it is, how it is held, and the value per cell and as set."""
 
     mark: str
+    role: str
     title: str
     how: str
+    hold_s: float
     cell: str
     value: str
 
@@ -31,41 +32,42 @@ class CardRow:
 class CardPlan:
     """The callouts of a card."""
 
-    rows: list[CardRow]
+    rows: list[CallRow]
     steps: Steps
-    stale: bool
 
 
-def _row(plan: CalloutPlan, rule: Rule) -> CardRow | None:
+def _row(plan: CalloutPlan, rule: Rule) -> CallRow | None:
     if not rule.on or rule.role not in _SHOWN or not rule.conditions:
         return None
     condition = rule.conditions[0]
-    often = "once" if rule.every_s is None else "repeated"
-    armed = ", while armed" if rule.guards.armed else ""
+    value = value_words(plan, rule=rule, condition=condition)
+    mark = _MARKS[rule.role]
     if condition.sensor == "used_ah":
-        how = "needs a calibrated current sensor"
-        return CardRow("charge", rule.name, how, "", value_words(plan, rule=rule, condition=condition))
+        return CallRow("charge", rule.role, rule.name, "as your sensor shows it", 0.0, "", value)
     series = plan.series_of(rule, condition)
-    cell = f"{condition.cell_value_v(series=series):.2f} V" if condition.sensor in ("pack_v", "lowest_v") else ""
-    return CardRow(
-        "pack_low" if rule.role == "pack_low" else "land_now",
-        f"{rule.name}, {often}",
-        f"under it for {rule.hold_s:g} s{armed}",
-        cell,
-        value_words(plan, rule=rule, condition=condition),
-    )
-
-
-def card_plan(session: Session, sheet: SheetRow, result: Forecast) -> CardPlan:
-    """The kept plan of a sheet, or the one the forecast writes, as the card shows it."""
-    row = store.for_sheet(session, sheet)
-    plan = write_plan(result, school=FIRST_SCHOOL).plan if row is None else store.plan_of(row)
-    runs = {"throttle": "throttle up", "armed": "from arming", "always": "from switching on"}
-    # The first side is for the pack of the sheet; the steps are for all the plan's packs.
-    flown = plan.flown_with(series=result.setup.sheet.pack.series)
-    rows = [
-        CardRow("timer", f"{t.name}, {runs[t.runs]}", f"“{t.end}”", "", clock(t.at_s)) for t in flown.timers if t.on
+    cell = f"{condition.cell_value_v(series=series):.2f}" if condition.sensor in ("pack_v", "lowest_v") else ""
+    if condition.sensor == "cell_v":
+        cell, value = f"{condition.value:.2f}", "lowest cell"
+    how = []
+    if rule.guards.throttle_under is not None:
+        how.append(f"throttle under {100 * rule.guards.throttle_under:.0f} %")
+    how += [
+        f"once {value_words(plan, rule=rule, condition=c)} used" for c in rule.conditions if c.sensor == "used_ah"
     ]
-    rows += [found for r in flown.rules if (found := _row(flown, r)) is not None]
-    stale = row is not None and "printed" in store.is_stale(row)
-    return CardPlan(rows=rows[:6], steps=setup_steps(plan), stale=stale)
+    return CallRow(mark, rule.role, rule.name, ", ".join(how), rule.hold_s, cell, value)
+
+
+def call_rows(plan: CalloutPlan, *, series: int) -> list[CallRow]:
+    """The timers and calls of a plan for a pack of so many cells."""
+    flown = plan.flown_with(series=series)
+    rows = [
+        CallRow("timer", "timer", f"{t.name}, {_RUNS[t.runs]}", "", 0.0, "", clock(t.at_s))
+        for t in flown.timers
+        if t.on
+    ]
+    return [*rows, *(found for r in flown.rules if (found := _row(flown, r)) is not None)][:_MOST]
+
+
+def card_plan(now: PlanNow, *, series: int) -> CardPlan:
+    """The plan a sheet is flown with as the card shows it: lines for its pack, steps for all the plan's packs."""
+    return CardPlan(rows=call_rows(now.plan, series=series), steps=setup_steps(now.plan))

@@ -17,7 +17,8 @@ from zesty_cell.core.forecast import Forecast
 from zesty_cell.core.learn.calibration import SensorNow
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.services import learning
-from zesty_cell.services.forecasts import flown
+from zesty_cell.services.advice import Advice, advise
+from zesty_cell.services.plans import set_timer
 from zesty_cell.store import callouts as store
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.tables import CalloutsRow, SheetRow
@@ -36,11 +37,13 @@ class Desk:
         self.row: CalloutsRow | None = store.for_sheet(session, self.sheet_row)
         self.owner = store.Owner(sheet_id=sheet_id) if self.row is None else store.owner_of(self.row)
         self.trouble = ""
+        self.advice: Advice | None = None
         self.result: Forecast | None = None
         self.written: Written | None = None
         self.plan: CalloutPlan | None = None if self.row is None else store.plan_of(self.row)
         try:
-            self.result = flown(self.sheet)
+            self.advice = advise(session, self.sheet_row)
+            self.result = self.advice.result
         except OutOfRangeError as error:
             self.trouble = str(error)
             return
@@ -60,22 +63,29 @@ class Desk:
 
     def write(self, school: School, current_error: float | None) -> Written:
         """The plan of a school: for the sheet, or for all packs of its craft where the plan is the craft's."""
-        results = self.results_of_craft() if self.for_craft else [self.flight]
-        return write_for_packs(results, school=school, current_error=current_error)
+        every = self.advice_of_craft() if self.for_craft else [self.own_advice]
+        return write_for_packs(
+            [a.result for a in every], school=school, current_error=current_error, now=[set_timer(a) for a in every]
+        )
 
-    def results_of_craft(self) -> list[Forecast]:
-        """The forecasts of all the craft's sheets that can be flown, this one first."""
-        return [self.flight, *(flown(learning.as_flown(self.session, row)) for row in self.other_sheets)]
+    @property
+    def own_advice(self) -> Advice:
+        """What to fly this sheet by, which is there: the pages ask for trouble first."""
+        assert self.advice is not None  # noqa: S101
+        return self.advice
+
+    def advice_of_craft(self) -> list[Advice]:
+        """What to fly all the craft's sheets by that can be flown, this one first."""
+        return [self.own_advice, *(advice for _, advice in self.other_sheets)]
 
     @cached_property
-    def other_sheets(self) -> list[SheetRow]:
+    def other_sheets(self) -> list[tuple[SheetRow, Advice]]:
         """The other sheets of the craft that have no plan of their own and can be flown."""
         found = []
         for row in self.sheets_of_craft:
             if row.id != self.sheet_row.id:
                 with suppress(OutOfRangeError):
-                    flown(learning.as_flown(self.session, row))
-                    found.append(row)
+                    found.append((row, advise(self.session, row)))
         return found
 
     @property

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated, Any, get_args
 
 from fastapi import APIRouter, Form, Query, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
@@ -19,16 +19,19 @@ from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, score_plan
 from zesty_cell.core.callouts.several import another_chemistry
 from zesty_cell.core.callouts.tune import tunable, tune
+from zesty_cell.core.callouts.update import brought_up_to_date
+from zesty_cell.core.craft import Craft, Shown
 from zesty_cell.formats.csv_table import MOST_BYTES
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.espeak import SPEEDS, VOICES
 from zesty_cell.formats.plan_json import read_plan, write_plan_json
 from zesty_cell.formats.voices_wav import RATES_HZ
+from zesty_cell.services.plans import plan_now, set_timer
 from zesty_cell.store import callouts as store
 from zesty_cell.store import logs as log_store
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.errors import EditConflictError
-from zesty_cell.store.hangar import PACKS
+from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.web.calibrate.words import sensor_words
 from zesty_cell.web.callouts import dry, plan_form
 from zesty_cell.web.callouts.changes import STEPS
@@ -46,6 +49,16 @@ from zesty_cell.web.preferences import preferences_of
 from zesty_cell.web.sheets import PostedForm
 from zesty_cell.web.templating import page
 from zesty_cell.web.units import read_number
+
+#: What a transmitter may show, in words.
+SHOWN_WORDS: dict[Shown, str] = {"volts": "the pack’s volts", "charge": "charge used", "cells": "its lowest cell"}
+
+
+def shown_words(shows: tuple[Shown, ...] | None) -> str:
+    """What a transmitter shows, in a few words."""
+    words = [SHOWN_WORDS[what] for what in shows or ()]
+    return " and ".join((", ".join(words[:-1]), words[-1])) if len(words) > 1 else words[0] if words else "nothing"
+
 
 router = APIRouter(prefix="/callouts", include_in_schema=False)
 DAYS = (OWN_DAY, *BAD_DAYS)
@@ -87,6 +100,8 @@ def _context(
         "log_error": "",
         "log_limit": MOST_BYTES,
         "form": plan_form,
+        "shown_choices": SHOWN_WORDS.items(),
+        "shown_words": shown_words(desk.sheet.craft.shows),
         "packs": PACKS.all(desk.session),
         "saved": desk.row is not None and plan == desk.plan and (read is None or read.plan is not None),
         "stale": store.is_stale(desk.row) if desk.row else (),
@@ -115,6 +130,7 @@ def _context(
         "written": desk.written,
         "changed": changed_words(plan=plan, written=desk.written.plan, result=desk.result),
         "findings": findings,
+        "now": plan_now(desk.session, desk.sheet_row, desk.own_advice),
         "to_mend": sum(f.severity != "note" for f in findings),
         "ladder": ladder(plan, desk.result, as_pack=view.volts == "pack"),
         "chosen": chosen,
@@ -297,6 +313,30 @@ def write_anew(session: Store, desk: DeskOf) -> Response:
     return say(RedirectResponse(desk.address, 303), "Your changes are out; the forecast wrote it anew.", undo=undo)
 
 
+@router.post("/{sheet_id}/up-to-date")
+def up_to_date(session: Store, desk: DeskOf, form: PostedForm) -> Response:
+    """Bring a kept plan to what the sheet and its flights say now; with undo."""
+    back = {"card": f"/sheets/{desk.sheet_row.id}/card", "field": "/field", "callouts": desk.address}.get(
+        form.get("back", ""), f"/sheets/{desk.sheet_row.id}"
+    )
+    if desk.row is None or desk.plan is None or desk.written is None:
+        return RedirectResponse(back, 303)
+    plan = brought_up_to_date(desk.plan, written=desk.written.plan)
+    old = store.replace(session, plan, owner=desk.owner, version=desk.row.version)
+    undo = "" if old is None else f"{desk.address}/undelete/{old}"
+    return say(RedirectResponse(back, 303), "The plan is up to date.", undo=undo)
+
+
+@router.post("/{sheet_id}/shows")
+def shows(session: Store, desk: DeskOf, form: PostedForm) -> Response:
+    """Keep what the transmitter shows of this craft: asked once, and it decides what leads."""
+    told = tuple(what for what in get_args(Shown) if form.get(f"shows.{what}"))
+    row = desk.sheet_row.craft
+    craft = CRAFTS.thing(row)
+    CRAFTS.change(session, row.id, row.version, Craft.model_validate(craft.model_dump() | {"shows": told}))
+    return say(RedirectResponse(desk.address, 303), "Kept with the craft.")
+
+
 @router.post("/{sheet_id}/all-packs")
 def all_packs(session: Store, desk: DeskOf) -> Response:
     """From now on one plan for the craft, whatever pack it flies; the sheet's own gives way, with undo."""
@@ -321,10 +361,12 @@ def all_packs(session: Store, desk: DeskOf) -> Response:
 def _keep_apart(session: Session, desk: Desk, plan: CalloutPlan) -> list[str]:
     """Sheets of the craft whose pack cannot be in its plan keep one of their own; the names of those packs."""
     apart = []
-    for result, row in zip(desk.results_of_craft()[1:], desk.other_sheets, strict=True):
+    for row, advice in desk.other_sheets:
         owner = store.Owner(sheet_id=row.id)
-        if another_chemistry(plan, result) and store.of(session, owner) is None:
-            own_plan = write_plan(result, school=desk.school, current_error=plan.current_error).plan
+        if another_chemistry(plan, advice.result) and store.of(session, owner) is None:
+            own_plan = write_plan(
+                advice.result, school=desk.school, current_error=plan.current_error, now=set_timer(advice)
+            ).plan
             store.keep(session, own_plan, owner=owner, version=0)
             apart.append(row.pack.name)
     return apart

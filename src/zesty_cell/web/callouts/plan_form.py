@@ -99,6 +99,7 @@ def _rule_fields(rule: Rule) -> tuple[Field, ...]:
         Field(f"{prefix}every_s", "Again every", SECONDS),
         Field(f"{prefix}quiet_s", "Quiet at the start", SECONDS),
         Field(f"{prefix}guards.throttle_over", "Throttle over", SHARE),
+        Field(f"{prefix}guards.throttle_under", "Throttle under", SHARE),
     )
 
 
@@ -166,6 +167,7 @@ def first_texts(plan: CalloutPlan, *, version: int) -> dict[str, str]:
             f"{prefix}join": rule.join,
             f"{prefix}guards.armed": "armed" if rule.guards.armed else "always",
             f"{prefix}guards.throttle_over": typed(rule.guards.throttle_over, SHARE, "metric"),
+            f"{prefix}guards.throttle_under": typed(rule.guards.throttle_under, SHARE, "metric"),
             f"{prefix}guards.switch": _switch_text(rule.guards.switch),
             f"{prefix}guards.profile": rule.guards.profile or "",
         }

@@ -121,7 +121,9 @@ def _voltage_scale(forecast: Forecast, top: float, bottom: float) -> Scale:
     flight = forecast.flight
     stop = flight.index_at(flight.landing_s) + 1
     plan = forecast.callouts
-    lowest = min(float(flight.loaded_v[:stop].min()), plan.land_now.threshold.cell_v)
+    lowest = float(flight.loaded_v[:stop].min())
+    if plan.land_now.stands != "off":
+        lowest = min(lowest, plan.land_now.threshold.cell_v)
     span = float(flight.rest_v[0]) - lowest
     return Scale(lowest - 0.12 * span, float(flight.rest_v[0]) + 0.05 * span, bottom, top)
 
@@ -158,15 +160,17 @@ def voltage_picture(forecast: Forecast, *, shape: Shape, as_pack: bool) -> Volta
     rungs = []
     for key, callout, name, above in (
         ("pack_low", plan.pack_low, "pack low", True),
-        ("land_now", plan.land_now, "land now", False),
+        ("land_now", plan.land_now, "land now" if plan.land_now.stands == "calls" else "last guard", False),
     ):
+        if callout.stands == "off":
+            continue
         line_y = y(callout.threshold.cell_v)
         volts_text = (
             f"{callout.threshold.pack_v:.{1 if series > 1 else 2}f}"
             if as_pack
             else f"{callout.threshold.cell_v:.2f}"
         )
-        spoken = callout.spoken_s[1] if callout.spoken_s else flight.end_s
+        spoken = callout.trial.spoken_s[1] if callout.trial.spoken_s else flight.end_s
         rungs.append(
             Rung(
                 key=key,
@@ -247,11 +251,12 @@ def ribbon(forecast: Forecast, *, shape: Shape) -> Ribbon:
     small = 60.0 if timer_s <= 2400.0 else 300.0
     dots = [(x(t), abs(t % big) < 1e-6) for t in ticks(small, timer_s - 1.0, small)]
     marks = [Mark("timer", x(timer_s), f"“time, land” {minutes(timer_s)}", "middle")]
-    if plan.pack_low.spoken_s:
-        low_s = plan.pack_low.spoken_s[1]
+    if plan.pack_low.stands == "calls" and plan.pack_low.trial.spoken_s:
+        low_s = plan.pack_low.trial.spoken_s[1]
         marks.append(Mark("pack_low", x(low_s), f"“pack low” {minutes(low_s)}", "end"))
-    if plan.land_now.spoken_s:
-        now_s = plan.land_now.spoken_s[1]
+    land_s = _land_now_s(forecast)
+    if land_s is not None:
+        now_s = land_s
         room = x.stop - x(now_s) > 40.0
         marks.append(Mark("land_now", x(now_s), minutes(now_s), "start" if room else "end"))
     step = big
@@ -272,6 +277,16 @@ def ribbon(forecast: Forecast, *, shape: Shape) -> Ribbon:
         spoken=spoken,
         marks=marks,
     )
+
+
+def _land_now_s(forecast: Forecast) -> float | None:
+    """When “land now” is heard in the middle of all flights, by what leads [s]; None where only the timer calls."""
+    plan = forecast.callouts
+    if plan.leads == "voltage":
+        return plan.land_now.trial.spoken_s[1] if plan.land_now.trial.spoken_s else None
+    if plan.leads == "charge used" and plan.charge is not None:
+        return plan.charge.trial.spoken_s[1] if plan.charge.trial.spoken_s else None
+    return None
 
 
 SMALL_WIDTH, SMALL_HEIGHT = 218.0, 84.0

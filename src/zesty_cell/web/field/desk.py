@@ -8,8 +8,6 @@ from functools import cached_property
 
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.callouts.rules import CalloutPlan
-from zesty_cell.core.callouts.schools import FIRST_SCHOOL, write_plan
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import Forecast
 from zesty_cell.core.keeping import charge_now
@@ -21,10 +19,12 @@ from zesty_cell.core.learn.timer import NextTimer
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.services.advice import Advice, advise
 from zesty_cell.services.learning import Told, disagreement_of
+from zesty_cell.services.plans import PlanNow, plan_now
 from zesty_cell.services.sheet_for import sheet_for
-from zesty_cell.store import callouts, flights, sheets
+from zesty_cell.store import flights, sheets
 from zesty_cell.store.hangar import PACKS, keeping_of
 from zesty_cell.store.tables import CraftRow, FlightRow, PackRow, SheetRow
+from zesty_cell.web.callouts.card import CallRow, call_rows
 
 #: A pack with this much in it counts as charged [1].
 CHARGED = 0.95
@@ -36,11 +36,26 @@ class PackChoice:
 
     row: PackRow
     charge: float | None
+    flown: bool = False
 
     @property
     def charged(self) -> bool:
         """Full, as far as is known."""
-        return self.charge is not None and self.charge >= CHARGED
+        return not self.flown and self.charge is not None and self.charge >= CHARGED
+
+    @property
+    def part(self) -> bool:
+        """Known not to be full: by its voltage, or because it was flown since it was charged."""
+        return self.flown or (self.charge is not None and self.charge < CHARGED)
+
+    @property
+    def words(self) -> str:
+        """Where it stands."""
+        if self.charged:
+            return "is charged"
+        if self.charge is not None:
+            return f"has {100 * self.charge:.0f} %"
+        return "was flown, and not charged since" if self.flown else "charge not known: look that it is full"
 
 
 @dataclass(frozen=True)
@@ -55,8 +70,8 @@ class Waiting:
 class FieldDesk:
     """The craft and pack in hand: as asked for, else as flown last."""
 
-    def __init__(self, session: Session, *, craft_id: int = 0, pack_id: int = 0) -> None:
-        self.session = session
+    def __init__(self, session: Session, *, craft_id: int = 0, pack_id: int = 0, as_it_is: bool = False) -> None:
+        self.session, self.as_it_is = session, as_it_is
         self.last = flights.newest(session, 1)
         self.sheets = sorted(sheets.all_sheets(session), key=lambda r: r.updated_at, reverse=True)
         asked = craft_id or (self.last[0].craft_id if self.last else 0)
@@ -76,13 +91,28 @@ class FieldDesk:
         return list(found.values())
 
     @cached_property
+    def flown_packs(self) -> set[int]:
+        """Packs that were flown and not charged since."""
+        return {rows[0].pack_id for rows in flights.waiting(self.session)}
+
+    @property
+    def choice(self) -> PackChoice | None:
+        """The pack in hand, with where it stands."""
+        return next((c for c in self.packs if self.pack is not None and c.row.id == self.pack.id), None)
+
+    @property
+    def charge_first(self) -> bool:
+        """Whether the pack in hand is to be charged before it is flown, and nothing else was asked for."""
+        return self.choice is not None and self.choice.part and not self.as_it_is
+
+    @cached_property
     def packs(self) -> list[PackChoice]:
         """Own packs of the types this craft has sheets for, charged ones first."""
         if self.craft is None:
             return []
         types = {r.pack.type_name for r in self.sheets if r.craft_id == self.craft.id}
         found = [
-            PackChoice(row, charge_now(pack=PACKS.thing(row), keeping=keeping_of(row)))
+            PackChoice(row, charge_now(pack=PACKS.thing(row), keeping=keeping_of(row)), row.id in self.flown_packs)
             for row in PACKS.all(self.session)
             if row.type_name in types and row.standing == "own"
         ]
@@ -107,7 +137,16 @@ class FieldDesk:
         """What to fly by; None where the sheet cannot be flown, with ``trouble`` saying why."""
         if self.pack is None or self.sheet_row is None:
             return None
+        choice = self.choice
         try:
+            if choice is not None and choice.part and self.as_it_is:
+                if choice.charge is None:
+                    self.trouble = (
+                        f"{self.pack.name} was flown and its rest voltage is not known: nobody can say what is in "
+                        "it. Read its voltage, or charge it."
+                    )
+                    return None
+                return advise(self.session, self.sheet_row, pack=self.pack, charge=choice.charge)
             return advise(self.session, self.sheet_row, pack=self.pack)
         except OutOfRangeError as error:
             self.trouble = str(error)
@@ -177,24 +216,36 @@ class FieldDesk:
         return share, share * math.exp(-1.96 * sigma), share * math.exp(1.96 * sigma)
 
     @cached_property
-    def voltages(self) -> list[tuple[str, str, float]]:
-        """The calls to set: role, name, volts a cell."""
-        if self.result is None or self.sheet_row is None:
+    def now(self) -> PlanNow | None:
+        """The plan the craft is flown with, and what of it is out of date."""
+        if self.advice is None or self.sheet_row is None:
+            return None
+        return plan_now(self.session, self.sheet_row, self.advice)
+
+    @cached_property
+    def calls(self) -> list[CallRow]:
+        """What the transmitter says besides the timer: as the plan has it; with a pack not full as it should be."""
+        if self.now is None or self.pack is None:
             return []
-        row = callouts.for_sheet(self.session, self.sheet_row)
-        plan: CalloutPlan = callouts.plan_of(row) if row else write_plan(self.result, school=FIRST_SCHOOL).plan
-        series = self.result.setup.sheet.pack.series
-        found: list[tuple[str, str, float]] = []
-        for rule in plan.rules:
-            value = plan.calls_below_v(rule, series=series) if rule.on else None
-            if value is not None and rule.role in ("pack_low", "land_now"):
-                found.append((rule.role, rule.name, value))
-        return found[:2]
+        plan = self.now.written if self.as_it_is else self.now.plan
+        return [row for row in call_rows(plan, series=self.pack.series) if row.role != "timer"]
+
+    @cached_property
+    def land_now_v(self) -> float | None:
+        """Where “land now” speaks as a voltage alone [V a cell]; None where it does not."""
+        if self.now is None or self.pack is None:
+            return None
+        for rule in self.now.plan.rules:
+            if rule.on and rule.role == "land_now" and len(rule.conditions) == 1:
+                value = self.now.plan.calls_below_v(rule, series=self.pack.series)
+                if value is not None:
+                    return value
+        return None
 
     @cached_property
     def threshold(self) -> ThresholdStep | None:
         """The next “land now”, where landings by it left something else than was asked."""
-        speaks = next((value for role, _, value in self.voltages if role == "land_now"), None)
+        speaks = self.land_now_v
         if self.result is None or speaks is None:
             return None
         landings = [Landing(t.flight, 1.0 - used) for t, used in zip(self.told, self._used, strict=True)]

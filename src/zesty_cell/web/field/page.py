@@ -35,10 +35,10 @@ def _chart(desk: FieldDesk) -> TimerChart | None:
 
 
 def _page(
-    request: Request, session: Session, *, craft: int, pack: int, taken: Taken | None = None,
-    form: dict[str, str] | None = None, status: int = 200,
+    request: Request, session: Session, *, craft: int, pack: int, as_it_is: bool = False,
+    taken: Taken | None = None, form: dict[str, str] | None = None, status: int = 200,
 ) -> Response:  # fmt: skip
-    desk = FieldDesk(session, craft_id=craft, pack_id=pack)
+    desk = FieldDesk(session, craft_id=craft, pack_id=pack, as_it_is=as_it_is)
     context: dict[str, Any] = {
         "desk": desk,
         "result": desk.result,
@@ -62,9 +62,10 @@ def field(
     session: Store,
     craft: Annotated[int, Query(ge=0)] = 0,
     pack: Annotated[int, Query(ge=0)] = 0,
+    as_it_is: Annotated[str, Query(max_length=1)] = "",
 ) -> Response:
-    """The craft and pack in hand."""
-    return _page(request, session, craft=craft, pack=pack)
+    """The craft and pack in hand; ``as_it_is`` flies one that is not full by what is in it."""
+    return _page(request, session, craft=craft, pack=pack, as_it_is=as_it_is == "1")
 
 
 @router.post("/field/entries")

@@ -1,3 +1,4 @@
+# ruff: noqa: S608 - made of our own constants alone
 """An efficiency that was only filled in for want of another is left open: what is usual depends on size."""
 
 from alembic import op
@@ -14,7 +15,7 @@ def upgrade() -> None:
     for source, efficiency in _FILLED_IN:
         op.execute(
             "UPDATE craft SET document = json_set(document, '$.steady.efficiency', json('null')) "
-            f"WHERE json_extract(document, '$.steady.source') = '{source}' "  # noqa: S608 - our own constants
+            f"WHERE json_extract(document, '$.steady.source') = '{source}' "
             f"AND json_extract(document, '$.steady.efficiency') = {efficiency}"
         )
 
@@ -22,7 +23,7 @@ def upgrade() -> None:
 def downgrade() -> None:
     for source, efficiency in _FILLED_IN:
         op.execute(
-            f"UPDATE craft SET document = json_set(document, '$.steady.efficiency', {efficiency}) "  # noqa: S608
+            f"UPDATE craft SET document = json_set(document, '$.steady.efficiency', {efficiency}) "
             f"WHERE json_extract(document, '$.steady.source') = '{source}' "
             "AND json_extract(document, '$.steady.efficiency') IS NULL"
         )

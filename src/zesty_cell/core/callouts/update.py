@@ -1,0 +1,121 @@
+"""A plan that is older than what its sheet says now: what differs, and the plan brought up to date."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from zesty_cell.core.callouts.rules import DERIVED_ROLES, CalloutPlan, Role, Rule
+from zesty_cell.core.callouts.steps import clock, value_words
+
+#: Timers this near are the same [s].
+_SAME_S = 4.0
+
+
+@dataclass(frozen=True)
+class Difference:
+    """Something a plan holds otherwise than the sheet says now.
+
+    Attributes
+    ----------
+    what : str
+        Name of the rule or timer.
+    held, now : str
+        In words; “off” or “not there” where it is.
+    unsafe : bool
+        The plan speaks later than it should now, or not at all.
+    """
+
+    what: str
+    held: str
+    now: str
+    unsafe: bool
+
+
+def _words(plan: CalloutPlan, rule: Rule) -> str:
+    values = " and ".join(value_words(plan, rule=rule, condition=c) for c in rule.conditions)
+    under = rule.guards.throttle_under
+    return f"{values}, held {rule.hold_s:g} s" + ("" if under is None else f", throttle under {100 * under:.0f} %")
+
+
+def _later(plan: CalloutPlan, held: Rule, now: Rule) -> bool:
+    """Whether a rule speaks later than it should: a lower voltage, more charge, a longer hold."""
+    if {c.sensor for c in held.conditions} != {c.sensor for c in now.conditions}:
+        return True
+    for was, wanted in zip(held.conditions, now.conditions, strict=False):
+        a, b = (c.threshold(series=plan.series_of(held, c)) for c in (was, wanted))
+        if (a < b - 1e-6) if wanted.comparison == "below" else (a > b + 1e-6):
+            return True
+    return held.hold_s > now.hold_s + 1e-6
+
+
+def _by_role(plan: CalloutPlan) -> dict[Role, Rule]:
+    """The first rule of each role that follows from the forecast."""
+    found: dict[Role, Rule] = {}
+    for rule in plan.rules:
+        if rule.on and rule.role in DERIVED_ROLES:
+            found.setdefault(rule.role, rule)
+    return found
+
+
+def differences(*, plan: CalloutPlan, written: CalloutPlan, series: int) -> tuple[Difference, ...]:
+    """What a plan holds otherwise than it would be written now, for a pack of so many cells [1].
+
+    Only what follows from the forecast: timers, and the rules of :data:`DERIVED_ROLES`.
+    """
+    plan, written = plan.flown_with(series=series), written.flown_with(series=series)
+    found = []
+    held_s = min((t.at_s for t in plan.timers if t.on), default=None)
+    now_s = min((t.at_s for t in written.timers if t.on), default=None)
+    if now_s is not None and (held_s is None or abs(held_s - now_s) > _SAME_S):
+        held = "none" if held_s is None else clock(held_s)
+        found.append(Difference("Timer", held, clock(now_s), held_s is None or held_s > now_s))
+    mine, wanted = _by_role(plan), _by_role(written)
+    for role, now in wanted.items():
+        rule = mine.get(role)
+        if rule is None:
+            found.append(Difference(now.name, "off", _words(written, now), now.role in ("land_now", "guard")))
+        elif _words(plan, rule) != _words(written, now):
+            found.append(Difference(now.name, _words(plan, rule), _words(written, now), _later(plan, rule, now)))
+    found += [Difference(r.name, _words(plan, r), "off", True) for role, r in mine.items() if role not in wanted]
+    return tuple(found)
+
+
+def brought_up_to_date(plan: CalloutPlan, /, *, written: CalloutPlan) -> CalloutPlan:
+    """The plan with timers and values as they would be written now [V, Ah, s]; words and own rules stay."""
+    now = {r.key: r for r in written.rules if r.role in DERIVED_ROLES}
+    rules: list[Rule] = []
+    for rule in plan.rules:
+        wanted = now.pop(rule.key, None)
+        if rule.role not in DERIVED_ROLES:
+            rules.append(rule)
+        elif wanted is None:
+            rules.append(rule.model_copy(update={"on": False}))
+        else:
+            under = {"throttle_under": wanted.guards.throttle_under}
+            rules.append(
+                rule.model_copy(
+                    update={
+                        "conditions": wanted.conditions,
+                        "join": wanted.join,
+                        "hold_s": wanted.hold_s,
+                        "role": wanted.role,
+                        "guards": rule.guards.model_copy(update=under),
+                        "on": True,
+                    }
+                )
+            )
+    first = next((k for k, r in enumerate(rules) if r.role not in DERIVED_ROLES), len(rules))
+    rules[first:first] = now.values()
+    times = {t.key: t.at_s for t in written.timers}
+    earliest = min(times.values(), default=None)
+    timers = [
+        t if earliest is None else t.model_copy(update={"at_s": times.get(t.key, earliest), "on": True})
+        for t in plan.timers
+    ] or list(written.timers)
+    values = plan.model_dump() | {
+        "rules": [r.model_dump() for r in rules],
+        "timers": [t.model_dump() for t in timers],
+        "profiles": [p.model_dump() for p in written.profiles],
+        "choose": plan.choose if len(plan.profiles) == len(written.profiles) else written.choose,
+    }
+    return CalloutPlan.model_validate(values)

@@ -1,0 +1,71 @@
+"""The callout plan of a sheet as it stands: kept or written now, and whether what is kept is out of date."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.callouts.rules import CalloutPlan
+from zesty_cell.core.callouts.schools import FIRST_SCHOOL, SetTimer, write_plan
+from zesty_cell.core.callouts.update import Difference, differences
+from zesty_cell.services.advice import Advice
+from zesty_cell.store import callouts
+from zesty_cell.store.tables import CalloutsRow, SheetRow
+
+
+@dataclass(frozen=True)
+class PlanNow:
+    """The plan a sheet is flown with.
+
+    Attributes
+    ----------
+    plan : CalloutPlan
+        As kept, else as written now.
+    written : CalloutPlan
+        As it would be written now, for this sheet's pack alone.
+    row : CalloutsRow or None
+        Where it is kept.
+    differs, printed_differs, loaded_differs : tuple of Difference
+        What the kept plan, the card as last printed, and the transmitter as last loaded hold otherwise.
+    """
+
+    plan: CalloutPlan
+    written: CalloutPlan
+    row: CalloutsRow | None
+    differs: tuple[Difference, ...]
+    printed_differs: tuple[Difference, ...]
+    loaded_differs: tuple[Difference, ...]
+
+    @property
+    def stale(self) -> list[tuple[str, tuple[Difference, ...]]]:
+        """What is out of date, by its name, with how."""
+        all_of = (
+            ("saved plan", self.differs),
+            ("printed card", self.printed_differs),
+            ("loaded transmitter", self.loaded_differs),
+        )
+        return [(name, found) for name, found in all_of if found]
+
+
+def set_timer(advice: Advice, /) -> SetTimer:
+    """The timer that is advised, as a plan takes it."""
+    return SetTimer(advice.timer.timer_s, advice.timer.why)
+
+
+def plan_now(session: Session, sheet: SheetRow, advice: Advice) -> PlanNow:
+    """The plan of a sheet, with what of it is older than what the sheet and its flights say now."""
+    row = callouts.for_sheet(session, sheet)
+    kept = None if row is None else callouts.plan_of(row)
+    school = (kept.school if kept else None) or FIRST_SCHOOL
+    written = write_plan(advice.result, school=school, now=set_timer(advice)).plan
+    if row is None or kept is None:
+        return PlanNow(written, written, None, (), (), ())
+    series = advice.sheet.pack.series
+
+    def against(document: object) -> tuple[Difference, ...]:
+        if document is None:
+            return ()
+        return differences(plan=CalloutPlan.model_validate(document), written=written, series=series)
+
+    return PlanNow(kept, written, row, against(row.document), against(row.printed), against(row.loaded))
