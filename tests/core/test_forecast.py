@@ -321,9 +321,13 @@ def test_a_cutoff_in_bursts_is_a_stop_with_its_moment():
     result = forecast(sheet(craft=heron(limits={"esc_cutoff_v_per_cell": 3.0})))
     check = _check(result, "esc_cutoff")
     assert (check.status, result.flight.landing_reason) == ("stop", "charge used")
-    first = int(np.argmax(result.flight.loaded_v < 3.0))
-    assert check.at_s == pytest.approx(first * 0.1, abs=0.11)
-    assert 2.9 < check.value < 3.0
+    first_s = 0.1 * int(np.argmax(result.flight.loaded_v < 3.0))
+    assert f"From {int(first_s // 60)}:{round(first_s % 60):02d} on." in check.mend
+    assert (
+        check.value
+        == result.flight.loaded_v[result.flight.index_at(check.at_s)]
+        == pytest.approx(result.brief.worst_v)
+    )
 
 
 @pytest.mark.parametrize(

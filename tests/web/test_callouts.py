@@ -140,9 +140,14 @@ def test_a_fault_is_found_and_mended_in_one_step(client):
     assert findings(answer.text)[0] == "stop"
     assert "would suit 4S" in answer.text
     step = re.search(r'value="(mend:not_for_this_cell_count:land_now)"', answer.text)[1]
-    assert ask(client, action=step, **changed).status_code == 303
+    looked_at = ask(client, action=step, **changed)
+    assert looked_at.status_code == 200
+    assert "not saved yet" not in client.get(PAGE).text
+    assert fields(looked_at.text)["rules.land_now.conditions.0.value"] == "19.5"
+    assert findings(looked_at.text) == []
+    assert "look at it, and save it" in looked_at.text
+    assert ask(client, action="save", **{"rules.land_now.conditions.0.value": "19.5"}).status_code == 303
     assert stored(client).rule("land_now").conditions[0].value == 19.5
-    assert findings(client.get(PAGE).text) == []
 
 
 def test_a_mend_that_no_longer_fits_changes_nothing(client):

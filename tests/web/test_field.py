@@ -63,7 +63,7 @@ def test_the_first_timer_is_half_of_the_forecast_and_says_why(client):
     card = client.get(f"/sheets/{form['sheet']}/card").text
     for other in (sheet, card):
         assert f">{form['timer_s']}<" in other
-    assert f"land the first flight at {form['duration_s']}" in sheet
+    assert f"First flight: land at {form['duration_s']}" in sheet
     assert f"First flight: land at {form['duration_s']}" in card
 
 

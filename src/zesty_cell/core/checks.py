@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from zesty_cell.core.brief import Brief
 from zesty_cell.core.callouts.derive import OVER_CUTOFF_V
 from zesty_cell.core.callouts.lead import DerivedCallouts, Means
+from zesty_cell.core.callouts.steps import clock
 from zesty_cell.core.craft import Craft
 from zesty_cell.core.flight import Flight, Setup
 from zesty_cell.core.flying import STEP_S
@@ -179,20 +180,20 @@ def _esc_cutoff(setup: Setup, flight: Flight, stop: int) -> Check | None:
         lowest_v = float(flight.loaded_v[lowest])
         title = "The ESC's low-voltage cutoff stays quiet"
         return Check("esc_cutoff", "ok", title, lowest_v, cutoff_v, "V", lowest * STEP_S, "")
-    first = flight.index_at(flight.cutoff_touched_s)
-    under = np.flatnonzero(flight.loaded_v[first:stop] >= cutoff_v)[1:]  # the first sample may still be above
-    spell = flight.loaded_v[first : first + int(under[0]) if under.size else stop]
     return Check(
         "esc_cutoff",
         "stop",
         "The ESC takes the power away during bursts",
-        float(spell.min()),
+        float(flight.loaded_v[lowest]),
         cutoff_v,
         "V",
-        flight.cutoff_touched_s,
-        f"Lower the cutoff to {lower_v:.1f} V a cell, or use less throttle."
-        if can_lower
-        else "Use less throttle late in the flight, or land earlier: the cells themselves are near their floor.",
+        lowest * STEP_S,
+        f"From {clock(flight.cutoff_touched_s)} on. "
+        + (
+            f"Lower the cutoff to {lower_v:.1f} V a cell, or use less throttle."
+            if can_lower
+            else "Use less throttle late in the flight, or land earlier: the cells themselves are near their floor."
+        ),
     )
 
 

@@ -33,6 +33,7 @@ CRAFT_LIST = (
         full_throttle=MeasuredFullThrottle(current_a=72.0, voltage_v=21.0),
         motor_resistance_ohm=0.02,
         cruise_speed_m_s=14.0,
+        shows=("volts", "charge"),
         limits=Limits(
             motor_count=4, motor_a=30.0, esc_a=40.0, esc_burst_a=50.0, esc_cutoff_v_per_cell=3.0, maximum_v=26.0
         ),
@@ -47,6 +48,7 @@ CRAFT_LIST = (
         full_throttle=MeasuredFullThrottle(current_a=118.0, voltage_v=20.6),
         motor_resistance_ohm=0.012,
         cruise_speed_m_s=20.0,
+        shows=("volts", "charge"),
         limits=Limits(
             motor_count=4, motor_a=40.0, esc_a=50.0, esc_burst_a=60.0, esc_cutoff_v_per_cell=3.0, maximum_v=26.0
         ),
@@ -61,6 +63,7 @@ CRAFT_LIST = (
         full_throttle=EstimatedFullThrottle(power_over_steady=2.9, voltage_v=3.5),
         motor_resistance_ohm=0.06,
         cruise_speed_m_s=3.0,
+        shows=("volts", "charge"),
         limits=Limits(
             motor_count=4,
             esc_a=3.0,
@@ -81,6 +84,7 @@ CRAFT_LIST = (
         motor_resistance_ohm=0.025,
         cruise_speed_m_s=15.0,
         pack_cooling="enclosed",
+        shows=("volts", "charge", "cells"),
         limits=Limits(motor_a=35.0, esc_a=40.0, esc_burst_a=50.0, esc_cutoff_v_per_cell=2.8, maximum_v=17.0),
     ),
     Craft(
@@ -112,6 +116,7 @@ CRAFT_LIST = (
         motor_resistance_ohm=0.012,
         cruise_speed_m_s=27.0,
         pack_cooling="still air",
+        shows=("volts", "charge"),
         limits=Limits(motor_a=85.0, esc_a=100.0, esc_burst_a=120.0, esc_cutoff_v_per_cell=3.2, maximum_v=25.5),
     ),
     Craft(
@@ -124,6 +129,7 @@ CRAFT_LIST = (
         full_throttle=MeasuredFullThrottle(current_a=52.0, voltage_v=14.2),
         motor_resistance_ohm=0.015,
         pack_cooling="still air",
+        shows=("volts",),
         limits=Limits(motor_a=75.0, esc_a=80.0, esc_cutoff_v_per_cell=3.0, maximum_v=17.0),
     ),
 )

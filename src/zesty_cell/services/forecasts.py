@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from functools import lru_cache
 
+from zesty_cell.core.callouts.score import KeptFlights, keep_flights
 from zesty_cell.core.forecast import Forecast, forecast
 from zesty_cell.core.sheet import Sheet
 
@@ -17,3 +18,10 @@ def flown(sheet: Sheet) -> Forecast:
     """The forecast of a sheet; OutOfRangeError where it contradicts itself."""
     with _AT_ONCE:
         return forecast(sheet)
+
+
+@lru_cache(maxsize=2)
+def flights_of(sheet: Sheet) -> KeptFlights:
+    """The sampled flights of a sheet, kept to look at plan after plan by; they take some tens of megabytes."""
+    with _AT_ONCE:
+        return keep_flights(sheet)

@@ -5,11 +5,14 @@ from __future__ import annotations
 from typing import get_args
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from tests.sheets import checked, heron, pomelo, satsuma, sheet
-from zesty_cell.core.callouts.lint import FindingKey, lint
-from zesty_cell.core.callouts.rules import Condition, CraftStages, Guards, Profile, Rule
+from zesty_cell.core.callouts.lint import FindingKey, badness, lint
+from zesty_cell.core.callouts.rules import Condition, CraftStages, Guards, Profile, Rule, Switch
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
+from zesty_cell.core.callouts.score import OWN_DAY, keep_flights, score_kept, score_plan
 from zesty_cell.core.craft import Limits
 from zesty_cell.core.forecast import forecast
 
@@ -127,8 +130,80 @@ def test_a_hold_that_eats_the_reserve():
     assert lint(plan=finding.mended, result=result) == ()
 
 
+@pytest.fixture(scope="module")
+def kept(lighthouse):
+    return keep_flights(lighthouse.setup.sheet)
+
+
+def test_kept_flights_score_as_flown_ones(good, lighthouse, kept):
+    for plan in (good, _rule(good, "land_now", hold_s=0.5), _volts(good, "land_now", 17.4)):
+        [flown] = score_plan(plan=plan, sheet=lighthouse.setup.sheet, days=(OWN_DAY,))
+        again = score_kept(plan, kept)
+        assert again.missed == pytest.approx(flown.missed, abs=4)
+        assert again.false_flights == pytest.approx(flown.false_flights, abs=4)
+        assert again.landing_s == pytest.approx(flown.landing_s, abs=1.0)
+
+
+def test_silence_and_crying_wolf_are_faults(good, lighthouse, kept):
+    keys = {f.key for f in lint(plan=_volts(good, "land_now", 17.4), result=lighthouse, kept=kept)}
+    assert keys == {"land_now_is_silent"}
+    found = lint(plan=_rule(good, "land_now", hold_s=0.5), result=lighthouse, kept=kept)
+    assert {f.key for f in found} == {"hold_too_short", "land_now_cries_wolf"}
+    for finding in found:
+        assert finding.before.false_flights > finding.after.false_flights
+        assert badness(finding.after, leads="voltage") < badness(finding.before, leads="voltage")
+    assert lint(plan=good, result=lighthouse, kept=kept) == ()
+
+
+def test_a_switch_that_chooses_the_pack_does_not_ask_too(good, lighthouse):
+    switch = Switch(name="D", position="up")
+    one = good.profiles[0].model_copy(update={"switch": switch})
+    plan = good.model_copy(update={"choose": "switch", "profiles": (one,)})
+    [finding] = lint(plan=plan, result=lighthouse)
+    assert finding.key == "switch_reads_all_flight"
+    assert finding.mended.rule("ask").guards.switch.name != "D"
+    assert lint(plan=finding.mended, result=lighthouse) == ()
+
+
+_FLOWN = {}
+
+
+def _flown(name):
+    if name not in _FLOWN:
+        one = {"long": checked(sheet()), "short": sheet(pack=satsuma(), pattern="freestyle"),
+               "jet": sheet(pack=satsuma(), pattern="jet")}[name]  # fmt: skip
+        result = forecast(one)
+        _FLOWN[name] = result, keep_flights(one)
+    return _FLOWN[name]
+
+
+@settings(max_examples=40, deadline=None)
+@given(data=st.data())
+def test_no_sequence_of_mends_ends_worse_than_it_began(data):
+    result, kept = _flown(data.draw(st.sampled_from(["long", "short", "jet"])))
+    plan = write_plan(result, school=data.draw(st.sampled_from([s.school for s in SCHOOLS]))).plan
+    for key in [r.key for r in plan.rules if r.role in ("pack_low", "land_now", "guard")]:
+        rule = plan.rule(key)
+        if rule.conditions[0].sensor == "pack_v":
+            value = round(rule.conditions[0].value + data.draw(st.floats(-4.0, 2.5)), 1)
+            condition = rule.conditions[0].model_copy(update={"value": value})
+            hold_s = data.draw(st.sampled_from([0.0, 0.5, 2.0, 5.0, 20.0]))
+            plan = plan.with_rule(rule.model_copy(update={"conditions": (condition,), "hold_s": hold_s}))
+    leads = result.callouts.leads
+    began = now = badness(score_kept(plan, kept), leads=leads)
+    for _ in range(6):
+        mends = [f for f in lint(plan=plan, result=result, kept=kept) if f.mended is not None]
+        if not mends:
+            break
+        plan = data.draw(st.sampled_from(mends)).mended
+        after = badness(score_kept(plan, kept), leads=leads)
+        assert after <= now + 1e-9 <= began + 1e-9
+        now = after
+
+
 def test_every_finding_has_a_plan_that_raises_it():
-    assert set(FAULTS) | {"under_the_esc_cutoff", "hold_too_long"} == set(get_args(FindingKey))
+    by_itself = {"under_the_esc_cutoff", "hold_too_long", "land_now_is_silent", "land_now_cries_wolf"}
+    assert set(FAULTS) | by_itself | {"switch_reads_all_flight"} == set(get_args(FindingKey))
     assert len(FAULTS) >= 15
 
 

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from zesty_cell.core.callouts.derive import HOLDS_S, OVER_CUTOFF_V, longest_burst_s, voltage_step_v
+from zesty_cell.core.callouts.lead import Leads
 from zesty_cell.core.callouts.rules import (
     MOST_TIMERS,
     PACK_VOLTAGES,
+    SWITCHES,
     TELEMETERED,
     CalloutPlan,
     Condition,
@@ -18,7 +20,10 @@ from zesty_cell.core.callouts.rules import (
     on_step,
 )
 from zesty_cell.core.callouts.schools import CHARGE_STEP_AH, LANDING_UNDER_V, write_plan
+from zesty_cell.core.callouts.score import DayScore, KeptFlights, score_kept
 from zesty_cell.core.callouts.steps import clock
+from zesty_cell.core.callouts.tune import LATE_COUNTS
+from zesty_cell.core.callouts.update import brought_up_to_date
 from zesty_cell.core.forecast import Forecast
 
 Severity = Literal["stop", "look", "note"]
@@ -42,10 +47,15 @@ FindingKey = Literal[
     "nothing_without_telemetry",
     "telemetry_loss_unsaid",
     "same_words",
+    "land_now_is_silent",
+    "land_now_cries_wolf",
+    "switch_reads_all_flight",
 ]
 _ORDER: dict[Severity, int] = {"stop": 0, "look": 1, "note": 2}
 #: A current sensor further out than this is not trusted with a callout [1].
 TRUSTED_ERROR = 0.10
+#: Share of flights in which "land now" may stay silent, and may speak for nothing, before it is said [1].
+SILENT_SHARE, CRIES_SHARE = 0.5, 0.10
 #: "Land now" that speaks with less than this share of the reserve left has waited too long [1].
 LEAST_OF_RESERVE = 0.5
 
@@ -65,6 +75,8 @@ class Finding:
         What the one step does; empty where only the pilot can.
     mended : CalloutPlan or None
         The plan after that step.
+    before, after : DayScore or None
+        How the plan does on the sampled flights, as it is and after that step; where those were given.
     """
 
     key: FindingKey
@@ -73,13 +85,15 @@ class Finding:
     reason: str
     mend: str
     mended: CalloutPlan | None
+    before: DayScore | None = None
+    after: DayScore | None = None
 
 
 class _Linter:
     """The plan against the flight it is for."""
 
-    def __init__(self, plan: CalloutPlan, result: Forecast) -> None:
-        self.plan, self.result = plan, result
+    def __init__(self, plan: CalloutPlan, result: Forecast, kept: KeptFlights | None = None) -> None:
+        self.plan, self.result, self.kept = plan, result, kept
         self.flight, self.chemistry = result.flight, result.setup.chemistry
         self.cutoff_v = result.setup.sheet.craft.limits.esc_cutoff_v_per_cell
         self.capacity_ah = result.setup.figures.capacity_ah
@@ -153,6 +167,13 @@ class _Linter:
             return f"Hold it {hold:g} s", self.plan.with_rule(rule.model_copy(update={"hold_s": hold}))
         off = self.plan.with_rule(rule.model_copy(update={"on": False}))
         return "Switch it off: charge used and the timer lead here", off
+
+    def as_written(self) -> CalloutPlan:
+        """The plan with its values as the forecast asks for; words and own rules stay."""
+        written = write_plan(self.result, school=self.plan.school or "loaded voltage").plan
+        at_s = {t.key: t.at_s for t in self.plan.timers}
+        timers = tuple(t.model_copy(update={"at_s": at_s.get(t.key, t.at_s)}) for t in written.timers)
+        return brought_up_to_date(self.plan, written=written.model_copy(update={"timers": timers}))
 
     def written(self, key: str) -> Rule | None:
         """The rule of the plan's school, written anew."""
@@ -451,21 +472,95 @@ def _with_timer(plan: CalloutPlan, timer: Timer) -> CalloutPlan:
     return plan.model_copy(update={"timers": tuple(timer if t.key == timer.key else t for t in plan.timers)})
 
 
+def _by_flights(w: _Linter) -> Iterator[Finding]:
+    """“Land now” that most flights never hear, or that many hear for nothing."""
+    lands = [r for r in w.rules if r.role == "land_now"]
+    if w.kept is None or not lands:
+        return
+    score = score_kept(w.plan.flown_with(series=w.series), w.kept)
+    if score.missed is not None and score.missed > SILENT_SHARE * score.flights:
+        yield Finding(
+            "land_now_is_silent", "stop", lands[0].key,
+            f"“{lands[0].name}” stays silent, or comes late, in {score.missed} of {score.flights} flights.",
+            "Set what this flight asks for", w.as_written(),
+        )  # fmt: skip
+    for rule in lands:
+        alone = w.plan.flown_with(series=w.series).model_copy(update={"rules": (rule,)})
+        of_rule = score_kept(alone, w.kept)
+        if of_rule.false_flights > CRIES_SHARE * of_rule.flights:
+            yield Finding(
+                "land_now_cries_wolf", "look", rule.key,
+                f"“{rule.name}” speaks for nothing in {of_rule.false_flights} of {of_rule.flights} flights.",
+                "Set what this flight asks for", w.as_written(),
+            )  # fmt: skip
+
+
+def _switches(w: _Linter) -> Iterator[Finding]:
+    """A switch that chooses the pack and also asks for a value reads it out all flight."""
+    choosing = {p.switch.name for p in w.plan.profiles if p.switch is not None and w.plan.choose == "switch"}
+    for rule in w.rules:
+        switch = rule.guards.switch
+        if rule.role == "ask" and switch is not None and switch.name in choosing:
+            free = next((s for s in SWITCHES if s not in choosing and s not in _switches_of(w.plan)), None)
+            mended = None
+            if free is not None:
+                guards = rule.guards.model_copy(update={"switch": switch.model_copy(update={"name": free})})
+                mended = w.plan.with_rule(rule.model_copy(update={"guards": guards}))
+            yield Finding(
+                "switch_reads_all_flight", "stop", rule.key,
+                f"Switch {switch.name} chooses the pack, so “{rule.name}” reads out all flight with one of them.",
+                "" if free is None else f"Ask by switch {free}", mended,
+            )  # fmt: skip
+
+
+def _switches_of(plan: CalloutPlan) -> set[str]:
+    return {r.guards.switch.name for r in plan.rules if r.guards.switch is not None} | {
+        t.reset.name for t in plan.timers if t.reset is not None
+    }
+
+
 _CHECKS: tuple[_Check, ...] = (
     _cell_count, _order, _floor, _cutoff, _at_take_off, _craft_stages, _holds, _lowest, _bench, _profiles, _charge,
-    _timers, _silence, _words,
+    _timers, _silence, _words, _switches, _by_flights,
 )  # fmt: skip
 
 
-def lint(*, plan: CalloutPlan, result: Forecast) -> tuple[Finding, ...]:
+def badness(score: DayScore, /, *, leads: Leads) -> float:
+    """How wrong a plan is [1 a flight]: a late call, which leaves nothing to land with, is two false ones.
+
+    A plan without any “land now” misses all of them, where something better than the timer could call.
+    """
+    missed = score.missed if score.missed is not None else (0 if leads == "timer" else score.flights)
+    return (LATE_COUNTS * missed + score.false_flights) / score.flights
+
+
+def lint(*, plan: CalloutPlan, result: Forecast, kept: KeptFlights | None = None) -> tuple[Finding, ...]:
     """Everything wrong with a plan on the flight it is for, worst first [findings are words, no unit].
+
+    A mend that makes the plan worse on the sampled flights is not offered, where those are given.
 
     Parameters
     ----------
     plan : CalloutPlan
     result : Forecast
         Of the sheet the plan belongs to.
+    kept : KeptFlights, optional
+        Its sampled flights.
     """
-    linter = _Linter(plan, result)
+    linter = _Linter(plan, result, kept)
     found = [finding for check in _CHECKS for finding in check(linter)]
+    if kept is not None and any(f.mended is not None for f in found):
+        series, leads = linter.series, result.callouts.leads
+        before = score_kept(plan.flown_with(series=series), kept)
+        found = [_weighed(f, before, kept, series=series, leads=leads) for f in found]
     return tuple(sorted(found, key=lambda f: _ORDER[f.severity]))
+
+
+def _weighed(finding: Finding, before: DayScore, kept: KeptFlights, *, series: int, leads: Leads) -> Finding:
+    """A finding with what its mend does on the sampled flights; without the mend where that is worse."""
+    if finding.mended is None:
+        return finding
+    after = score_kept(finding.mended.flown_with(series=series), kept)
+    if badness(after, leads=leads) > badness(before, leads=leads) + 1e-9:
+        return replace(finding, mend="", mended=None, before=before)
+    return replace(finding, before=before, after=after)

@@ -21,6 +21,7 @@ from zesty_cell.core.callouts.lead import shown_over_true
 from zesty_cell.core.callouts.rules import TELEMETERED, CalloutPlan, Rule
 from zesty_cell.core.errors import StoppedError
 from zesty_cell.core.flight import Factors, Setup, Traces, fly, landing_times_s, sample_step_s, set_up, start_many
+from zesty_cell.core.flying import STEP_S
 from zesty_cell.core.forecast import sampled_factors
 from zesty_cell.core.sheet import Sheet
 
@@ -194,6 +195,18 @@ class _Watch(DayFlights):
 
     def __init__(self, plan: CalloutPlan, sheet: Sheet, day: Day) -> None:
         super().__init__(sheet, day=day, with_charge=True)
+        self._prepare(plan)
+
+    @classmethod
+    def on_kept(cls, plan: CalloutPlan, kept: KeptFlights) -> _Watch:
+        """A watch over flights that were flown before."""
+        watch = cls.__new__(cls)
+        watch.day, watch.with_charge = OWN_DAY, True
+        watch.setup, watch.factors, watch.step_s = kept.setup, kept.factors, kept.step_s
+        watch._prepare(plan)
+        return watch
+
+    def _prepare(self, plan: CalloutPlan) -> None:
         self.plan, self.rules = plan, scored_rules(plan)
         self.made = Engine(plan.model_copy(update={"rules": self.rules, "timers": ()})).made
         series = self.setup.sheet.pack.series
@@ -285,6 +298,62 @@ class _Watch(DayFlights):
             left=_spread(self.left),
             landing_s=float(np.median(landing_s)),
         )
+
+
+@dataclass(frozen=True)
+class KeptFlights:
+    """The sampled flights of a sheet as they are, at 5 Hz, to look at many plans by.
+
+    Attributes
+    ----------
+    setup : Setup
+    factors : Factors
+    step_s : float
+        [s].
+    chunks : tuple of (rows, traces)
+    landing_s : float64 array, shape (flights,)
+        [s].
+    """
+
+    setup: Setup
+    factors: Factors
+    step_s: float
+    chunks: tuple[tuple[slice, Traces], ...]
+    landing_s: NDArray[np.float64]
+
+
+class _Keep(DayFlights):
+    """Keeps every trace as far as it was flown."""
+
+    def __init__(self, sheet: Sheet) -> None:
+        super().__init__(sheet, day=OWN_DAY, with_charge=True)
+        self.step_s = max(self.step_s, 2.0 * STEP_S)
+        self.chunks: list[tuple[slice, Traces]] = []
+
+    def visit(self, rows: slice, traces: Traces) -> None:
+        """See :data:`~zesty_cell.core.flight.Visitor`."""
+        steps = int(traces.summary[:, flight_kernel.STEPS].max(initial=1.0))
+        short = {
+            name: np.ascontiguousarray(getattr(traces, name)[:, :steps])
+            for name in ("loaded_v", "cruise_v", "charge_left", "current_a")
+        }
+        self.chunks.append((rows, Traces(**short, summary=traces.summary.copy())))
+
+
+def keep_flights(sheet: Sheet, /) -> KeptFlights:
+    """The sampled flights of a sheet, kept; some tens of megabytes for a long flight [s]."""
+    day = _Keep(sheet)
+    summary = day.start()()
+    landing_s = landing_times_s(setup=day.setup, summary=summary)[0]
+    return KeptFlights(day.setup, day.factors, day.step_s, tuple(day.chunks), landing_s)
+
+
+def score_kept(plan: CalloutPlan, kept: KeptFlights, /) -> DayScore:
+    """How a plan does on kept flights [s, 1], in a few milliseconds a rule."""
+    watch = _Watch.on_kept(plan, kept)
+    for rows, traces in kept.chunks:
+        watch.visit(rows, traces)
+    return watch.score(kept.landing_s)
 
 
 def _spread(values: NDArray[np.float64]) -> tuple[float, ...]:

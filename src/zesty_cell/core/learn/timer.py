@@ -58,8 +58,8 @@ class NextTimer:
         Places of the flights that are far from the rest, and hardly count.
     rate_ah_s : float or None
         Charge used a second, the middle of the flights that count [Ah/s]; None without flights.
-    why : str
-        In a sentence.
+    why, short : str
+        In sentences, and in the fewest words.
     """
 
     timer_s: float
@@ -71,6 +71,7 @@ class NextTimer:
     odd: tuple[int, ...]
     rate_ah_s: float | None
     why: str
+    short: str
 
 
 def next_timer(*, flights: Sequence[TimedFlight], result: Forecast) -> NextTimer:
@@ -99,6 +100,7 @@ def next_timer(*, flights: Sequence[TimedFlight], result: Forecast) -> NextTimer
     if not good:
         held_by, wanted_s = "first flight", min(FIRST_SHARE * landing_s, full.down_s)
         why = f"First flight: half of {clock(landing_s)}. Put back what it took, and the next may be longer."
+        short = f"The first flight takes half of {clock(landing_s)}; then up to {clock(full.timer_s)}."
     else:
         longest_s = max(f.duration_s for f in good)
         grown_s = (1.0 + MOST_GROWTH) * longest_s
@@ -106,6 +108,7 @@ def next_timer(*, flights: Sequence[TimedFlight], result: Forecast) -> NextTimer
         cautious_s = min(result.range.early_s(_CAUTIOUS_SHARE), full.down_s)
         if not _agree(good) and min(grown_s, cautious_s) < full.down_s:
             held_by, wanted_s = "growth", min(grown_s, cautious_s)
+            short = f"Longer step by step until {AGREEING} flights agree; then up to {clock(full.timer_s)}."
             if grown_s <= cautious_s:
                 why += (
                     f"; a quarter longer than the longest of {clock(longest_s)}, until {AGREEING} flights agree. "
@@ -114,12 +117,15 @@ def next_timer(*, flights: Sequence[TimedFlight], result: Forecast) -> NextTimer
             else:
                 why += f". The last {AGREEING} do not agree yet: careful until they do, then {clock(full.down_s)}."
         else:
-            why += f": {_promise(result)}"
+            promise = _promise(result)
+            why += f": {promise}"
+            short = f"{promise[0].upper()}{promise[1:]}"
     timer_s, down_s = guard_timer(down_s=wanted_s, home_s=home_s)
     if down_s - timer_s >= _WORTH_A_WORD_S:
         why += f" It leaves {clock(down_s - timer_s)} for the way home: be on the ground by {clock(down_s)}."
+        short += f" Down by {clock(down_s)}."
     rate = statistics.median(f.used_ah / f.duration_s for f in good) if good else None
-    return NextTimer(timer_s, down_s, held_by, full.timer_s, full.down_s, len(good), odd, rate, why)
+    return NextTimer(timer_s, down_s, held_by, full.timer_s, full.down_s, len(good), odd, rate, why, short)
 
 
 def _promise(result: Forecast) -> str:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import get_args
 
-from zesty_cell.core.callouts.lint import lint
 from zesty_cell.core.callouts.rules import MOST_CONDITIONS, CalloutPlan, Condition, Rule
 from zesty_cell.core.callouts.schools import FurtherRule, further_rule
 from zesty_cell.core.callouts.several import add_pack, remove_pack
@@ -24,10 +23,10 @@ Step = Callable[[CalloutPlan, str, Desk, Mapping[str, str]], Changed]
 
 def _mend(plan: CalloutPlan, what: str, desk: Desk, _form: Mapping[str, str]) -> Changed:
     key, _, concerns = what.partition(":")
-    found = next((f for f in lint(plan=plan, result=desk.flight) if (f.key, f.concerns) == (key, concerns)), None)
+    found = next((f for f in desk.findings(plan) if (f.key, f.concerns) == (key, concerns)), None)
     if found is None or found.mended is None:
         return None, ""
-    return found.mended, f"{found.mend}: done."
+    return found.mended, f"{found.mend}: look at it, and save it if it is right."
 
 
 def _remove(plan: CalloutPlan, what: str, desk: Desk, _form: Mapping[str, str]) -> Changed:

@@ -9,6 +9,7 @@ from typing import Annotated
 from fastapi import Depends
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.callouts.lint import Finding, lint
 from zesty_cell.core.callouts.rules import CalloutPlan, School
 from zesty_cell.core.callouts.schools import FIRST_SCHOOL, Written
 from zesty_cell.core.callouts.several import write_for_packs
@@ -18,6 +19,7 @@ from zesty_cell.core.learn.calibration import SensorNow
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.services import learning
 from zesty_cell.services.advice import Advice, advise
+from zesty_cell.services.forecasts import flights_of
 from zesty_cell.services.plans import set_timer
 from zesty_cell.store import callouts as store
 from zesty_cell.store import sheets as sheet_store
@@ -87,6 +89,10 @@ class Desk:
                 with suppress(OutOfRangeError):
                     found.append((row, advise(self.session, row)))
         return found
+
+    def findings(self, plan: CalloutPlan) -> tuple[Finding, ...]:
+        """What is wrong with a plan, each mend with what it does on the sampled flights."""
+        return lint(plan=plan, result=self.flight, kept=flights_of(self.flight.setup.sheet))
 
     @property
     def flight(self) -> Forecast:

@@ -12,7 +12,6 @@ from sqlalchemy.orm import Session
 from sqlalchemy.orm.exc import StaleDataError
 
 from zesty_cell.core.callouts.dry_run import ODDITIES
-from zesty_cell.core.callouts.lint import lint
 from zesty_cell.core.callouts.plain import plain_form
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
@@ -93,6 +92,7 @@ def _context(
         "texts": texts,
         "errors": read.state.errors if read else {},
         "conflict": conflict,
+        "mended": "",
         "schools": SCHOOLS,
         "oddities": ODDITIES,
         "oddity": oddity,
@@ -121,7 +121,7 @@ def _context(
         return context
     chosen = choose_run(desk.session, oddity, plan=plan, result=desk.result)
     run = chosen.run
-    findings = lint(plan=plan, result=desk.result)
+    findings = desk.findings(plan)
     school = next((s for s in SCHOOLS if s.school == plan.school), None)
     return context | {
         "result": desk.result,
@@ -236,6 +236,12 @@ def change(request: Request, session: Store, desk: DeskOf, form: PostedForm) -> 
     step = STEPS.get(action)
     if step is not None:
         changed, words = step(read.plan, what, desk, form)
+        if changed is not None and action == "mend":
+            # Looked at like any edit: nothing is kept until it is saved.
+            texts = plan_form.first_texts(changed, version=read.version)
+            read = plan_form.ReadPlan(changed, FormState(texts=texts, units=read.state.units), read.version)
+            context = _context(request, desk, read, oddity=form.get("run", ""))
+            return page(request, "callouts.html", context | {"mended": words})
         if changed is not None:
             return _keep(request, session, desk, changed, read, words, undo=action in ("remove", "unpack"))
     context = _context(request, desk, read, oddity=form.get("run", ""))

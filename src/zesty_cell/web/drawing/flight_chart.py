@@ -238,15 +238,15 @@ def _curve_words(forecast: Forecast, x: Scale, y: Scale, shape: Shape) -> list[W
     return words
 
 
-def ribbon(forecast: Forecast, *, shape: Shape) -> Ribbon:
-    """Geometry of what will be heard.
+def ribbon(forecast: Forecast, *, shape: Shape, timer_s: float | None = None) -> Ribbon:
+    """Geometry of what will be heard, with the timer that is set now [s]; the sheet's own without one.
 
     Minute calls are small dots; those spoken in full words every five minutes (every minute on a
     short flight) are named below, where no callout needs the room.
     """
     flight, plan = forecast.flight, forecast.callouts
     x = _time_scale(flight, shape)
-    timer_s = plan.timers.timer_s
+    timer_s = plan.timers.timer_s if timer_s is None else timer_s
     big = 300.0 if timer_s >= 600.0 else 120.0 if timer_s >= 360.0 else 60.0
     small = 60.0 if timer_s <= 2400.0 else 300.0
     dots = [(x(t), abs(t % big) < 1e-6) for t in ticks(small, timer_s - 1.0, small)]
