@@ -95,7 +95,7 @@ def test_every_source_of_steady_power(source, fields):
         (read_pack, PACK, "capacity_ah", "99999999", "At most 200000 mAh"),
         (read_pack, PACK, "chemistry", "unobtainium", "Choose one"),
         (read_pack, PACK, "name", "y" * 10_000, "At most 80"),
-        (read_pack, PACK, "ratings.continuous_a", "30", "all three"),
+        (read_pack, PACK, "ratings.one_minute_a", "30", "the others follow from it"),
         (read_pack, PACK, "mass_kg", "2", "which no cell holds"),
     ],
 )
@@ -179,8 +179,50 @@ def test_editing_from_a_sheet_leads_back_to_it(client):
     form = PACK | {"version": re.search(r'name="version" value="(\d+)"', html)[1], "back": "8"}
     assert client.post(link.partition("?")[0], data=form).headers["location"] == "/sheets/8"
     for nonsense in ("//evil.example", "8/../../x", "²", ""):
-        response = client.post("/hangar/packs/new", data=PACK | {"back": nonsense})
+        response = client.post("/hangar/packs/new", data=PACK | {"back": nonsense, "name": f"Quince{nonsense!r}"})
         assert response.headers["location"] == "/hangar"
+
+
+def test_one_continuous_rating_is_enough():
+    pack, state = read_pack(PACK | {"ratings.continuous_a": "30"})
+    assert state.ok
+    assert (pack.ratings.continuous_a, pack.ratings.one_minute_a, pack.ratings.ten_second_a) == (30.0, 39.0, 48.0)
+
+
+def test_what_is_improbable_is_asked_back_and_taken_in_one_tap(client):
+    slip = CRAFT | {"name": "Slip", "steady.measured.current_a": "620"}
+    asked = client.post("/hangar/crafts/new", data=slip)
+    assert asked.status_code == 422
+    assert "for each kilogram" in error_at(asked.text, "steady.measured.current_a")
+    assert 'value="620"' in asked.text
+    sure = re.search(r'name="sure" value="([^"]+)"', asked.text)[1]
+    assert client.post("/hangar/crafts/new", data=slip | {"sure": sure}).status_code == 303
+    # What cannot be is not asked: no tap takes it.
+    heavy = CRAFT | {"name": "Heavy", "steady.measured.all_up_mass_kg": "1"}
+    refused = client.post("/hangar/crafts/new", data=heavy | {"sure": "weight_under_dry"})
+    assert refused.status_code == 422
+    assert "It is so" not in refused.text
+
+
+def test_a_doubtful_pack_is_drawn_asked_back_and_kept(client):
+    slip = PACK | {"label_c": "280"}
+    looked = client.post("/hangar/packs/new", data=slip | {"action": "look"})
+    assert looked.status_code == 200
+    assert "more than any label claims" in looked.text
+    assert client.post("/hangar/packs/new", data=slip | {"action": "save"}).status_code == 422
+    answer = client.post("/hangar/packs/new", data=slip | {"action": "sure", "sure": "label_c"})
+    assert answer.status_code == 303
+
+
+def test_two_of_one_name_are_refused_and_a_files_are_told_apart(client):
+    assert client.post("/hangar/packs/new", data=PACK).status_code == 303
+    again = client.post("/hangar/packs/new", data=PACK | {"name": "quince"})
+    assert again.status_code == 422
+    assert "one of that name already" in error_at(again.text, "name")
+    sheet = client.get("/api/sheets/8").json()["sheet"]
+    sheet["craft"]["avionics_w"] = 9.0
+    assert client.post("/api/sheets", json=sheet).status_code == 201
+    assert "Heron (2)" in client.get("/hangar").text
 
 
 def test_two_tabs_editing_one_pack(client):
@@ -406,9 +448,9 @@ def test_a_new_cell_needs_a_form_and_a_size(client):
         ({"size.width_m": "0"}, "size.width_m"),
         ({"size.form": "pouch"}, "size.thickness_m"),
         ({"chemistry": "unobtainium"}, "chemistry"),
-        ({"ratings.continuous_a": "20"}, "ratings.one_minute_a"),
+        ({"ratings.one_minute_a": "20"}, "ratings.continuous_a"),
     ):
-        response = client.post("/hangar/cells/new", data=form | change)
+        response = client.post("/hangar/cells/new", data=form | {"name": "Pulp 2"} | change)
         assert response.status_code == 422
         assert error_at(response.text, field)
 

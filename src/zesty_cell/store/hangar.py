@@ -61,6 +61,24 @@ class Shelf(Generic[Row, Thing]):
         session.flush()
         return row
 
+    def taken(self, session: Session, name: str, *, but: int | None = None) -> bool:
+        """Whether another one has that name, whatever the case of its letters."""
+        table = self.table
+        query = select(table.id).where(func.lower(table.name) == name.lower(), table.deleted_at.is_(None))
+        return any(record_id != but for record_id in session.scalars(query))
+
+    def bring_in(self, session: Session, thing: Thing) -> Row:
+        """One that is equal in every figure, else a new one; under a name of its own where that is taken."""
+        same = self.find_same(session, thing)
+        if same is not None:
+            return same
+        name, k = thing.name, 2
+        while self.taken(session, name):
+            name, k = f"{thing.name[:70]} ({k})", k + 1
+        if name != thing.name:
+            thing = self.entity.model_validate(thing.model_dump() | {"name": name})
+        return self.find_same(session, thing) or self.add(session, thing)
+
     def find_same(self, session: Session, thing: Thing) -> Row | None:
         """One kept already that is equal in every figure."""
         table = self.table

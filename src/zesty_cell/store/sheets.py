@@ -88,8 +88,7 @@ def duplicate(session: Session, sheet_id: int) -> SheetRow:
 
 def bring_in(session: Session, sheet: Sheet) -> SheetRow:
     """Keep a sheet from a file; craft and pack join the hangar unless equal ones are there."""
-    craft = CRAFTS.find_same(session, sheet.craft) or CRAFTS.add(session, sheet.craft)
-    pack = PACKS.find_same(session, sheet.pack) or PACKS.add(session, sheet.pack)
+    craft, pack = CRAFTS.bring_in(session, sheet.craft), PACKS.bring_in(session, sheet.pack)
     return add(session, sheet, craft_id=craft.id, pack_id=pack.id)
 
 

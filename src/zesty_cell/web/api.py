@@ -103,8 +103,7 @@ def put_sheet(session: Store, sheet_id: RecordId, change: NewVersion) -> Stored:
     """Store a changed sheet, provided it is still at the version given."""
     sheet = _plain(change.sheet)
     records.fetch_version(session, SheetRow, sheet_id, change.version)
-    craft = CRAFTS.find_same(session, sheet.craft) or CRAFTS.add(session, sheet.craft)
-    pack = PACKS.find_same(session, sheet.pack) or PACKS.add(session, sheet.pack)
+    craft, pack = CRAFTS.bring_in(session, sheet.craft), PACKS.bring_in(session, sheet.pack)
     return _stored(store.change(session, sheet_id, change.version, sheet, craft_id=craft.id, pack_id=pack.id))
 
 

@@ -16,13 +16,14 @@ from zesty_cell.core.chemistry import Chemistry
 from zesty_cell.core.honest import HonestCurrent, honest_current
 from zesty_cell.core.keeping import Keeping, charge_now
 from zesty_cell.core.pack import Pack, PackFigures, pack_figures
+from zesty_cell.core.plausibility import pack_doubts
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.hangar import CELLS, PACKS, keeping_of
 from zesty_cell.web import hangar_form, pack_form
 from zesty_cell.web.drawing.builder_chart import Part, dominant, resistance_parts
 from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
 from zesty_cell.web.forms import FormState, whole_number
-from zesty_cell.web.hangar import way_back
+from zesty_cell.web.hangar import ALREADY, way_back
 from zesty_cell.web.messages import say
 from zesty_cell.web.preferences import preferences_of
 from zesty_cell.web.sheets import PostedForm, Store
@@ -99,6 +100,7 @@ def _page(
     context: dict[str, Any] = {
         "texts": state.texts,
         "errors": state.errors,
+        "asked": state.asked,
         "units_used": state.units,
         "record_id": record_id,
         "version": version,
@@ -123,10 +125,21 @@ def _shelf(session: Session) -> dict[int, CellModel]:
     return {row.id: CELLS.thing(row) for row in CELLS.all(session)}
 
 
-def _read(session: Session, form: Mapping[str, str]) -> tuple[Pack | None, Keeping | None, FormState]:
+def _read(
+    session: Session, form: Mapping[str, str], *, record_id: int | None = None
+) -> tuple[Pack | None, Keeping | None, FormState, bool]:
+    """The pack to draw, its standing, what was typed, and whether it may be kept."""
     pack, state = pack_form.read_pack(form, cells=_shelf(session))
     keeping = hangar_form.read_keeping(form, state)
-    return (pack if state.ok else None), keeping, state
+    if pack is None or not state.ok:
+        return None, keeping, state, False
+    if PACKS.taken(session, pack.name, but=record_id):
+        state.errors["name"] = ALREADY
+    from_label = form.get("source") != "cells"
+    # What was asked back travels with the form; it counts once its button is pressed.
+    said = form if form.get("action") == "sure" else {**form, "sure": ""}
+    fits = state.weigh(pack_doubts(pack) if from_label else (), said)
+    return pack, keeping, state, fits and state.ok
 
 
 @router.get("/new")
@@ -159,9 +172,9 @@ def new_pack(
 @router.post("/new")
 def add_pack(request: Request, session: Store, form: PostedForm) -> Response:
     """Look at a pack being built, or keep it."""
-    pack, keeping, state = _read(session, form)
+    pack, keeping, state, fits = _read(session, form)
     looking = form.get("action") == "look"
-    if looking or pack is None or keeping is None:
+    if looking or pack is None or keeping is None or not fits:
         shown = pack or _unnamed(session, form)
         status = 200 if looking else 422
         return _page(request, session, state, shown, keeping, record_id=None, version=0, status=status)
@@ -195,10 +208,10 @@ def edit_pack(
 def change_pack(request: Request, session: Store, record_id: int, form: PostedForm) -> Response:
     """Look at a changed pack, or store it."""
     row = PACKS.fetch(session, record_id)
-    pack, keeping, state = _read(session, form)
+    pack, keeping, state, fits = _read(session, form, record_id=record_id)
     version = whole_number(form.get("version", ""))
     looking = form.get("action") == "look"
-    if looking or pack is None or keeping is None:
+    if looking or pack is None or keeping is None or not fits:
         shown = pack or PACKS.thing(row)
         status = 200 if looking else 422
         return _page(request, session, state, shown, keeping, record_id=record_id, version=version, status=status)

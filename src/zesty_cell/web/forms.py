@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
+from zesty_cell.core.plausibility import Doubt
 from zesty_cell.web.units import (
     COUNT,
     DURATION,
@@ -45,11 +46,26 @@ class Field:
 
 @dataclass
 class FormState:
-    """What was typed and what was wrong with it; ``errors[""]`` concerns the whole form."""
+    """What was typed and what was wrong with it; ``errors[""]`` concerns the whole form.
+
+    ``asked`` is what is only improbable, by key: the form offers to keep it as it is.
+    """
 
     texts: dict[str, str]
     units: System
     errors: dict[str, str] = field(default_factory=dict)
+    asked: dict[str, str] = field(default_factory=dict)
+
+    def weigh(self, doubts: Iterable[Doubt], form: Mapping[str, str]) -> bool:
+        """Note what is doubted beside its field; what the pilot says is so passes.  True where nothing stands."""
+        sure = set(form.get("sure", "")[:400].split())
+        open_ones = [d for d in doubts if d.impossible or d.key not in sure]
+        for doubt in open_ones:
+            self.errors.setdefault(doubt.field, doubt.words)
+        if not any(d.impossible for d in open_ones):
+            self.asked = {d.key: d.words for d in open_ones}
+            self.texts["sure_keys"] = " ".join(sorted(sure | {d.key for d in open_ones}))
+        return not open_ones
 
     @property
     def ok(self) -> bool:
@@ -157,6 +173,8 @@ def words_of(error: Mapping[str, Any], item: Field | None = None, system: System
         return f"At least {limit}, please." if kind == "greater_than_equal" else f"More than {limit}, please."
     if kind in ("less_than_equal", "less_than"):
         return f"At most {_shown_limit(float(context.get('le', context.get('lt'))), item, system)}, please."
+    if kind == "too_short":
+        return f"Choose at least {context['min_length']}."
     if kind == "too_long":
         return f"There is room for at most {context['max_length']} of them."
     if kind == "string_too_long":
@@ -167,9 +185,13 @@ def words_of(error: Mapping[str, Any], item: Field | None = None, system: System
         return "Letters, digits and signs only: no line breaks or control characters."
     if kind in ("literal_error", "union_tag_invalid", "union_tag_not_found"):
         return "Choose one of the options."
-    if kind == "value_error":
+    if kind in ("value_error", "refused"):
         return str(error["msg"]).removeprefix("Value error, ")
-    return str(error["msg"])
+    if kind in ("finite_number", "float_parsing", "float_type", "int_parsing", "int_type", "int_from_float"):
+        return "A plain number is needed."
+    if kind.startswith(("datetime", "timezone")):
+        return "A date and a time are needed."
+    return "This cannot be read."  # never a validator's own words
 
 
 def build(

@@ -29,6 +29,8 @@ from zesty_cell.web.sheets import PostedForm, Store
 from zesty_cell.web.templating import page
 
 router = APIRouter(prefix="/hangar", include_in_schema=False)
+#: Two things of one name could not be told apart.
+ALREADY = "There is one of that name already: give this one another."
 #: Types of packs on one page.
 TYPES_A_PAGE = 24
 
@@ -180,6 +182,7 @@ def _form_page(
         "desk": desk,
         "texts": state.texts,
         "errors": state.errors,
+        "asked": state.asked,
         "units_used": state.units,
         "record_id": record_id,
         "version": version,
@@ -209,6 +212,9 @@ def add_thing(request: Request, session: Store, shelf: ShelfName, form: PostedFo
     """Keep a new craft or cell."""
     desk = _desk(shelf)
     thing, state = desk.read(form)
+    if thing is not None and desk.shelf.taken(session, thing.name):
+        state.errors["name"] = ALREADY
+        thing = None
     if thing is None:
         return _form_page(request, desk, state, record_id=None, version=0, status=422)
     row = desk.shelf.add(session, thing)
@@ -238,6 +244,9 @@ def change_thing(request: Request, session: Store, shelf: ShelfName, record_id: 
     desk = _desk(shelf)
     desk.shelf.fetch(session, record_id)
     thing, state = desk.read(form)
+    if thing is not None and desk.shelf.taken(session, thing.name, but=record_id):
+        state.errors["name"] = ALREADY
+        thing = None
     if thing is None:
         return _form_page(
             request, desk, state, record_id=record_id, version=whole_number(form.get("version", "")), status=422

@@ -12,6 +12,8 @@ from zesty_cell.core.cell import CellModel
 from zesty_cell.core.chemistries import CHEMISTRIES
 from zesty_cell.core.craft import Craft
 from zesty_cell.core.keeping import Keeping
+from zesty_cell.core.pack import estimated_tiers
+from zesty_cell.core.plausibility import craft_doubts
 from zesty_cell.web.forms import Field, FormState, build, get, read_fields, texts_of
 from zesty_cell.web.units import (
     AREA,
@@ -289,15 +291,19 @@ def read_craft(form: Mapping[str, str]) -> tuple[Craft | None, FormState]:
     fields, values, state = _read(CRAFT_SECTIONS, form)
     if isinstance(values.get("shows"), str):
         values["shows"] = tuple(w for w in values["shows"].split()[:3] if w != "nothing")
-    return build(Craft, values, fields, state, groups=_SOURCES), state
+    craft = build(Craft, values, fields, state, groups=_SOURCES)
+    if craft is not None:
+        craft = craft if state.weigh(craft_doubts(craft), form) else None
+    return craft, state
 
 
-def check_tiers(values: Mapping[str, Any], state: FormState) -> None:
-    """Rating tiers only when all three are given."""
+def check_tiers(values: dict[str, Any], state: FormState) -> None:
+    """Rating tiers from the continuous one, where only that is known."""
     tiers = values.get("ratings", {})
-    if tiers and len(tiers) < 3:
-        missing = next(k for k in ("continuous_a", "one_minute_a", "ten_second_a") if k not in tiers)
-        state.errors.setdefault(f"ratings.{missing}", "Give all three tiers, or none.")
+    if tiers and "continuous_a" not in tiers:
+        state.errors.setdefault("ratings.continuous_a", "Give the continuous rating: the others follow from it.")
+    elif tiers:
+        values["ratings"] = estimated_tiers(**tiers)
 
 
 def read_cell(form: Mapping[str, str]) -> tuple[CellModel | None, FormState]:

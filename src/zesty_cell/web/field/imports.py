@@ -19,6 +19,7 @@ from sqlalchemy.exc import OperationalError
 
 from zesty_cell.core.learn.flights import Airborne, LoggedFlight, doubts
 from zesty_cell.core.pack import Pack
+from zesty_cell.core.plausibility import flight_doubts
 from zesty_cell.formats.csv_table import read_named_rows
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.flights_csv import ReadFlight, as_flight, read_flights
@@ -135,10 +136,13 @@ class _Judge:
 
     def __init__(self, database: Database) -> None:
         with database.session() as session:
-            self.crafts = {row.name.casefold(): row.id for row in CRAFTS.all(session)}
+            crafts, packs = CRAFTS.all(session), PACKS.all(session)
+            self.crafts = {row.name.casefold(): row.id for row in crafts}
             self.packs: dict[str, tuple[int, Pack]] = {
-                row.name.casefold(): (row.id, PACKS.thing(row)) for row in PACKS.all(session)
+                row.name.casefold(): (row.id, PACKS.thing(row)) for row in packs
             }
+            names = [row.name.casefold() for row in crafts], [row.name.casefold() for row in packs]
+            self.twice = tuple({n for n in of if of.count(n) > 1} for of in names)
             self.patterns = {
                 row.craft_id: sheets.as_sheet(row).flying.name
                 for row in sorted(sheets.all_sheets(session), key=lambda r: r.updated_at)
@@ -169,6 +173,9 @@ class _Judge:
         found = self.packs.get(line.pack.casefold())
         if found is None:
             return Judged(line, "wrong", f"There is no pack “{line.pack[:40]}” in the hangar.")
+        for name, twice in ((line.craft, self.twice[0]), (line.pack, self.twice[1])):
+            if name.casefold() in twice:
+                return Judged(line, "wrong", f"Two in the hangar are called “{name[:40]}”: rename one first.")
         pack_id, pack = found
         try:
             flight = as_flight(line, series=pack.series, pattern=self.patterns.get(craft_id, "As logged"))
@@ -177,6 +184,7 @@ class _Judge:
         if self._is_known(pack_id, flight):
             return Judged(line, "known", "In the log already.", flight, craft_id, pack_id)
         wrong = next(iter(doubts(flight, pack=pack).values()), "")
+        asked = "" if wrong else " ".join(d.words for d in flight_doubts(flight, pack=pack))
         if not wrong and flight.landed_at > datetime.now(UTC) + timedelta(days=1):
             wrong = "It lies in the future."
         airborne = self.airborne.setdefault(pack_id, Airborne())
@@ -186,7 +194,7 @@ class _Judge:
             return Judged(line, "wrong", wrong)
         airborne.add(flight)
         self.seen[pack_id, flight.landed_at.replace(microsecond=0)] = flight.duration_s
-        return Judged(line, "new", line.note, flight, craft_id, pack_id)
+        return Judged(line, "new", f"{line.note} {asked}".strip(), flight, craft_id, pack_id)
 
 
 def _entry(of: Judged) -> str:

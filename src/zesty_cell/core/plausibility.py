@@ -1,0 +1,311 @@
+"""What may be typed: figures judged by what craft and pack already imply.
+
+Impossible figures are refused at their field.  Improbable ones are asked back: they may be meant, and are then
+taken.  Every form, the field page, calibrations, imports and the API ask here.  The limits are rules of thumb of
+ours, wide enough for anything that flies; each has its reason beside it.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from zesty_cell.core.air import STANDARD_GRAVITY_M_S2
+from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.chemistry import charge_left_at_rest, open_circuit_v
+from zesty_cell.core.craft import (
+    Craft,
+    MeasuredCharge,
+    MeasuredFullThrottle,
+    MeasuredPoint,
+    RotorGeometry,
+    disc_area_m2,
+)
+from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.core.measured import measured_capacity_ah
+from zesty_cell.core.pack import Pack
+
+#: Weight over disc area of what hovers [N/m²]: large slow rotors to small fast ones, with room.
+DISC_LOADING = (8.0, 450.0)
+#: Electrical power in steady flight over all-up weight [W/kg]: gliders to ducted fans and indoor micros.
+STEADY_W_KG = (8.0, 1200.0)
+#: Pack energy over its weight [Wh/kg], improbable and impossible: nickel to the best lithium-ion, with room.
+PACK_WH_KG, PACK_WH_KG_NEVER = (35.0, 320.0), (8.0, 600.0)
+#: Resistance of a cell times its capacity [mΩ·Ah], improbable and impossible.
+OHM_AH, OHM_AH_NEVER = (1.8, 320.0), (0.5, 800.0)
+#: Label's C beyond which it is asked back [1/h].
+MOST_C = 250.0
+#: A label over the capacity that was measured [1].
+LABEL_OVER_MEASURED = 1.5
+#: Two voltages of one craft belong to one cell count where they are this near [1].
+SAME_CELLS = 1.45
+#: A flight over the forecast, and the shortest that is taken without a word [1, s].
+OVER_FORECAST, SHORT_S = 1.8, 25.0
+#: Mean current of a flight by its charge, of the pack's capacity [1/h]: past this a time or a charge is wrong.
+MOST_MEAN_C = 60.0
+#: A rest voltage that leaves less than this is asked back, and charge and voltage this far apart [1, 1].
+ALMOST_EMPTY, APART = 0.03, 0.35
+#: What a cell may read over full and still be a cell of that chemistry [V].
+OVER_FULL_V = 0.03
+#: Two points of one sensor that ask for scales this far apart contradict each other [1].
+POINTS_APART = 0.06
+
+
+@dataclass(frozen=True)
+class Doubt:
+    """A figure that cannot be, or hardly can.
+
+    Attributes
+    ----------
+    key : str
+        Stable name; a pilot who says “it is so” sends it back.
+    field : str
+        Dotted path of the field it stands beside.
+    impossible : bool
+        Refused; else asked back.
+    words : str
+        What is doubted, and what may have been meant.
+    """
+
+    key: str
+    field: str
+    impossible: bool
+    words: str
+
+
+def _outside(value: float, bounds: tuple[float, float]) -> bool:
+    return not bounds[0] <= value <= bounds[1]
+
+
+def craft_doubts(craft: Craft, /) -> tuple[Doubt, ...]:
+    """What of a craft cannot be or hardly can [kg, A, V, W/kg, N/m²]."""
+    found: list[Doubt] = []
+    steady, full = craft.steady, craft.full_throttle
+    rotor = craft.lifts_itself()
+    steady_w: float | None = None
+    if isinstance(steady, MeasuredPoint | MeasuredCharge):
+        at = f"steady.{steady.source}"
+        mass_kg = steady.all_up_mass_kg
+        if mass_kg <= craft.dry_mass_kg:
+            found.append(Doubt(
+                "weight_under_dry", f"{at}.all_up_mass_kg", True,
+                f"With its pack it weighs more than the {1000 * craft.dry_mass_kg:.0f} g without.",
+            ))  # fmt: skip
+        if isinstance(steady, MeasuredPoint):
+            amps, place = steady.current_a, f"{at}.current_a"
+        else:
+            amps, place = steady.charge_ah * 3600.0 / steady.duration_s, f"{at}.charge_ah"
+        steady_w = amps * steady.voltage_v
+        if _outside(steady_w / mass_kg, STEADY_W_KG):
+            low = steady_w / mass_kg < STEADY_W_KG[0]
+            hint = "Amps, not milliamps, and Ah as mAh?" if not low else "Is it amps of the whole craft?"
+            found.append(Doubt(
+                "steady_power", place, False,
+                f"{amps:.3g} A at {steady.voltage_v:g} V are {steady_w / mass_kg:.0f} W for each kilogram. {hint}",
+            ))  # fmt: skip
+        if _outside(steady.voltage_v / full.voltage_v, (1 / SAME_CELLS, SAME_CELLS)):
+            found.append(Doubt(
+                "other_cells", f"full_throttle.{full.source}.voltage_v", False,
+                f"{full.voltage_v:g} V here and {steady.voltage_v:g} V in steady flight are of other cell counts.",
+            ))  # fmt: skip
+        maximum_v = craft.limits.maximum_v
+        if maximum_v is not None and steady.voltage_v > maximum_v:
+            found.append(Doubt(
+                "over_maximum", "limits.maximum_v", True,
+                f"It was flown at {steady.voltage_v:g} V: its highest voltage is not below that.",
+            ))  # fmt: skip
+    if isinstance(steady, RotorGeometry):
+        mass_kg = 1.4 * craft.dry_mass_kg
+        loading = mass_kg * STANDARD_GRAVITY_M_S2 / disc_area_m2(steady)
+        if _outside(loading, DISC_LOADING):
+            size_cm = 100.0 * steady.rotor_diameter_m
+            hint = (
+                f"Is it {size_cm:.0f} inches, {2.54 * size_cm:.0f} cm?" if loading > DISC_LOADING[1]
+                else f"Is it {size_cm / 10.0:.1f} cm?"
+            )  # fmt: skip
+            found.append(Doubt(
+                "rotor_size", "steady.rotor.rotor_diameter_m", False,
+                f"{steady.rotor_count} of {size_cm:.0f} cm for about {1000 * mass_kg:.0f} g hardly fly. {hint}",
+            ))  # fmt: skip
+    if isinstance(full, MeasuredFullThrottle) and steady_w is not None:
+        ratio = full.current_a * full.voltage_v / steady_w
+        place, count = "full_throttle.measured.current_a", craft.limits.motor_count
+        if ratio <= 1.0:
+            found.append(Doubt(
+                "full_under_steady", place, True,
+                f"Full throttle takes more than steady flight: {steady_w:.0f} W there, "
+                f"{full.current_a * full.voltage_v:.0f} W here. Is it the whole craft's current?",
+            ))  # fmt: skip
+        elif rotor and ratio < 1.9:
+            each = f" If it is one motor's, all {count} take {count * full.current_a:.0f} A." if count > 1 else ""
+            found.append(Doubt(
+                "full_too_low", place, False,
+                f"That is thrust for {ratio ** (2 / 3):.1f} times its weight: it would hardly climb.{each}",
+            ))  # fmt: skip
+        elif ratio > 45.0:
+            found.append(Doubt(
+                "full_too_high", place, False,
+                f"That is {ratio:.0f} times what steady flight takes. Is one of the two in other units?",
+            ))  # fmt: skip
+    return tuple(found)
+
+
+def pack_doubts(pack: Pack, /) -> tuple[Doubt, ...]:
+    """What of a pack cannot be or hardly can [Wh/kg, mΩ·Ah, 1/h]."""
+    found: list[Doubt] = []
+    chemistry = chemistry_for(pack.chemistry)
+    if pack.mass_kg is not None:
+        density = pack.capacity_ah * chemistry.nominal_v * pack.series / pack.mass_kg
+        if _outside(density, PACK_WH_KG):
+            hint = "Is the capacity in mAh and the weight in grams?"
+            found.append(Doubt(
+                "energy_density", "mass_kg", _outside(density, PACK_WH_KG_NEVER),
+                f"{1000 * pack.capacity_ah:.0f} mAh, {pack.series}S, in {1000 * pack.mass_kg:.0f} g are "
+                f"{density:.0f} Wh for each kilogram: packs have 60 to 260. {hint}",
+            ))  # fmt: skip
+    if pack.cell_resistance_ohm is not None:
+        product = 1000.0 * pack.cell_resistance_ohm * pack.capacity_ah / pack.parallel
+        if _outside(product, OHM_AH):
+            usual = 1000.0 * chemistry.resistance_capacity_ohm_ah["ordinary"] / (pack.capacity_ah / pack.parallel)
+            found.append(Doubt(
+                "resistance", "cell_resistance_ohm", _outside(product, OHM_AH_NEVER),
+                f"{1000 * pack.cell_resistance_ohm:.3g} mΩ a cell: cells of this size have about {usual:.2g} mΩ. "
+                "Is it one cell's, in milliohms?",
+            ))  # fmt: skip
+    if pack.label_c is not None and pack.label_c > MOST_C:
+        found.append(Doubt(
+            "label_c", "label_c", False, f"{pack.label_c:g}C is more than any label claims. Is it the capacity?"
+        ))  # fmt: skip
+    if pack.ratings is not None and pack.ratings.continuous_a > MOST_C * pack.capacity_ah:
+        found.append(Doubt(
+            "rating", "ratings.continuous_a", False,
+            f"{pack.ratings.continuous_a:g} A are {pack.ratings.continuous_a / pack.capacity_ah:.0f}C for minutes.",
+        ))  # fmt: skip
+    if pack.tests.capacity is not None:
+        true_ah = measured_capacity_ah(test=pack.tests.capacity, chemistry=chemistry)
+        if pack.capacity_ah > LABEL_OVER_MEASURED * true_ah or true_ah > LABEL_OVER_MEASURED * pack.capacity_ah:
+            found.append(Doubt(
+                "label_over_measured", "tests.capacity.charge_ah", False,
+                f"The label says {1000 * pack.capacity_ah:.0f} mAh and this says {1000 * true_ah:.0f}. Was it full "
+                "before, and is it this pack?",
+            ))  # fmt: skip
+    return tuple(found)
+
+
+def cell_volts_doubt(volts: float, /, *, pack: Pack, field: str) -> Doubt | None:
+    """A voltage of a cell that no cell of a pack has [V]; says so where it is the pack's."""
+    chemistry, series = chemistry_for(pack.chemistry), pack.series
+    low_v, high_v = 0.8 * chemistry.hard_floor_v, chemistry.full_v + OVER_FULL_V
+    if low_v <= volts <= high_v:
+        return None
+    if series > 1 and low_v <= volts / series <= high_v:
+        return Doubt(
+            "pack_volts", field, True,
+            f"{volts:g} V is the whole pack: {volts / series:.2f} V a cell is asked for.",
+        )  # fmt: skip
+    if series > 1 and low_v <= volts * series <= high_v:
+        return Doubt(
+            "cell_volts", field, True, f"{volts * series:g} V is one cell: {pack.name} has {series} of them."
+        )  # fmt: skip
+    words = f"{volts:.2f} V is over a full cell of {chemistry.full_v:.2f} V."
+    if volts < low_v:
+        words = f"{volts:.2f} V is under anything a cell of {pack.name} can have and live."
+    return Doubt("no_such_cell", field, True, words)
+
+
+def flight_doubts(
+    flight: LoggedFlight,
+    /,
+    *,
+    pack: Pack,
+    forecast_s: float | None = None,
+    forecast_a: float | None = None,
+) -> tuple[Doubt, ...]:
+    """What of a flight hardly can be [s, A, V], beside what :func:`~zesty_cell.core.learn.flights.doubts` refuses.
+
+    Parameters
+    ----------
+    forecast_s : float, optional
+        Longest time its sheet foretells, to the end of the charge [s].
+    forecast_a : float, optional
+        Mean current its sheet foretells [A].
+    """
+    found: list[Doubt] = []
+    chemistry = chemistry_for(pack.chemistry)
+    seconds = flight.duration_s
+    clock = f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
+    if seconds < SHORT_S:
+        found.append(Doubt(
+            "short", "duration_s", False, f"{seconds:.0f} seconds? {seconds:.0f} minutes is {seconds:.0f}:00."
+        ))  # fmt: skip
+    elif forecast_s is not None and seconds > OVER_FORECAST * forecast_s:
+        found.append(Doubt(
+            "long", "duration_s", False,
+            f"{seconds / 60:.0f} minutes? A full pack is foretold to be empty at {int(forecast_s) // 60} min.",
+        ))  # fmt: skip
+    for field, charge_ah in (("put_back_ah", flight.put_back_ah), ("shown_ah", flight.shown_ah)):
+        if charge_ah is None:
+            continue
+        mean_a = charge_ah * 3600.0 / seconds
+        far = forecast_a is not None and not forecast_a / 3.0 <= mean_a <= 3.0 * forecast_a
+        if mean_a > MOST_MEAN_C * pack.capacity_ah or far:
+            expected = "" if forecast_a is None else f", where {forecast_a:.1f} A are foretold"
+            found.append(Doubt(
+                f"amps_{field}", field, False,
+                f"{1000 * charge_ah:.0f} mAh in {clock} are {mean_a:.0f} A all the time{expected}. Was the pack "
+                "full, and is the time right?",
+            ))  # fmt: skip
+    rest_v = flight.rest_v_per_cell
+    if rest_v is not None and rest_v <= chemistry.full_v + OVER_FULL_V:
+        left = charge_left_at_rest(chemistry=chemistry, rest_v=rest_v)
+        if left < ALMOST_EMPTY:
+            found.append(Doubt(
+                "almost_empty", "rest_v_per_cell", False,
+                f"{rest_v:.2f} V a cell at rest is an empty pack. Was it read under load, or of the weakest cell?",
+            ))  # fmt: skip
+        if flight.put_back_ah is not None and flight.began_full:
+            used = flight.put_back_ah / pack.capacity_ah
+            if abs((1.0 - used) - left) > APART:
+                found.append(Doubt(
+                    "apart", "put_back_ah", False,
+                    f"By its rest voltage {100 * left:.0f} % were left, by the charge {100 * (1 - used):.0f} %. "
+                    "One of the two is of another flight or pack.",
+                ))  # fmt: skip
+    return tuple(found)
+
+
+def voltage_points_doubts(
+    points: Sequence[tuple[float, float]], /, *, pack: Pack, takes_offset: bool
+) -> tuple[Doubt, ...]:
+    """What of a voltage sensor's readings beside a meter cannot be [V]: (shown, metered), numbered from one."""
+    found: list[Doubt] = []
+    chemistry = chemistry_for(pack.chemistry)
+    empty_v = float(open_circuit_v(chemistry=chemistry, charge_left=np.array([0.02]))[0])
+    low_v, high_v = empty_v * pack.series, (chemistry.full_v + 0.05) * pack.series
+    for k, (_, metered) in enumerate(points, start=1):
+        if not low_v <= metered <= high_v:
+            found.append(Doubt(
+                "not_this_pack", f"meter_{k}", False,
+                f"{metered:g} V is not a voltage of {pack.name}, {pack.series}S: another pack, or one cell of it?",
+            ))  # fmt: skip
+    if len(points) > 1 and not takes_offset:
+        factors = [metered / shown for shown, metered in points]
+        if max(factors) / min(factors) - 1.0 > POINTS_APART:
+            found.append(Doubt(
+                "points_apart", "meter_2", True,
+                "The two points ask for scales that contradict each other: read both again, pack at rest.",
+            ))  # fmt: skip
+    return tuple(found)
+
+
+def scale_doubt(*, entered: float, advised: float, step: float) -> Doubt | None:
+    """A scale that was entered and is not the one advised [in its own unit]."""
+    if abs(entered - advised) <= 1.01 * step or math.isclose(entered, advised, rel_tol=0.002):
+        return None
+    return Doubt(
+        "not_the_advised", "entered", False,
+        f"{entered:g} was entered, and {advised:g} follows from the readings. Which one does the craft have now?",
+    )  # fmt: skip
