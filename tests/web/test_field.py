@@ -11,8 +11,11 @@ import pytest
 from zesty_cell.core.learn.correction import observation
 from zesty_cell.core.learn.flights import LoggedFlight, used_of
 from zesty_cell.core.learn.health import health
+from zesty_cell.core.learn.threshold import landed_by_the_call
+from zesty_cell.demo.log import load_log
 from zesty_cell.store import flights as store
 from zesty_cell.store.hangar import PACKS
+from zesty_cell.web.units import read_flight_time_s
 
 #: Wren with Kumquat 1, which is charged in the demo.
 FIELD = "/field?craft=3&pack=1"
@@ -352,3 +355,154 @@ def test_a_pack_flown_again_without_a_charge_tells_nothing_by_its_rest_voltage(c
 def logged_flights(app):
     with app.state.database.session() as session:
         return [store.flight_of(row) for row in store.newest(session, 50)]
+
+
+@pytest.mark.parametrize(
+    ("typed", "seconds_"), [("4.10", 250), ("4,10", 250), ("4:10", 250), ("4", 240), ("4 min", 240), ("250s", 250)]
+)
+def test_a_phone_without_a_colon_types_minutes(typed, seconds_):
+    assert read_flight_time_s(typed) == seconds_
+
+
+def test_a_time_that_lacks_a_digit_is_asked():
+    with pytest.raises(ValueError, match="4:05 or 4:30"):
+        read_flight_time_s("4.5")
+
+
+def test_an_improbable_length_is_asked_back_and_taken_in_one_tap(client, app):
+    answer = land(client, duration_s="0:09")
+    assert answer.status_code == 422
+    assert answer.json()["errors"]["duration_s"] == "9 seconds? 9 minutes is 9:00."
+    assert answer.json()["asked"] == ["short"]
+    assert land(client, duration_s="0:09", sure="short").status_code == 200
+    assert logged_flights(app)[0].duration_s == 9.0
+
+
+def test_an_hour_on_a_pack_for_minutes_is_asked_back(client):
+    answer = land(client, duration_s="60")
+    assert "60 minutes? A full pack is foretold to be empty at" in answer.json()["errors"]["duration_s"]
+
+
+def test_volts_of_the_pack_where_a_cell_is_asked_are_named(client, app):
+    with app.state.database.session() as session:
+        pack = next(row for row in PACKS.all(session) if row.name == "Pomelo 1")
+        craft = craft_of(client, "Heron")
+        flight = LoggedFlight(landed_at=datetime.now(UTC), duration_s=600, pattern="Shoreline cruise")
+        store.add(session, flight, craft_id=craft, pack=pack, entry="one")
+    answer = send(client, "details", "two", rest_v_per_cell="21.9")
+    assert "21.9 V is the whole pack: 3.65 V a cell is asked for" in answer.json()["errors"]["rest_v_per_cell"]
+
+
+def test_why_it_landed_is_kept(client, app):
+    land(client)
+    assert send(client, "details", "two", landed_by="the call").status_code == 200
+    assert logged_flights(app)[0].landed_by == "the call"
+    assert landed_by_the_call(logged_flights(app)[0])
+    assert send(client, "details", "three", landed_by="enough").status_code == 200
+    assert not landed_by_the_call(logged_flights(app)[0])
+
+
+def test_a_past_flight_is_logged_when_it_was(client, app):
+    at_that_time = (datetime.now(UTC) - timedelta(days=2)).replace(microsecond=0)
+    assert land(client, entry="past", landed_at=at_that_time.isoformat()).status_code == 200
+    assert logged_flights(app)[0].landed_at == at_that_time
+    _, form = at(client)
+    local = {"landed_at": "", "landed_local": "2026-05-03T14:02", "entry": "typed", "duration_s": "3:00"}
+    assert client.post(ENTRIES, data=form | local, headers=JSON).status_code == 200
+    assert logged_flights(app)[-1].landed_at == datetime(2026, 5, 3, 14, 2, tzinfo=UTC)
+
+
+def test_a_pack_that_is_not_full_is_charged_first_or_flown_by_what_is_in_it(client, app):
+    full = re.search(r'class="big">(\d+:\d\d)<', at(client, "Heron")[0])[1]
+    with app.state.database.session() as session:
+        row = next(r for r in PACKS.all(session) if r.name == "Pomelo 1")
+        number, row.rest_v_per_cell = row.id, 3.86  # about seven tenths
+    craft = craft_of(client, "Heron")
+    # It does not start on that pack while a charged one is there.
+    assert "Charge it first" not in client.get(f"/field?craft={craft}").text
+    page = client.get(f"/field?craft={craft}&pack={number}").text
+    assert "Charge it first" in page
+    assert full not in page.split('id="timer-box"')[1].split("</section>")[0]
+    part = client.get(f"/field?craft={craft}&pack={number}&as_it_is=1").text
+    box = part.split('id="timer-box"')[1].split("</section>")[0]
+    assert re.search(r"for about 6\d % in it", box)
+    assert seconds(re.search(r'class="big">(\d+:\d\d)<', box)[1]) < seconds(full)
+    with app.state.database.session() as session:
+        PACKS.fetch(session, number).rest_v_per_cell = 3.3
+    empty = client.get(f"/field?craft={craft}&pack={number}&as_it_is=1").text
+    assert "nothing to fly with. Charge it first" in empty
+
+
+def test_a_pack_stands_in_one_place_only(client):
+    land(client, duration_s="3:00")
+    page = client.get(f"/field?craft={craft_of(client, 'Wren')}").text
+    name = re.search(r'id="waiting".*?pack=\d+">([^<]+)<', page, re.DOTALL)[1]
+    assert name not in page.split('id="waiting"')[0].split("not charged")[-1].split("</details>")[0]
+
+
+def test_sheet_card_and_field_show_one_timer_after_flights_too(client, app):
+    with app.state.database.session() as session:
+        load_log(session)
+    for craft, sheet in (("Heron", 8), ("Swift", 7), ("Wren", 5), ("Plover", 4)):
+        page = client.get(f"/sheets/{sheet}").text
+        if f">{craft}<" not in page.split("</select>")[0]:
+            continue
+        pack = re.search(r'id="pack_id".*?value="(\d+)" selected', page, re.DOTALL)[1]
+        table = re.search(r"Timer, throttle up.*?<td></td><td>(\d+:\d\d)<", page, re.DOTALL)[1]
+        card = client.get(f"/sheets/{sheet}/card").text
+        assert re.search(r"Timer, throttle up.*?<td>(\d+:\d\d)<", card, re.DOTALL)[1] == table
+        craft_id = re.search(r'id="craft_id".*?value="(\d+)" selected', page, re.DOTALL)[1]
+        box = client.get(f"/field?craft={craft_id}&pack={pack}").text.split('id="timer-box"')[1]
+        if "Charge it first" not in box.split("</section>")[0]:
+            assert re.search(r'class="big">(\d+:\d\d)<', box)[1] == table
+        assert f'value="{table}"' in client.get(f"/callouts/{sheet}").text
+
+
+def test_a_plan_older_than_its_flights_says_so_everywhere_and_is_brought_up_to_date(client, app):
+    first = client.get("/callouts/8").text
+    form = dict(re.findall(r'name="((?:rules|timers|profiles|version|stages)[^"]*)"[^>]*value="([^"]*)"', first))
+    assert client.post("/callouts/8/printed").status_code == 204
+    held = re.search(r'name="timers.timer.at_s" value="(\d+:\d\d)"', first)[1]
+    with app.state.database.session() as session:
+        load_log(session)
+    assert form
+    sheet, card = client.get("/sheets/8").text, client.get("/sheets/8/card").text
+    craft = craft_of(client, "Heron")
+    field = client.get(f"/field?craft={craft}").text
+    for page in (sheet, card, field, client.get("/callouts/8").text):
+        assert re.search(rf"timer {held}, now \d+:\d\d", page)
+    assert client.post("/callouts/8/up-to-date").status_code == 303
+    sheet = client.get("/sheets/8").text
+    assert "saved plan holds" not in sheet
+    assert "printed card holds" in sheet
+    now = re.search(r"Timer, throttle up.*?<td></td><td>(\d+:\d\d)<", sheet, re.DOTALL)[1]
+    assert f'name="timers.timer.at_s" value="{now}"' in client.get("/callouts/8").text
+
+
+def test_how_a_flight_began_follows_late_entries_edits_and_deletes(client, app):
+    def began(session):
+        return [store.flight_of(r).began_full for r in store.of_pack(session, 1)]
+
+    with app.state.database.session() as session:
+        craft, pack = craft_of(client, "Wren"), PACKS.fetch(session, 1)
+
+        def add(entry, days, **more):
+            flight = LoggedFlight(
+                landed_at=datetime.now(UTC) - timedelta(days=days), duration_s=120.0, pattern="Gentle hover", **more
+            )
+            return store.add(session, flight, craft_id=craft, pack=pack, entry=entry)
+
+        add("a", 9, put_back_ah=0.1)
+        add("c", 3, put_back_ah=0.1)
+        assert began(session) == [True, True]
+        late = add("b", 6)  # flown between, and never charged
+        assert began(session) == [True, True, False]
+        charged = store.flight_of(late).model_copy(update={"put_back_ah": 0.1})
+        late = store.change(session, late.id, late.version, charged)
+        assert began(session) == [True, True, True]
+        late = store.change(session, late.id, late.version, charged.model_copy(update={"put_back_ah": None}))
+        assert began(session) == [True, True, False]
+        store.delete(session, late)
+        assert began(session) == [True, True]
+        store.restore(session, late.id)
+        assert began(session) == [True, True, False]

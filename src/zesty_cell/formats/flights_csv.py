@@ -19,7 +19,7 @@ from zesty_cell.formats.errors import FileFormatError
 COLUMNS = (
     "landed at (UTC)", "craft", "pack", "pattern", "flew (s)", "timer (s)", "rest (V a cell)", "shown (mAh)",
     "put back (mAh)", "charged to (V a cell)", "charged at (UTC)", "cells (V)", "resistance (mΩ a cell)",
-    "at the charger (°C)", "air (°C)", "pack at landing (°C)", "from full", "how", "note", "set aside",
+    "at the charger (°C)", "air (°C)", "pack at landing (°C)", "from full", "how", "landed by", "note", "set aside",
 )  # fmt: skip
 #: A season of many pilots; more is another file.
 MOST_ROWS = 50_000
@@ -74,6 +74,7 @@ def write_flights(flights: Iterable[NamedFlight]) -> str:
                 _number(flight.hottest_c, digits=1),
                 "yes" if flight.began_full else "no",
                 flight.how,
+                flight.landed_by or "",
                 _text(flight.note),
                 _text(flight.set_aside or ""),
             )
@@ -120,6 +121,7 @@ _ROLES = (
     _Role("hottest_c", ("pack at landing",), _CELSIUS),
     _Role("began_full", ("from full",), kind="text"),
     _Role("how", ("how", "flown"), kind="text"),
+    _Role("landed_by", ("landed by", "landed because"), kind="text"),
     _Role("note", ("note", "notes", "remark"), kind="text"),
     _Role("set_aside", ("set aside",), kind="text"),
 )  # fmt: skip
@@ -328,6 +330,8 @@ def as_flight(line: ReadFlight, /, *, series: int, pattern: str) -> LoggedFlight
         A figure out of bounds, in words.
     """
     values = {"pattern": pattern} | line.values
+    if values.get("began_full") is False:
+        values["said_part"] = True
     for key in line.per_pack:
         values[key] = values[key] / series
     try:

@@ -70,8 +70,46 @@ def add(session: Session, flight: LoggedFlight, *, craft_id: int, pack: PackRow,
     session.refresh(row)
     pack.flights += 1
     _note_pack(session, row, flight)
-    session.flush()
+    _settle(session, pack.id, flight.landed_at)
     return row
+
+
+def _begins(before: dict[str, Any] | None, waiting_before: bool, document: dict[str, Any]) -> bool:
+    """Whether a flight began with a full pack: as the flight before it left it."""
+    if document.get("said_part"):
+        return False
+    return before is None or not (waiting_before or before.get("charged_with_next"))
+
+
+def _settle(session: Session, pack_id: int, *moments: datetime) -> None:
+    """Let the flights at and after some moments know how they began: late entries and edits move what is before."""
+    for moment in moments:
+        at = moment.replace(tzinfo=None)
+        alive = (FlightRow.pack_id == pack_id, FlightRow.deleted_at.is_(None))
+        order = (FlightRow.landed_at, FlightRow.id)
+        after = select(FlightRow).where(*alive, FlightRow.landed_at >= at).order_by(*order).limit(2)
+        before = select(FlightRow).where(*alive, FlightRow.landed_at < at)
+        last = session.scalars(before.order_by(*(c.desc() for c in order)).limit(1)).first()
+        for row in session.scalars(after):
+            began = _begins(
+                None if last is None else last.document, last is not None and last.waiting, row.document
+            )
+            if row.document.get("began_full", True) != began:
+                row.document = dict(row.document) | {"began_full": began}
+            last = row
+    session.flush()
+
+
+def _settle_all(session: Session, pack_id: int) -> None:
+    """The same for every flight of a pack."""
+    before: dict[str, Any] | None = None
+    waits = False
+    for row in of_pack(session, pack_id):
+        began = _begins(before, waits, row.document)
+        if row.document.get("began_full", True) != began:
+            row.document = dict(row.document) | {"began_full": began}
+        before, waits = row.document, row.waiting
+    session.flush()
 
 
 @dataclass(frozen=True)
@@ -118,6 +156,7 @@ def add_many(session: Session, new: Sequence[NewFlight], *, progress: Callable[[
         newest = newest_of(session, pack_id)
         if newest is not None:
             _note_pack(session, newest, flight_of(newest))
+        _settle_all(session, pack_id)
     session.flush()
     return len(rows)
 
@@ -164,9 +203,11 @@ def change(session: Session, flight_id: int, version: int, flight: LoggedFlight)
     """
     row = records.fetch_version(session, FlightRow, flight_id, version)
     row.previous = dict(row.document)
+    was = row.landed_at
     _fill(row, flight)
     _note_pack(session, row, flight)
     session.flush()
+    _settle(session, row.pack_id, *sorted((was, flight.landed_at.replace(tzinfo=None))))
     session.refresh(row)
     return row
 
@@ -184,6 +225,8 @@ def delete(session: Session, row: FlightRow) -> None:
     """Take a flight out of the log; :func:`restore` undoes it."""
     row.pack.flights = max(row.pack.flights - 1, 0)
     records.delete(session, row)
+    session.flush()
+    _settle(session, row.pack_id, row.landed_at)
 
 
 def restore(session: Session, flight_id: int) -> FlightRow:
@@ -194,6 +237,7 @@ def restore(session: Session, flight_id: int) -> FlightRow:
     if gone:
         row.pack.flights += 1
     session.flush()
+    _settle(session, row.pack_id, row.landed_at)
     return row
 
 

@@ -12,10 +12,12 @@ from zesty_cell.core.plausibility import Doubt
 from zesty_cell.web.units import (
     COUNT,
     DURATION,
+    FLIGHT_TIME,
     WIRE,
     Quantity,
     System,
     read_duration_s,
+    read_flight_time_s,
     read_number,
     read_numbers,
     read_wire_mm2,
@@ -116,6 +118,8 @@ def read_field(item: Field, text: str, system: System) -> Any:
         return text
     if item.quantity is DURATION:
         return read_duration_s(text)
+    if item.quantity is FLIGHT_TIME:
+        return read_flight_time_s(text)
     if item.quantity is WIRE:
         return read_wire_mm2(text)
     if item.several:
@@ -160,7 +164,7 @@ def texts_of(fields: Sequence[Field], values: Mapping[str, Any], system: System)
 def _shown_limit(limit: float, item: Field | None, system: System) -> str:
     if item is None or item.quantity is None:
         return f"{limit:g}"
-    if item.quantity is DURATION:
+    if item.quantity is DURATION or item.quantity is FLIGHT_TIME:
         return typed(limit, DURATION, system)
     return f"{typed(limit, item.quantity, system)} {item.quantity.unit(system).label}".strip()
 

@@ -20,7 +20,7 @@ from zesty_cell.web.units import (
     CAPACITY,
     COUNT,
     CURRENT,
-    DURATION,
+    FLIGHT_TIME,
     LENGTH,
     MASS,
     MILLIMETRE,
@@ -78,7 +78,7 @@ STEADY = Choice(
             "Charge put back after a steady flight",
             (
                 Field("steady.charge.charge_ah", "Charge put back", CAPACITY, required=True),
-                Field("steady.charge.duration_s", "Flight time", DURATION, required=True),
+                Field("steady.charge.duration_s", "Flight time", FLIGHT_TIME, required=True),
                 Field("steady.charge.voltage_v", "Mean pack voltage", VOLTAGE, required=True),
                 Field("steady.charge.all_up_mass_kg", _WEIGHT_THEN, MASS, required=True),
             ),

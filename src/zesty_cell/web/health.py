@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.keeping import charge_now
+from zesty_cell.core.learn.flights import used_of
 from zesty_cell.core.learn.health import (
     CAPACITY_RETIRE,
     CAPACITY_WATCH,
@@ -93,11 +94,16 @@ def healths(session: Session, rows: list[PackRow]) -> dict[int, Health]:
 
 
 def _health(session: Session, row: PackRow) -> Health:
+    pack, rows = PACKS.thing(row), flights.of_pack(session, row.id)
+    made = {craft_id: calibrations.of_craft(session, craft_id) for craft_id in {r.craft_id for r in rows}}
+    flown = [flights.flight_of(r) for r in rows]
     return health(
-        PACKS.thing(row),
-        [flights.flight_of(r) for r in flights.of_pack(session, row.id)],
+        pack,
+        flown,
         now=datetime.now(UTC),
         checks=calibrations.of_pack(session, row.id),
+        # As the log counts them: what a sensor showed before it was calibrated is corrected.
+        used=[used_of(f, pack=pack, calibrations=made[r.craft_id]) for f, r in zip(flown, rows, strict=True)],
     )
 
 

@@ -64,6 +64,8 @@ RATE = _same(Unit("C", decimals=0))
 COUNT = _same(Unit("", decimals=0))
 SECONDS = _same(Unit("s", decimals=1))
 DURATION = _same(Unit("m:ss", decimals=0))
+#: A flight's length: a plain number is minutes, and a point or comma may stand for the colon phones lack.
+FLIGHT_TIME = _same(Unit("min", decimals=0))
 
 
 def group(value: float, decimals: int = 0) -> str:
@@ -88,7 +90,7 @@ def typed(si: float | None, quantity: Quantity, system: System) -> str:
     """A value as a person would type it: no more digits than it needs."""
     if si is None:
         return ""
-    if quantity is DURATION:
+    if quantity is DURATION or quantity is FLIGHT_TIME:
         return minutes(si)
     unit = quantity.unit(system)
     return f"{round(unit.show(si), unit.decimals + 3):.10g}"
@@ -172,3 +174,30 @@ def read_duration_s(text: str) -> float:
     for part in parts:
         total = total * 60.0 + int(part)
     return total
+
+
+_POINTED = re.compile(r"^\s*(\d{1,4})\s*[.,]\s*(\d+)\s*$")
+
+
+def read_flight_time_s(text: str) -> float:
+    """The length of a flight: 4:10, 4.10 and 4,10 are four minutes ten, 4 is four minutes, 250s are seconds.
+
+    Raises
+    ------
+    ValueError
+        Where a digit is missing: 4.5 may be 4:05 or 4:30 or 4:50.
+    """
+    plain = text.strip().removesuffix("min").strip()
+    if plain.endswith("s") and ":" not in plain:
+        return read_number(plain[:-1])
+    pointed = _POINTED.match(plain)
+    if pointed is not None:
+        minutes_, rest = int(pointed[1]), pointed[2]
+        if len(rest) != 2 or int(rest) > 59:
+            raise ValueError(
+                f"Minutes and seconds, with two digits for the seconds: {minutes_}:05 or {minutes_}:30?"
+            )
+        return 60.0 * minutes_ + int(rest)
+    if ":" in plain:
+        return read_duration_s(plain)
+    return 60.0 * read_number(plain)

@@ -20,6 +20,8 @@ from zesty_cell.core.measured import CellVolts
 from zesty_cell.core.pack import Pack
 
 How = Literal["gentle", "as planned", "hard"]
+#: Why a pilot landed.
+LandedBy = Literal["the call", "the timer", "charge used", "enough", "trouble"]
 #: A charger may put back this share more than the pack holds before the figure is doubted [1].
 MOST_OVER_CAPACITY = 1.08
 #: A cell at rest may read this much over full [V].
@@ -65,7 +67,14 @@ class LoggedFlight(Entity):
     charger_c : float, optional
         Of the pack when the charger read it [°C]; without, about 25.
     began_full : bool
-        Whether the pack was charged before: else its rest voltage tells of more than this flight.
+        Whether the pack was charged before: else its rest voltage tells of more than this flight.  It follows from
+        the flight before it, and is kept as it is told only where a file said that it was not.
+    said_part : bool
+        A file said that it began with a part.
+    charged_with_next : bool
+        What was put back is its share of a charge for this flight and the next one.
+    landed_by : str, optional
+        Why it was landed; None where the pilot did not say.
     set_aside : str, optional
         Why this flight is not to be learned from.
     """
@@ -85,7 +94,10 @@ class LoggedFlight(Entity):
     resistance_ohm: Annotated[float, Field(gt=0, le=2)] | None = None
     charger_c: Annotated[float, Field(ge=-30, le=80)] | None = None
     began_full: bool = True
+    said_part: bool = False
+    charged_with_next: bool = False
     how: How = "as planned"
+    landed_by: LandedBy | None = None
     note: Annotated[str, StringConstraints(strip_whitespace=True, max_length=300)] = ""
     set_aside: Name | None = None
 

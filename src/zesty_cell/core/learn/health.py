@@ -13,7 +13,7 @@ import numpy as np
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import Chemistry, charge_left_at_rest, temperature_factor
 from zesty_cell.core.learn.calibration import Calibration, CellCheck
-from zesty_cell.core.learn.flights import LoggedFlight, used_of
+from zesty_cell.core.learn.flights import LoggedFlight, Used, used_of
 from zesty_cell.core.measured import LEAST_SHARE_FOR_CAPACITY
 from zesty_cell.core.pack import Pack
 
@@ -284,7 +284,7 @@ def _days_full(flights: Sequence[LoggedFlight], now: datetime) -> float:
 
 def health(
     pack: Pack, flights: Sequence[LoggedFlight], /, *, now: datetime, checks: Sequence[Calibration] = (),
-    calibrations: Sequence[Calibration] = (),
+    used: Sequence[Used | None] = (),
 ) -> Health:  # fmt: skip
     """What the log says of a pack [Ah, Ω, V, °C, days].
 
@@ -297,8 +297,8 @@ def health(
         With its time zone.
     checks : sequence of Calibration
         Its cell checks.
-    calibrations : sequence of Calibration
-        Of the crafts' sensors.
+    used : sequence of Used or None
+        Charge of each flight, corrected by the calibrations of its craft; plain by default.
     """
     chemistry = chemistry_for(pack.chemistry)
     capacity: list[Reading] = []
@@ -306,13 +306,13 @@ def health(
     lefts: list[float] = []
     cells: list[tuple[datetime, tuple[float, ...]]] = []
     cycles = 0.0
-    for flight in flights:
-        used = used_of(flight, pack=pack, calibrations=calibrations)
-        cycles += used.share if used is not None else 0.0
+    charges = used or [used_of(flight, pack=pack) for flight in flights]
+    for flight, charge in zip(flights, charges, strict=True):
+        cycles += charge.share if charge is not None else 0.0
         if flight.rest_v_per_cell is not None:
             lefts.append(charge_left_at_rest(chemistry=chemistry, rest_v=flight.rest_v_per_cell))
-        elif used is not None:
-            lefts.append(1.0 - used.share)
+        elif charge is not None:
+            lefts.append(1.0 - charge.share)
         reading = _capacity_reading(flight, chemistry=chemistry, cycles=cycles)
         if reading is not None and flight.set_aside is None:
             capacity.append(reading)

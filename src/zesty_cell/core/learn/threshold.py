@@ -63,7 +63,9 @@ class Landing:
 
 
 def landed_by_the_call(flight: LoggedFlight, /) -> bool:
-    """Whether a flight ended clearly before its timer [s]: at a call, not at the timer."""
+    """Whether a flight ended at the call: as the pilot said, else where it ended clearly before its timer [s]."""
+    if flight.landed_by is not None:
+        return flight.landed_by == "the call"
     return flight.timer_s is None or flight.duration_s <= flight.timer_s - _BEFORE_TIMER_S
 
 

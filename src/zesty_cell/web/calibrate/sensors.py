@@ -15,7 +15,7 @@ from zesty_cell.services.learning import sensor_flights
 from zesty_cell.web.calibrate.bench import Bench, Made
 from zesty_cell.web.drawing.calibration_charts import scale_chart
 from zesty_cell.web.forms import Field, read_fields, words_of
-from zesty_cell.web.units import CAPACITY, CURRENT, DURATION, VOLTAGE, Quantity, Unit, minutes
+from zesty_cell.web.units import CAPACITY, CURRENT, FLIGHT_TIME, VOLTAGE, Quantity, Unit, minutes
 
 SCALE = Quantity(Unit("", decimals=6), Unit("", decimals=6))
 OLD = Field("old", "Scale it has now", SCALE, required=True, hint="as the controller shows it")
@@ -29,7 +29,7 @@ VOLTAGE_FIELDS = (OLD, STEP, ENTERED, *(f for pair in POINTS for f in pair))
 FLIGHTS = 5
 ROWS = tuple(
     (
-        Field(f"flew_{k}", "Flew", DURATION),
+        Field(f"flew_{k}", "Flew", FLIGHT_TIME),
         Field(f"shown_{k}", "It showed", CAPACITY),
         Field(f"back_{k}", "Put back", CAPACITY),
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -10,15 +11,20 @@ from typing import Any
 from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.forecast import Forecast
 from zesty_cell.core.learn.flights import LoggedFlight, doubts, shared_out
+from zesty_cell.core.pack import Pack
+from zesty_cell.core.plausibility import cell_volts_doubt, flight_doubts
+from zesty_cell.services.advice import advise
 from zesty_cell.store import flights as store
 from zesty_cell.store import sheets
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import FlightRow
 from zesty_cell.web.forms import Field, form_units, read_field, whole_number, words_of
-from zesty_cell.web.units import CAPACITY, DURATION, MILLIOHM, TEMPERATURE, VOLTAGE
+from zesty_cell.web.units import CAPACITY, DURATION, FLIGHT_TIME, MILLIOHM, TEMPERATURE, VOLTAGE
 
-DURATION_FIELD = Field("duration_s", "Flew", DURATION, required=True)
+DURATION_FIELD = Field("duration_s", "Flew", FLIGHT_TIME, required=True)
 DETAILS = (
     DURATION_FIELD,
     Field("rest_v_per_cell", "Rest voltage", VOLTAGE),
@@ -41,10 +47,14 @@ _NAME_LENGTH = 40
 
 @dataclass
 class Taken:
-    """What became of an entry: the flight it concerns, or what is wrong, by field; ``errors[""]`` is the whole."""
+    """What became of an entry: the flight it concerns, or what is wrong, by field; ``errors[""]`` is the whole.
+
+    ``asked`` are the keys of what is only improbable: sent back as ``sure`` they are taken.
+    """
 
     flight_id: int = 0
     errors: dict[str, str] = field(default_factory=dict)
+    asked: tuple[str, ...] = ()
 
 
 def _read(fields: tuple[Field, ...], form: Mapping[str, str], series: int, taken: Taken) -> dict[str, Any]:
@@ -66,21 +76,55 @@ def _read(fields: tuple[Field, ...], form: Mapping[str, str], series: int, taken
     return values
 
 
+def _of_pack(values: dict[str, Any], pack: Pack, taken: Taken) -> None:
+    """Voltages that no cell of the pack has are refused in words of that pack, before anything else is."""
+    for name in ("rest_v_per_cell", "charged_v_per_cell"):
+        volts = values.get(name)
+        doubt = None if volts is None else cell_volts_doubt(volts, pack=pack, field=name)
+        if doubt is not None:
+            taken.errors[name] = doubt.words
+
+
 def _checked(
-    values: dict[str, Any], row: FlightRow | None, pack_id: int, session: Session, taken: Taken
+    values: dict[str, Any],
+    row: FlightRow | None,
+    pack_id: int,
+    session: Session,
+    taken: Taken,
+    *,
+    sure: str = "",
+    result: Forecast | None = None,
 ) -> LoggedFlight | None:
     """The flight with its new values, or what is wrong with it at its fields."""
+    pack = PACKS.thing(PACKS.fetch(session, pack_id))
+    _of_pack(values, pack, taken)
+    if taken.errors:
+        return None
     try:
         flight = LoggedFlight.model_validate(values)
     except ValidationError as error:
         for problem in error.errors(include_url=False, include_input=False):
             taken.errors.setdefault(str(problem["loc"][0]) if problem["loc"] else "", words_of(problem))
         return None
-    pack = PACKS.thing(PACKS.fetch(session, pack_id))
     near = store.near(session, pack_id, flight)
     others = [store.flight_of(r) for r in near if row is None or r.id != row.id]
     taken.errors |= doubts(flight, pack=pack, others=others)
-    return None if taken.errors else flight
+    if taken.errors:
+        return None
+    found = flight_doubts(
+        flight,
+        pack=pack,
+        forecast_s=None if result is None else result.flight.end_s,
+        forecast_a=None if result is None else result.mean_a,
+    )
+    known = set(sure[:400].split())
+    before = set() if row is None else {d.key for d in flight_doubts(store.flight_of(row), pack=pack)}
+    asked = [d for d in found if d.key not in known | before]
+    if asked:
+        taken.errors |= {d.field: d.words for d in asked}
+        taken.asked = tuple(sorted(known | {d.key for d in asked}))
+        return None
+    return flight
 
 
 #: A phone's clock may be ahead by so much before the server's counts instead.
@@ -97,19 +141,26 @@ def _landed_at(text: str) -> datetime | str:
     return now if moment.tzinfo is not None and moment > now + _AHEAD else text
 
 
+def _as_it_stands(local: str) -> str:
+    """A time typed without a script, which knows no zone: it is taken as UTC."""
+    return f"{local}+00:00" if local else ""
+
+
 def _landed(session: Session, form: Mapping[str, str], entry: str) -> Taken:
     taken = Taken()
     pack = PACKS.fetch(session, whole_number(form.get("pack", "")))
     sheet = sheets.fetch(session, whole_number(form.get("sheet", "")))
+    result = None
+    with suppress(OutOfRangeError):
+        result = advise(session, sheet, pack=pack).result
     values: dict[str, Any] = _read((DURATION_FIELD, Field("timer_s", "Timer", DURATION)), form, pack.series, taken)
     values |= {
-        "landed_at": _landed_at(form.get("landed_at", "")),
+        "landed_at": _landed_at(form.get("landed_at", "") or _as_it_stands(form.get("landed_local", ""))),
         "pattern": sheets.as_sheet(sheet).flying.name,
-        "began_full": (last := store.newest_of(session, pack.id)) is None or not last.waiting,
     }
     if taken.errors:
         return taken
-    flight = _checked(values, None, pack.id, session, taken)
+    flight = _checked(values, None, pack.id, session, taken, sure=form.get("sure", ""), result=result)
     if flight is not None:
         taken.flight_id = store.add(session, flight, craft_id=sheet.craft_id, pack=pack, entry=entry).id
     return taken
@@ -123,11 +174,15 @@ def read_change(
     values = store.flight_of(row).model_dump() | _read(fields, form, row.pack.series, taken)
     if form.get("how"):
         values["how"] = form["how"]
+    if "landed_by" in form:
+        values["landed_by"] = form["landed_by"] or None
+    if form.get("landed_at"):
+        values["landed_at"] = _landed_at(form["landed_at"])
     if form.get("charged_at"):
         values["charged_at"] = form["charged_at"]
     if taken.errors:
         return taken, None
-    return taken, _checked(values, row, row.pack_id, session, taken)
+    return taken, _checked(values, row, row.pack_id, session, taken, sure=form.get("sure", ""))
 
 
 def _change(session: Session, form: Mapping[str, str], fields: tuple[Field, ...]) -> Taken:
@@ -146,7 +201,8 @@ def _change(session: Session, form: Mapping[str, str], fields: tuple[Field, ...]
         earlier = [store.flight_of(r) for r in before]
         shares = shared_out(flight.put_back_ah, durations_s=[*(f.duration_s for f in earlier), flight.duration_s])
         for other, was, share in zip(before, earlier, shares, strict=False):
-            store.change(session, other.id, other.version, was.model_copy(update={"put_back_ah": share}))
+            told = was.model_dump() | {"put_back_ah": share, "charged_with_next": True}
+            store.change(session, other.id, other.version, LoggedFlight.model_validate(told))
         flight = flight.model_copy(update={"put_back_ah": shares[-1]})
     store.change(session, row.id, row.version, flight)
     return taken

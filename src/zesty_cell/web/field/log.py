@@ -142,6 +142,7 @@ def _flight_page(
         "texts": texts,
         "how": texts.get("how", line.flight.how),
         "errors": taken.errors if taken else {},
+        "asked": " ".join(taken.asked) if taken else "",
         "conflict": conflict,
     }
     return page(request, "flight.html", context, status=status)

@@ -43,13 +43,18 @@ def _page(
         "desk": desk,
         "result": desk.result,
         "chart": _chart(desk),
-        "store": storage_reminders(session, [c.row for c in desk.packs]),
+        # A pack stands in one place: what waits for the charger, or is in hand, is not told of again.
+        "store": storage_reminders(
+            session,
+            [c.row for c in desk.packs if not c.flown and (desk.pack is None or c.row.id != desk.pack.id)],
+        ),
         "sensor": ""
         if desk.craft is None
         else sensor_words(current_sensor(session, desk.craft.id), sensor="current"),
         "details": DETAILS,
         "charged": CHARGED,
         "errors": taken.errors if taken else {},
+        "asked": " ".join(taken.asked) if taken else "",
         "typed": form or {},
         "names": [uuid.uuid4().hex for _ in range(2 + len(desk.waiting))],
     }
@@ -81,7 +86,8 @@ def entries(request: Request, session: Store, form: PostedForm) -> Response:
         session.commit()  # acknowledged only once it is on disk
     if "application/json" in request.headers.get("accept", ""):
         return JSONResponse(
-            {"flight": taken.flight_id, "errors": taken.errors}, status_code=422 if taken.errors else 200
+            {"flight": taken.flight_id, "errors": taken.errors, "asked": list(taken.asked)},
+            status_code=422 if taken.errors else 200,
         )
     if taken.errors:
         return _page(request, session, craft=0, pack=0, taken=taken, form=form, status=422)

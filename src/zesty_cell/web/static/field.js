@@ -1,11 +1,28 @@
 // The field page: what is entered is kept here first, then sent in order, once each, as soon as the server answers.
 import { morphLive, parse } from "./morph.js";
 
-const QUEUE = "zesty-cell-entries", TOOK_OFF = "zesty-cell-took-off";
+const QUEUE = "zesty-cell-entries", TOOK_OFF = "zesty-cell-in-the-air";
 const AGAIN_MS = 15_000;
 
 const load = () => JSON.parse(localStorage.getItem(QUEUE) ?? "[]");
 const keep = (entries) => localStorage.setItem(QUEUE, JSON.stringify(entries));
+
+// Every craft and pack has a watch of its own: what took off lands, whatever page is open.
+const watches = () => JSON.parse(localStorage.getItem(TOOK_OFF) ?? "{}");
+const keepWatches = (all) => localStorage.setItem(TOOK_OFF, JSON.stringify(all));
+
+function inHand() {
+  const form = document.getElementById("land-form");
+  if (!form) return null;
+  const { craft, pack, label } = form.elements;
+  return { key: `${craft.value}-${pack.value}`, label: label.value, href: `/field?craft=${craft.value}&pack=${pack.value}` };
+}
+
+const timeOf = (since) => new Date(since).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
+const localInput = (iso) => {
+  const moment = new Date(iso);
+  return new Date(moment - moment.getTimezoneOffset() * 60_000).toISOString().slice(0, 16);
+};
 
 function newName() {
   return [...crypto.getRandomValues(new Uint8Array(16))].map((b) => b.toString(16).padStart(2, "0")).join("");
@@ -24,14 +41,24 @@ const TYPED = {
 
 // The fields of a refused entry that hold something, to be put right at once.
 function typedInputs(entry) {
-  return Object.keys(TYPED).filter((key) => entry.values[key]).map((key) => {
+  const when = [];
+  if (entry.values.kind === "landed") {
+    const label = document.createElement("label"), input = document.createElement("input");
+    label.textContent = "Landed at ";
+    input.type = "datetime-local";
+    input.name = "landed_local";
+    input.value = localInput(entry.values.landed_at);
+    label.append(input);
+    when.push(label);
+  }
+  return when.concat(Object.keys(TYPED).filter((key) => entry.values[key]).map((key) => {
     const label = document.createElement("label"), input = document.createElement("input");
     label.textContent = `${TYPED[key]} `;
     input.name = key;
     input.value = entry.values[key];
     label.append(input);
     return label;
-  });
+  }));
 }
 
 function button(words, what, name) {
@@ -56,7 +83,13 @@ export const field = (Alpine) => () => ({
       const mended = event.target.closest("[data-mend]");
       if (mended) this.mend(mended.dataset.mend, mended.closest("li"));
       const dropped = event.target.closest("[data-drop]");
-      if (dropped) { keep(load().filter((e) => e.name !== dropped.dataset.drop)); this.show(); }
+      // What belongs to a flight that is dropped goes with it.
+      if (dropped) {
+        keep(load().filter((e) => e.name !== dropped.dataset.drop && e.values.flight !== dropped.dataset.drop));
+        this.show();
+      }
+      const sure = event.target.closest("[data-sure]");
+      if (sure) this.mend(sure.dataset.sure, sure.closest("li"), true);
     });
     window.addEventListener("online", () => this.send());
     setInterval(() => { if (this.next()) this.send(); }, AGAIN_MS);
@@ -70,12 +103,20 @@ export const field = (Alpine) => () => ({
     const button = document.getElementById("took-off");
     if (!button) return;
     button.hidden = false;
-    const since = Number(localStorage.getItem(TOOK_OFF));
-    button.textContent = since ? `In the air since ${new Date(since).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}` : "Took off";
+    const all = watches(), mine = inHand(), since = mine && all[mine.key]?.since;
+    button.textContent = since ? `In the air since ${timeOf(since)}` : "Took off";
+    const others = Object.entries(all).filter(([key]) => key !== mine?.key), air = document.getElementById("field-air");
+    air?.replaceChildren(...others.map(([, w]) => {
+      const link = document.createElement("a");
+      link.href = w.href;
+      link.textContent = `${w.label} is in the air since ${timeOf(w.since)}`;
+      return link;
+    }));
   },
 
   tookOff() {
-    localStorage.setItem(TOOK_OFF, String(Date.now()));
+    const mine = inHand();
+    if (mine) keepWatches({ ...watches(), [mine.key]: { since: Date.now(), label: mine.label, href: mine.href } });
     this.stopwatch();
   },
 
@@ -83,10 +124,15 @@ export const field = (Alpine) => () => ({
     const values = Object.fromEntries(new FormData(form));
     values.entry = newName();
     if (values.kind === "landed") {
-      values.landed_at = new Date().toISOString();
-      const since = Number(localStorage.getItem(TOOK_OFF));
-      if (since) values.duration_s = clock((Date.now() - since) / 1000);
-      localStorage.removeItem(TOOK_OFF);
+      const earlier = values.landed_local;
+      values.landed_at = (earlier ? new Date(earlier) : new Date()).toISOString();
+      const all = watches(), mine = inHand(), flew = form.elements.duration_s;
+      const since = all[mine.key]?.since;
+      // A length that was typed counts; the watch fills in one that was not.
+      if (since && !earlier && flew.value === flew.defaultValue) values.duration_s = clock((Date.now() - since) / 1000);
+      if (since && !earlier) { delete all[mine.key]; keepWatches(all); }
+      form.elements.landed_local.value = "";
+      flew.value = flew.defaultValue;
       this.askHow(values);
     }
     if (values.kind === "charged") values.charged_at = new Date().toISOString();
@@ -125,7 +171,8 @@ export const field = (Alpine) => () => ({
         const answer = await response.json();
         // A refused entry stays here at its place, with its reason, until it is put right or dropped.
         const wrong = Object.values(answer.errors ?? {}).join(" ");
-        keep(load().flatMap((e) => (e.name !== next.name ? [e] : response.ok ? [] : [{ ...e, wrong }])));
+        const asked = (answer.asked ?? []).join(" ");
+        keep(load().flatMap((e) => (e.name !== next.name ? [e] : response.ok ? [] : [{ ...e, wrong, asked }])));
         sent += response.ok ? 1 : 0;
       }
     } catch {
@@ -152,9 +199,16 @@ export const field = (Alpine) => () => ({
   },
 
   // What was typed, put right, takes its place in the queue again.
-  mend(name, line) {
+  mend(name, line, sure = false) {
     const typed = Object.fromEntries([...line.querySelectorAll("input")].map((i) => [i.name, i.value]));
-    keep(load().map((e) => (e.name === name ? { name, values: { ...e.values, ...typed } } : e)));
+    if (typed.landed_local) typed.landed_at = new Date(typed.landed_local).toISOString();
+    delete typed.landed_local;
+    const entries = load(), mended = entries.find((e) => e.name === name);
+    const values = { ...mended.values, ...typed, sure: sure ? mended.asked ?? "" : "" };
+    // The flight's own details follow what was put right, so that they do not undo it.
+    const follows = (e) => e.values.flight === name && typed.duration_s && "duration_s" in e.values;
+    keep(entries.map((e) => (e.name === name ? { name, values }
+      : follows(e) ? { ...e, values: { ...e.values, duration_s: typed.duration_s } } : e)));
     this.show();
     this.send();
   },
@@ -176,7 +230,8 @@ export const field = (Alpine) => () => ({
     list.replaceChildren(...entries.filter((e) => e.wrong).map((e) => {
       const line = document.createElement("li"), words = document.createElement("p");
       words.textContent = `${{ landed: "Landed", details: "How it was", charged: "Charged" }[e.values.kind]}: ${e.wrong}`;
-      line.append(words, ...typedInputs(e), button("Put it right", "mend", e.name), button("Drop it", "drop", e.name));
+      line.append(words, ...typedInputs(e), button("Put it right", "mend", e.name),
+        ...(e.asked ? [button("It is so", "sure", e.name)] : []), button("Drop it", "drop", e.name));
       return line;
     }));
   },
