@@ -261,7 +261,7 @@ def test_the_cells_of_a_pack(client, app, bench):
     for typed, words in (
         ("3.8 3.8", "2 readings, and Pomelo 1 has 6 cells"),
         (six.replace("3.76", "4.9"), "At most"),
-        (six.replace("3.76", "4.4"), "over a full cell"),
+        (six.replace("3.76", "4.4"), "is no cell of"),
         (six.replace("3.76", "1.2"), "two volts"),
         ("", "needed"),
     ):
@@ -297,3 +297,28 @@ def test_the_clubs_records_read_well(client, app):
     text = client.get("/calibrate", params={"craft": named(app, "Heron")}).text
     assert "400 → 46" in text
     assert "By 6 flights since 6 September" in text
+
+
+def test_a_cell_a_little_over_full_gets_a_verdict(client, bench):
+    page = post(client, "cells", bench, "look", cells_v="4.24 4.20 4.20 4.20 4.20 4.20").text
+    assert "40 mV over full: do not fly or store it so" in page
+
+
+def test_readings_of_another_pack_and_a_scale_not_advised_are_asked_back(client, bench):
+    other = {"old": "110", "step": "1", "shown_1": "16.4", "meter_1": "16.8", "entered": ""}
+    asked = post(client, "voltage", bench, "keep", **(other | {"meter_1": "12.4", "shown_1": "12.1"}))
+    assert "another pack, or one cell of it?" in error(asked, "meter_1")
+    fits = {"old": "110", "step": "1", "shown_1": "24.0", "meter_1": "24.6", "entered": "130"}
+    asked = post(client, "voltage", bench, "keep", **fits)
+    assert "130 was entered, and 113 follows" in error(asked, "entered")
+    assert post(client, "voltage", bench, "keep", **(fits | {"second_look": "1"})).status_code == 303
+
+
+def test_two_points_that_contradict_each_other_are_refused(client, bench):
+    points = {"old": "110", "step": "1", "shown_1": "24.0", "meter_1": "24.6", "shown_2": "20.0", "meter_2": "23.2"}
+    assert "contradict each other" in error(post(client, "voltage", bench, "keep", **points), "meter_2")
+
+
+def test_more_put_back_than_the_pack_holds_is_refused(client, bench):
+    row = {"old": "100", "step": "1", "rises": "yes", "flew_1": "10", "shown_1": "3000", "back_1": "6440"}
+    assert "is more than" in error(post(client, "current", bench, "keep", **row), "back_1")

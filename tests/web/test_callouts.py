@@ -532,9 +532,12 @@ def test_a_pack_with_other_cells_is_added_told_apart_and_taken_out(client):
     assert "note" not in findings(page)
     assert "The school wrote 20.0 V" not in page
     assert "with" in page.split('id="rule-land_now"')[1].split("</article>")[0]
-    # By a switch: each needs its position, said at its place.
-    refused = ask(client, action="save", choose="switch")
-    assert "Give every profile its switch position" in refused.text
+    # By a switch: each gets a free position to begin with.
+    assert ask(client, action="save", choose="switch").status_code == 303
+    given = [p.switch for p in stored(client).profiles]
+    assert None not in given
+    assert given[0] != given[1]
+    assert "switch_reads_all_flight" not in client.get(PAGE).text
     kept = ask(
         client,
         action="save",
@@ -594,3 +597,41 @@ def test_the_card_of_a_sheet_shows_its_own_pack_of_several(client):
     card = client.get("/sheets/8/card").text
     assert re.findall(r"\d+\.\d V", client.get("/sheets/8/card?sides=1").text) == before
     assert "four cells" in card
+
+
+def test_a_voltage_written_the_other_way_stays_the_same_voltage(client):
+    kept = ask(client, action="save", **{"rules.land_now.conditions.0.per": "cell"})
+    assert kept.status_code == 303
+    condition = stored(client).rule("land_now").conditions[0]
+    assert (condition.per, condition.value) == ("cell", 3.25)
+    ask(client, action="save", **{"rules.land_now.conditions.0.per": "pack"})
+    assert stored(client).rule("land_now").conditions[0].value == 19.5
+
+
+def test_a_stage_of_the_craft_is_off_at_nought(client):
+    assert ask(client, action="save", **{"stages.lamp_v": "0", "stages.landing_v": "0,0"}).status_code == 303
+    assert (stored(client).stages.lamp_v, stored(client).stages.landing_v) == (None, None)
+
+
+def test_once_is_each_time_it_becomes_true(client):
+    assert "once each time" in client.get(PAGE).text
+
+
+def test_what_the_transmitter_shows_is_asked_once_and_decides_what_leads(client):
+    asked = client.get("/callouts/7").text
+    assert "Your transmitter shows" in asked or "What does your transmitter show" in asked
+    assert client.post(f"{PAGE}/shows", data={"shows.charge": "on"}).status_code == 303
+    page = client.get(PAGE).text
+    assert "Your transmitter shows charge used of Heron" in page
+    assert "Your transmitter shows no voltage of Heron: timer leads." in page
+    assert "rules.land_now" not in page
+    sheet = client.get("/sheets/8").text
+    assert "Land now, held" not in sheet
+    assert "Your transmitter shows no voltage, so none can call" in sheet
+
+
+def test_another_school_keeps_the_other_packs_of_a_plan(client):
+    tangelo = re.search(r'<option value="(\d+)">Tangelo 1, 4S', client.get(PAGE).text)[1]
+    ask(client, action="pack", another_pack=tangelo)
+    assert ask(client, action="school:timer first").status_code == 303
+    assert at_arming(client) == ["s6", "s4"]

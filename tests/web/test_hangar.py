@@ -466,7 +466,7 @@ def test_a_pair_of_one_type_is_shown_first(client):
     html = client.get("/hangar/pair").text
     assert "Do not join" not in html
     assert "% </b>" not in html
-    assert "Current at the moment of joining" in html
+    assert "Keep the pair as one pack" in html
 
 
 def test_pairs_that_must_not_be_are_refused(client):
@@ -489,3 +489,25 @@ def test_an_empty_hangar_has_no_pair(empty_app):
     with TestClient(empty_app, base_url="http://127.0.0.1") as client:
         assert "Two packs in the hangar are needed" in client.get("/hangar/pair").text
         assert "No pack yet" in client.get("/hangar").text
+
+
+def test_the_joining_current_is_shown_where_voltages_differ_and_a_pair_is_kept(client):
+    ids = numbers(client)
+    first, second = ids["Satsuma 1"], ids["Satsuma 2"]
+    level = client.get(f"/hangar/pair?first={first}&second={second}&first_v=4.1&second_v=4.1").text
+    assert "Current at the moment of joining" not in level
+    near = client.get(f"/hangar/pair?first={first}&second={second}&first_v=4.12&second_v=4.1").text
+    assert re.search(r"Current at the moment of joining.*?<td>\d+\.\d A", near)
+    apart = client.get(f"/hangar/pair?first={first}&second={second}&first_v=4.2&second_v=3.8").text
+    assert re.search(r"Joined so, \d\d+ A would flow", apart)
+    assert "maker" not in level.split("</form>")[0]
+    answer = client.post("/hangar/pair/keep", data={"first": first, "second": second})
+    page = client.get(answer.headers["location"]).text
+    assert 'value="Satsuma 1 + Satsuma 2"' in page
+    assert 'value="2600"' in page
+
+
+def test_a_harness_of_one_pack_is_refused(client):
+    answer = client.post("/hangar/packs/new", data=PACK | {"parallel_harness": "yes", "parallel": "1"})
+    assert answer.status_code == 422
+    assert "two side by side" in error_at(answer.text, "parallel")

@@ -106,6 +106,42 @@ class ParallelPair:
     warning: str
 
 
+def joining_current_a(*, first: Pack, second: Pack, first_rest_v: float, second_rest_v: float) -> float:
+    """Current that flows from one pack into the other at the moment of joining [A]: ΔV/(R1 + R2)."""
+    apart_v = abs(first_rest_v * first.series - second_rest_v * second.series)
+    return apart_v / (pack_figures(first).resistance_ohm + pack_figures(second).resistance_ohm)
+
+
+def joined_pack(*, first: Pack, second: Pack) -> Pack:
+    """Two packs as the one they are flown as, in a harness: side by side, with both capacities and weights.
+
+    Raises
+    ------
+    UnequalPacksError
+        Where they must not be joined at any voltage.
+    """
+    check_pair(first=first, second=second, first_rest_v=1.0, second_rest_v=1.0)
+    one, two = pack_figures(first), pack_figures(second)
+    parallel = first.parallel + second.parallel
+    # The resistance of each of the cells that makes both together what they are.
+    cells = 1.0 / (1.0 / one.cells_ohm + 1.0 / two.cells_ohm)
+    values = first.model_dump() | {
+        "name": f"{first.name} + {second.name}"[:80],
+        "parallel": parallel,
+        "capacity_ah": first.capacity_ah + second.capacity_ah,
+        "mass_kg": one.mass_kg + two.mass_kg,
+        "mass_known": "measured" if first.mass_kg is not None and second.mass_kg is not None else "estimated",
+        "cell_resistance_ohm": cells * parallel / first.series,
+        "resistance_known": "measured"
+        if "measured" == one.resistance_known == two.resistance_known
+        else "estimated",
+        "parallel_harness": True,
+        "ratings": None,
+        "tests": {},
+    }
+    return Pack.model_validate(values)
+
+
 def check_pair(*, first: Pack, second: Pack, first_rest_v: float, second_rest_v: float) -> None:
     """Refuse packs that must not be joined: same chemistry and cell count, equal voltages [V a cell].
 
@@ -155,7 +191,6 @@ def parallel_pair(*, first: Pack, second: Pack, first_rest_v: float, second_rest
     own_a = honest_current(first).current_a, honest_current(second).current_a
     shares = split.first_share, split.second_share
     honest_a = min(a / share for a, share in zip(own_a, shares, strict=True))
-    apart_v = abs(first_rest_v - second_rest_v) * first.series
     halves = [
         InPair(
             burst_share=share,
@@ -174,7 +209,9 @@ def parallel_pair(*, first: Pack, second: Pack, first_rest_v: float, second_rest
         mass_kg=one.mass_kg + two.mass_kg,
         honest_a=honest_a,
         lost_a=max(0.0, sum(own_a) - honest_a),
-        joining_a=apart_v / (one.resistance_ohm + two.resistance_ohm),
+        joining_a=joining_current_a(
+            first=first, second=second, first_rest_v=first_rest_v, second_rest_v=second_rest_v
+        ),
         warning=_unequal_words(first.name, second.name, halves),
     )
 

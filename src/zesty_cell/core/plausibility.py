@@ -175,6 +175,11 @@ def pack_doubts(pack: Pack, /) -> tuple[Doubt, ...]:
                 f"{1000 * pack.cell_resistance_ohm:.3g} mΩ a cell: cells of this size have about {usual:.2g} mΩ. "
                 "Is it one cell's, in milliohms?",
             ))  # fmt: skip
+    if pack.parallel_harness and pack.parallel == 1:
+        found.append(Doubt(
+            "harness", "parallel", True,
+            "Two packs in a harness are two side by side: give the parallel count and the capacity of both.",
+        ))  # fmt: skip
     if pack.label_c is not None and pack.label_c > MOST_C:
         found.append(Doubt(
             "label_c", "label_c", False, f"{pack.label_c:g}C is more than any label claims. Is it the capacity?"

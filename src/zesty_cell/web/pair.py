@@ -7,17 +7,18 @@ from dataclasses import dataclass
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
-from fastapi.responses import HTMLResponse
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.errors import UnequalPacksError
 from zesty_cell.core.pack import Pack, PackFigures, pack_figures
-from zesty_cell.core.parallel import EQUAL_VOLTAGE_V, ParallelPair, parallel_pair
+from zesty_cell.core.parallel import EQUAL_VOLTAGE_V, ParallelPair, joined_pack, joining_current_a, parallel_pair
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import PackRow
 from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
 from zesty_cell.web.forms import whole_number
-from zesty_cell.web.sheets import Store
+from zesty_cell.web.messages import say
+from zesty_cell.web.sheets import PostedForm, Store
 from zesty_cell.web.templating import page
 from zesty_cell.web.units import read_number
 
@@ -59,6 +60,21 @@ def _volts(text: str, row: PackRow, errors: dict[str, str], name: str) -> float:
     return volts
 
 
+@router.post("/keep")
+def keep_pair(session: Store, form: PostedForm) -> Response:
+    """Keep two packs as the one they are flown as."""
+    rows = [PACKS.fetch(session, whole_number(form.get(side, ""))) for side in ("first", "second")]
+    try:
+        if rows[0].id == rows[1].id:
+            raise UnequalPacksError("Choose two different packs.", difference=0.0, limit=0.0)
+        pack = joined_pack(first=PACKS.thing(rows[0]), second=PACKS.thing(rows[1]))
+    except UnequalPacksError as error:
+        back = f"/hangar/pair?first={rows[0].id}&second={rows[1].id}"
+        return say(RedirectResponse(back, 303), str(error))
+    row = PACKS.bring_in(session, pack)
+    return say(RedirectResponse(f"/hangar/packs/{row.id}", 303), f"“{row.name}” is in the hangar.")
+
+
 @router.get("")
 def show_pair(
     request: Request,
@@ -92,5 +108,10 @@ def show_pair(
                 )
             except UnequalPacksError as error:
                 refusal = str(error)
+                if halves[0].pack.series == halves[1].pack.series:
+                    joining_a = joining_current_a(
+                        first=halves[0].pack, second=halves[1].pack, first_rest_v=volts[0], second_rest_v=volts[1]
+                    )
+                    refusal += f" Joined so, {joining_a:.0f} A would flow from one into the other."
     context = {"rows": rows, "halves": halves, "pair": pair, "refusal": refusal, "errors": errors}
     return page(request, "pair.html", context | {"equal_v": EQUAL_VOLTAGE_V})

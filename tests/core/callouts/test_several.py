@@ -10,7 +10,7 @@ from zesty_cell.core.callouts.engine import Engine, frames
 from zesty_cell.core.callouts.lint import lint
 from zesty_cell.core.callouts.rules import Condition, Rule
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
-from zesty_cell.core.callouts.several import add_pack, another_chemistry, remove_pack, write_for_packs
+from zesty_cell.core.callouts.several import add_pack, another_chemistry, keep_packs, remove_pack, write_for_packs
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import forecast
 
@@ -141,3 +141,17 @@ def test_no_more_packs_than_a_plan_holds():
     assert len(plan.profiles) == 6
     with pytest.raises(OutOfRangeError, match="holds 6 packs"):
         add_pack(plan, forecast(sheet(pack=satsuma(series=8, mass_kg=0.3))))
+
+
+def test_another_school_keeps_the_other_packs(flown):
+    both = write_for_packs([flown["six"], flown["four"]], school="loaded voltage").plan
+    anew = keep_packs(write_plan(flown["six"], school="timer first").plan, of=both)
+    assert [p.key for p in anew.profiles] == [p.key for p in both.profiles]
+    assert anew.choose == both.choose
+    four = flown["four"].setup.sheet.pack.series
+    kept, was = anew.flown_with(series=four), both.flown_with(series=four)
+    assert [t.at_s for t in kept.timers] == [t.at_s for t in was.timers]
+    lands = [[c.value for c in r.conditions] for p in (kept, was) for r in p.rules if r.role == "land_now"]
+    assert lands[0] == lands[1]
+    alone = write_plan(flown["six"], school="timer first").plan
+    assert keep_packs(alone, of=alone) == alone

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -58,7 +60,7 @@ def test_a_current_calibration_undoes_the_sensors_error(scale, error, rises, cha
     found = current_scale(old=scale, flights=flights, reading_rises=rises, step=0.01, capacity_ah=4.2)
     assert found.exact == pytest.approx(scale / error if rises else scale * error, rel=1e-9)
     assert found.was == pytest.approx(error - 1.0, abs=1e-9)
-    assert found.error <= 0.0051 / found.exact + 1e-9
+    assert found.error <= math.hypot(0.03 / math.sqrt(len(charges)), 0.0051 / found.exact) + 1e-9
 
 
 def test_flights_are_averaged_by_their_charge_and_tell_the_error_left():
@@ -102,3 +104,13 @@ def test_amps_that_cannot_be_are_said():
     assert "24.0 A on average; the forecast says 11.0 A" in implausible_amps(
         put_back_ah=4.0, duration_s=600.0, expected_a=11.0
     )
+
+
+def test_two_flights_are_never_less_certain_than_one():
+    def error(*flights):
+        return current_scale(old=100, flights=flights, reading_rises=True, step=0.01, capacity_ah=3.0).error
+
+    one = error((2.0, 2.2))
+    assert error((2.0, 2.2), (2.0, 2.2)) < one
+    assert error((2.0, 2.2), (2.02, 2.2)) < one
+    assert error((2.0, 2.2), (2.0, 2.2), (2.0, 2.2)) < error((2.0, 2.2), (2.0, 2.2))

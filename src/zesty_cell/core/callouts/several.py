@@ -106,6 +106,32 @@ def add_pack(plan: CalloutPlan, result: Forecast, /, *, now: SetTimer | None = N
         )  # fmt: skip
     school = plan.school or "loaded voltage"
     other = write_plan(result, school=school, current_error=plan.current_error, now=now).plan
+    return _with_plan(plan, other)
+
+
+def keep_packs(plan: CalloutPlan, /, *, of: CalloutPlan) -> CalloutPlan:
+    """A plan written anew for one pack, with the other packs of an older one, as they were there [V, Ah].
+
+    Raises
+    ------
+    OutOfRangeError
+        When there are as many profiles as a plan holds.
+    """
+    own = {p.series for p in plan.profiles}
+    for profile in of.profiles:
+        if profile.series not in own:
+            other = of.flown_with(series=profile.series)
+            plan = _with_plan(plan, other.model_copy(update={"profiles": (profile,)}))
+    if len(plan.profiles) > 1:
+        plan = plan.model_copy(update={"choose": of.choose, "wrong_profile": of.wrong_profile})
+        switches = {p.key: p.switch for p in of.profiles}
+        profiles = tuple(p.model_copy(update={"switch": switches.get(p.key, p.switch)}) for p in plan.profiles)
+        plan = plan.model_copy(update={"profiles": profiles})
+    return CalloutPlan.model_validate(plan.model_dump())
+
+
+def _with_plan(plan: CalloutPlan, other: CalloutPlan) -> CalloutPlan:
+    """A plan with what another one, for one further pack, says."""
     theirs = other.profiles[0]
     own = next((p for p in plan.profiles if p.series == plan.series), plan.profiles[0])
     known = next((p for p in plan.profiles if p.series == theirs.series), None)
@@ -191,7 +217,9 @@ def _for_any(rule: Rule) -> Rule:
 
 def _timers(plan: CalloutPlan, other: CalloutPlan, own: Profile, theirs: Profile) -> tuple[Timer, ...]:
     """The timers with the further pack's: each pack its own; the earlier one where cells are as many."""
-    [written] = other.timers
+    written = other.timers[0] if other.timers else None
+    if written is None:
+        return plan.timers
     if own.key == theirs.key or any(t.profile == theirs.key for t in plan.timers):
         mine = (None, theirs.key) if own.key == theirs.key else (theirs.key,)
         return tuple(

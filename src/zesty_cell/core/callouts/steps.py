@@ -122,7 +122,7 @@ def sound_sentence(rule: Rule, /, *, files: dict[str, str]) -> str:
         does.append(f"read {_SENSORS[rule.read]} out")
     if rule.vibrate:
         does.append(f"give a {rule.vibrate} shake")
-    often = "once" if rule.every_s is None else f"every {rule.every_s:g} s while it lasts"
+    often = "once each time" if rule.every_s is None else f"every {rule.every_s:g} s while it lasts"
     return f"When “{rule.name}” becomes true, {' and '.join(does)}, {often}."
 
 

@@ -15,15 +15,13 @@ from zesty_cell.core.entity import Entity
 from zesty_cell.core.learn.hover_down import MOST_POINTS
 from zesty_cell.core.learn.line_loss import LineLoss, line_loss
 from zesty_cell.core.learn.moment import Moment
-from zesty_cell.core.learn.scales import CurrentScale, VoltageScale, current_scale, voltage_scale
+from zesty_cell.core.learn.scales import ONE_FLIGHT, CurrentScale, VoltageScale, current_scale, voltage_scale
 from zesty_cell.core.measured import CellVolts, PackVolts
 
 #: How far a sensor that was never checked may be out, one standard deviation [1].
 UNCHECKED_VOLTAGE, UNCHECKED_CURRENT = 0.02, 0.10
 #: A charger's own count, one standard deviation [1].
 CHARGER_ERROR = 0.01
-#: How one flight's reading differs from the next, before several tell [1].
-_ONE_FLIGHT = 0.03
 
 Scale = Annotated[float, Field(gt=0, le=1e6)]
 Step = Annotated[float, Field(ge=1e-6, le=1e4)]
@@ -244,10 +242,10 @@ def current_now(
     if told:
         # By their charge, so that short flights with their coarse readings weigh less.
         out = sum(s for s, _ in told) / sum(b for _, b in told) - 1.0
-        scatter = _ONE_FLIGHT
+        scatter = ONE_FLIGHT
         if len(told) > 1:
             squares = sum((s / b / (1.0 + out) - 1.0) ** 2 for s, b in told)
-            scatter = math.sqrt((_ONE_FLIGHT**2 + squares) / len(told))
+            scatter = math.sqrt((ONE_FLIGHT**2 + squares) / len(told))
         return SensorNow(
             out, math.hypot(scatter / math.sqrt(len(told)), CHARGER_ERROR), "flights", since, len(told)
         )

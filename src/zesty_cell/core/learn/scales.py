@@ -9,6 +9,8 @@ from dataclasses import dataclass
 from zesty_cell.core.callouts.rules import on_step
 from zesty_cell.core.errors import OutOfRangeError
 
+#: How one flight's reading differs from the next, before several tell [1].
+ONE_FLIGHT = 0.03
 #: A scale that changes by more than this factor needs a second look [1].
 MOST_FACTOR = 20.0
 #: A voltage that is out by more is another cell count or another unit, not a scale [1].
@@ -172,9 +174,10 @@ def current_scale(
     exact = old * factor
     entered = max(on_step(value=exact, step=step), step)
     residuals = [back / (ratio * shown) - 1.0 for shown, back in flights]
-    scatter = 0.0
-    if len(flights) > 1:
-        scatter = math.sqrt(sum(r * r for r in residuals) / (len(flights) - 1) / len(flights))
+    # What one flight differs from the next is expected before several tell, as of one flight: so two that agree are
+    # never less certain than one.
+    n = len(flights)
+    scatter = math.sqrt((ONE_FLIGHT**2 + sum(r * r for r in residuals)) / n / n)
     rounding = abs(entered / exact - 1.0)
     return CurrentScale(exact, entered, total_shown / total_back - 1.0, math.hypot(scatter, rounding), len(flights))
 

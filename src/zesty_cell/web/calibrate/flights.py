@@ -16,6 +16,7 @@ from zesty_cell.core.learn.health import cell_spread
 from zesty_cell.core.learn.hover_down import hover_curve, steady_points
 from zesty_cell.core.learn.line_loss import TEST_UNDER_FULL_V
 from zesty_cell.core.pack import pack_figures
+from zesty_cell.core.plausibility import OVER_FULL_V
 from zesty_cell.web.calibrate.bench import Bench, Made
 from zesty_cell.web.drawing.calibration_charts import cell_bars, hover_chart, lamp_chart
 from zesty_cell.web.forms import Field, read_fields, words_of
@@ -154,10 +155,22 @@ def read_cells(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
         kept = CellCheck.model_validate(values | {"made_at": now})
     except ValidationError as error:
         return _refuse(error, made, frozenset(("cells_v", "resistance_ohm")), "cells_v")
-    if max(kept.cells_v) > bench.chemistry.full_v + 0.03:
-        made.errors["cells_v"] = f"{max(kept.cells_v):.2f} V is over a full cell of {bench.chemistry.full_v:.2f} V."
+    if max(kept.cells_v) > bench.chemistry.full_v + 0.15:
+        made.errors["cells_v"] = f"{max(kept.cells_v):.2f} V is no cell of {bench.chemistry.name}: of another pack?"
         return made
     spread = cell_spread(kept.cells_v, chemistry=bench.chemistry)
     made.calibration = kept
-    made.shown = {"spread": spread, "chart": cell_bars(kept.cells_v, chemistry=bench.chemistry), "kept": kept}
+    over_v = max(kept.cells_v) - bench.chemistry.full_v
+    over = ""
+    if over_v > OVER_FULL_V:
+        over = (
+            f"A cell is {1000 * over_v:.0f} mV over full: do not fly or store it so. Discharge it a little, "
+            "attended, and look at the charger's setting and its meter."
+        )
+    made.shown = {
+        "over": over,
+        "spread": spread,
+        "chart": cell_bars(kept.cells_v, chemistry=bench.chemistry),
+        "kept": kept,
+    }
     return made

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
@@ -10,7 +10,9 @@ from pydantic import ValidationError
 
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.calibration import CurrentCalibration, VoltageCalibration
+from zesty_cell.core.learn.flights import MOST_OVER_CAPACITY
 from zesty_cell.core.learn.scales import implausible_amps, reading_rises
+from zesty_cell.core.plausibility import Doubt, scale_doubt, voltage_points_doubts
 from zesty_cell.services.learning import sensor_flights
 from zesty_cell.web.calibrate.bench import Bench, Made
 from zesty_cell.web.drawing.calibration_charts import scale_chart
@@ -40,6 +42,15 @@ TEST = (
     Field("after_scale", "Scale after", SCALE), Field("after_a", "It showed", CURRENT),
 )  # fmt: skip
 CURRENT_FIELDS = (OLD, STEP, ENTERED, *TEST, *(f for row in ROWS for f in row))
+
+
+def _weighed(doubts: Sequence[Doubt], form: Mapping[str, str], made: Made) -> bool:
+    """Refuse what cannot be; ask back what hardly can, until the pilot has looked again."""
+    for doubt in doubts:
+        if doubt.impossible or form.get("second_look") != "1":
+            made.errors.setdefault(doubt.field, doubt.words)
+    made.shown["ask_again"] = bool(doubts) and not any(d.impossible for d in doubts)
+    return not made.errors
 
 
 def _entity_errors(error: ValidationError, made: Made, places: Mapping[str, str]) -> None:
@@ -88,6 +99,13 @@ def read_voltage(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
         return made
     except OutOfRangeError as error:
         made.errors["shown_1"] = str(error)
+        return made
+    takes_offset = form.get("takes_offset") == "1"
+    doubts = [
+        *voltage_points_doubts(points, pack=bench.pack, takes_offset=takes_offset),
+        *filter(None, [scale_doubt(entered=entered, advised=scale.entered, step=kept.step) if entered else None]),
+    ]
+    if not _weighed(doubts, form, made):
         return made
     kept = kept.model_copy(update={"entered": entered or scale.entered, "offset_v": scale.offset_v})
     lines = [(shown, metered, kept.corrected_v(shown)) for shown, metered in kept.points]
@@ -148,6 +166,13 @@ def read_current(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
         shown_ah, back_ah = values.get(shown.path), values.get(back.path)
         if shown_ah is not None and back_ah is not None:
             pairs.append((shown_ah, back_ah))
+            most_ah = MOST_OVER_CAPACITY * bench.pack.capacity_ah
+            if back_ah > most_ah:
+                made.errors.setdefault(
+                    back.path,
+                    f"{1000 * back_ah:.0f} mAh is more than {bench.pack.name} holds "
+                    f"({1000 * bench.pack.capacity_ah:.0f} mAh): charge each flight by itself.",
+                )
             duration_s = values.get(flew.path)
             if duration_s and expected:
                 doubt = implausible_amps(put_back_ah=back_ah, duration_s=duration_s, expected_a=expected)
@@ -176,6 +201,9 @@ def read_current(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
         place = {"put_back_ah": "back_1", "shown_ah": "shown_1", "old": "old"}.get(error.field, "shown_1")
         made.errors[place] = str(error)
         made.shown["ask_again"] = error.field == "old"
+        return made
+    doubt = scale_doubt(entered=entered, advised=scale.entered, step=kept.step) if entered else None
+    if doubt is not None and not _weighed([doubt], form, made):
         return made
     kept = kept.model_copy(update={"entered": entered or scale.entered})
     made.calibration = kept

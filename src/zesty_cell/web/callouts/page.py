@@ -16,7 +16,7 @@ from zesty_cell.core.callouts.plain import plain_form
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, score_plan
-from zesty_cell.core.callouts.several import another_chemistry
+from zesty_cell.core.callouts.several import another_chemistry, keep_packs
 from zesty_cell.core.callouts.tune import tunable, tune
 from zesty_cell.core.callouts.update import brought_up_to_date
 from zesty_cell.core.craft import Craft, Shown
@@ -221,6 +221,7 @@ def change(request: Request, session: Store, desk: DeskOf, form: PostedForm) -> 
         if school is not None:
             error = (read.plan or desk.plan).current_error
             plan = desk.write(school, error).plan
+            plan = keep_packs(plan, of=read.plan or desk.plan)
             return _keep(request, session, desk, plan, read, f"Written anew: {what}.", undo=True)
     if read.plan is None:
         return page(request, "callouts.html", _context(request, desk, read), status=422)

@@ -218,9 +218,12 @@ def read_plan_form(form: Mapping[str, str], base: CalloutPlan) -> ReadPlan:
 
     for item in STAGES:
         take(item, values, item.path)
+    for stage in ("lamp_v", "landing_v"):
+        if values["stages"][stage] == 0.0:  # as good a way to say off as an empty field
+            values["stages"][stage] = None
     for rule, target in zip(base.rules, values["rules"], strict=True):
         if f"rules.{rule.key}.hold_s" in form:
-            _read_rule(rule, target, form, take)
+            _read_rule(rule, target, form, take, base)
     for timer, target in zip(base.timers, values["timers"], strict=True):
         if f"timers.{timer.key}.at_s" in form:
             _read_timer(timer, target, form, take)
@@ -232,6 +235,8 @@ def read_plan_form(form: Mapping[str, str], base: CalloutPlan) -> ReadPlan:
                 target["switch"] = _switch_value(form[at])
     if "choose" in form:
         values["choose"] = form["choose"]
+        if form["choose"] == "switch":
+            _give_switches(values)
         take(WRONG_PROFILE, values, WRONG_PROFILE.path)
     if not state.ok:
         return ReadPlan(None, state, version)
@@ -244,7 +249,19 @@ def read_plan_form(form: Mapping[str, str], base: CalloutPlan) -> ReadPlan:
         return ReadPlan(None, state, version)
 
 
-def _read_rule(rule: Rule, target: dict[str, Any], form: Mapping[str, str], take: Any) -> None:
+def _give_switches(values: dict[str, Any]) -> None:
+    """Profiles that have no switch yet get a free position, to begin with."""
+    profiles = values["profiles"]
+    taken = {(p["switch"]["name"], p["switch"]["position"]) for p in profiles if p["switch"]}
+    asking = {r["guards"]["switch"]["name"] for r in values["rules"] if r["guards"]["switch"]}
+    free = ((n, at) for n in SWITCHES if n not in asking for at in POSITIONS if (n, at) not in taken)
+    for profile in profiles:
+        if profile["switch"] is None:
+            name, position = next(free)
+            profile["switch"] = {"name": name, "position": position}
+
+
+def _read_rule(rule: Rule, target: dict[str, Any], form: Mapping[str, str], take: Any, base: CalloutPlan) -> None:
     prefix = f"rules.{rule.key}."
     for item in _rule_fields(rule):
         take(item, target, item.path.removeprefix(prefix))
@@ -265,12 +282,24 @@ def _read_rule(rule: Rule, target: dict[str, Any], form: Mapping[str, str], take
         # A changed sensor takes the comparison that it knows along.
         fits = ("missing", "present") if sensor == "telemetry" else ("below", "above")
         condition["comparison"] = comparison if comparison in fits else fits[0]
+        was_per = condition["per"]
         condition["per"] = form.get(f"{at}per") or "pack" if sensor in ("pack_v", "lowest_v") else "pack"
         condition["profile"] = form.get(f"{at}profile") or None
         if sensor == "telemetry":
             condition["value"] = 0.0
         else:
             take(_condition_field(rule, place, sensor), condition, "value")
+            _other_way(rule, place, condition, was_per, base)
+
+
+def _other_way(rule: Rule, place: int, condition: dict[str, Any], was_per: str, base: CalloutPlan) -> None:
+    """“V” made “V a cell”, or back, with its number left alone: the same voltage, written the other way."""
+    before = rule.conditions[place]
+    if condition["per"] == was_per or condition["value"] != before.value or condition["sensor"] != before.sensor:
+        return
+    series = base.series_of(rule, before)
+    factor = 1.0 / series if condition["per"] == "cell" else series
+    condition["value"] = round(before.value * factor, 2)
 
 
 def _read_timer(timer: Timer, target: dict[str, Any], form: Mapping[str, str], take: Any) -> None:

@@ -31,7 +31,7 @@ from zesty_cell.core.keeping import type_of
 from zesty_cell.core.pack import Pack, pack_figures
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.services import learning
-from zesty_cell.store import sheets as sheet_store
+from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import CraftRow, PackRow
 from zesty_cell.web.choose.base import CHEMISTRY_WORDS, Desk, base_context, desk_of
@@ -264,15 +264,16 @@ def _pictures(lines: Sequence[Line], face: Face) -> dict[str, Any]:
 
 
 def _sheet_for(craft_row: CraftRow, desk: Desk, session: Session) -> Sheet:
-    """How another craft is flown: as in its newest sheet, else its kind's first pattern."""
-    own = [row for row in sheet_store.all_sheets(session) if row.craft_id == craft_row.id]
+    """How another craft is flown beside the sheet's: in the same air, by the same landing rule, and in the same
+    pattern where it is of the same kind; another kind flies its own kind's first."""
     craft = CRAFTS.thing(craft_row)
-    if own:
-        newest = learning.as_flown(session, max(own, key=lambda r: (r.updated_at, r.id)))
-        return newest.model_copy(update={"conditions": desk.sheet.conditions, "trying": ()})
-    return desk.sheet.model_copy(
-        update={"craft": craft, "flying": PATTERNS[FIRST_PATTERN[craft.kind]], "trying": ()}
-    )
+    same = craft.kind == desk.sheet.craft.kind
+    flying = desk.sheet.flying if same else PATTERNS[FIRST_PATTERN[craft.kind]]
+    of = {"flying": flying, "conditions": desk.sheet.conditions, "landing": desk.sheet.landing, "trying": ()}
+    own = sheet_for(session, craft_id=craft_row.id, pattern=flying.name)
+    if own is not None:
+        return learning.as_flown(session, own).model_copy(update=of)
+    return desk.sheet.model_copy(update=of | {"craft": craft})
 
 
 @router.get("/{sheet_id}/crafts")
