@@ -7,21 +7,26 @@ import tempfile
 from pathlib import Path
 
 import numpy as np
-from tests.sheets import sheet
+from tests.sheets import satsuma, sheet
 
 from benchmarks.timing import Row, measure
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import charge_left_at_rest
+from zesty_cell.core.landing import LandingRule
 from zesty_cell.core.learn.correction import FLIGHT_SIGMA, Observation, learn
+from zesty_cell.core.sheet import Sheet
 from zesty_cell.demo.club import load_club
 from zesty_cell.demo.log import load_log
 from zesty_cell.services.learning import observed, told
 from zesty_cell.standins.charger import CellChecker, SimulatedCharger
 from zesty_cell.standins.craft import Hidden, SimulatedCraft
+from zesty_cell.standins.pilots import SimulatedPilot, drawn_truth
 from zesty_cell.store import sheets
 from zesty_cell.store.database import Database
 
 _PILOTS, _AHEAD = 100, 8
+#: Pilots who fly by the timer advised, the flights of each, and from which on they count.
+_BY_TIMER, _FLIGHTS, _FROM = 60, 12, 2
 _Z90 = 1.645
 
 
@@ -65,6 +70,47 @@ def simulated() -> dict[int, tuple[float, float]]:
         )
         for known, misses in missed.items()
     }
+
+
+def by_the_timer(one: Sheet, capacity: float) -> tuple[float, float, float]:
+    """Flights that landed under the reserve, least charge left, and time flown of what was safe [1, 1, 1].
+
+    Each pilot flies twelve flights by the timer advised, with a pack of about ``capacity`` of its label.
+    """
+    flown = []
+    for seed in range(1000, 1000 + _BY_TIMER):
+        hidden = drawn_truth(np.random.default_rng(seed), capacity=capacity)
+        pilot = SimulatedPilot(one, hidden=hidden, seed=seed)
+        flown += [pilot.fly() for _ in range(_FLIGHTS)][_FROM:]
+    kept = one.landing.charge_kept or 0.0
+    return (
+        float(np.mean([f.left < kept for f in flown])),
+        min(f.left for f in flown),
+        sum(f.flown_s for f in flown) / sum(f.safe_s for f in flown),
+    )
+
+
+def by_the_timer_rows() -> list[Row]:
+    """One for each kind of pack and each capacity it may truly have."""
+    packs = {
+        "lithium-ion, cruise": sheet(),
+        "LiPo, freestyle": sheet(pack=satsuma(), pattern="freestyle", landing=LandingRule(home_s=20.0)),
+    }
+    rows = []
+    for name, one in packs.items():
+        for capacity in (1.0, 0.9, 0.8):
+            under, least, share = by_the_timer(one, capacity)
+            rows.append(
+                Row(
+                    f"By the timer advised: {name}, pack holds {100 * capacity:.0f} %",
+                    f"{100 * under:.1f} % under the reserve, least left {100 * least:.0f} %, {100 * share:.0f} % "
+                    "of the safe time",
+                    "5 % at most, none under half of it",
+                    under <= 0.05 and least >= 0.5 * (one.landing.charge_kept or 0.0),
+                    f"{_BY_TIMER} simulated pilots, flights {_FROM + 1} to {_FLIGHTS} of each; not our truth",
+                )
+            )
+    return rows
 
 
 def club_left_out() -> tuple[float, float, int]:
@@ -141,6 +187,7 @@ def learning() -> list[Row]:
             True,
             "those flown as planned, by all others of their sheet: a cold month, a pack that tires, a noisy season",
         ),
+        *by_the_timer_rows(),
         Row(
             "Learning from sixty flights with four packs",
             f"{taken.median_ms:.0f} ms median, {taken.best_ms:.0f} best",

@@ -25,7 +25,7 @@ def test_the_walk_quotes_the_sheet_as_it_is(app):
     assert [minutes(t) for t in times] == re.findall(r"\b\d\d:\d\d\b", text)[:4]
     assert result.setup.sheet.taught.flights == 15
     cutoff = next(c for c in result.checks if c.key == "esc_cutoff")
-    assert cutoff.status == "look"
+    assert cutoff.status == "stop"
     assert "2.8 V a cell" in cutoff.mend
     assert "2.8 V a cell" in text
 

@@ -9,10 +9,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.sheets import checked, heron, pomelo, satsuma, sheet
-from zesty_cell.core.callouts.lint import FindingKey, badness, lint
+from zesty_cell.core.callouts.lint import FindingKey, lint
 from zesty_cell.core.callouts.rules import Condition, CraftStages, Guards, Profile, Rule, Switch
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
 from zesty_cell.core.callouts.score import OWN_DAY, keep_flights, score_kept, score_plan
+from zesty_cell.core.callouts.tune import badness
 from zesty_cell.core.craft import Limits
 from zesty_cell.core.forecast import forecast
 

@@ -22,7 +22,7 @@ from zesty_cell.core.callouts.rules import (
 from zesty_cell.core.callouts.schools import CHARGE_STEP_AH, LANDING_UNDER_V, write_plan
 from zesty_cell.core.callouts.score import DayScore, KeptFlights, score_kept
 from zesty_cell.core.callouts.steps import clock
-from zesty_cell.core.callouts.tune import LATE_COUNTS
+from zesty_cell.core.callouts.tune import badness
 from zesty_cell.core.callouts.update import brought_up_to_date
 from zesty_cell.core.forecast import Forecast
 
@@ -523,15 +523,6 @@ _CHECKS: tuple[_Check, ...] = (
     _cell_count, _order, _floor, _cutoff, _at_take_off, _craft_stages, _holds, _lowest, _bench, _profiles, _charge,
     _timers, _silence, _words, _switches, _by_flights,
 )  # fmt: skip
-
-
-def badness(score: DayScore, /, *, leads: Leads) -> float:
-    """How wrong a plan is [1 a flight]: a late call, which leaves nothing to land with, is two false ones.
-
-    A plan without any “land now” misses all of them, where something better than the timer could call.
-    """
-    missed = score.missed if score.missed is not None else (0 if leads == "timer" else score.flights)
-    return (LATE_COUNTS * missed + score.false_flights) / score.flights
 
 
 def lint(*, plan: CalloutPlan, result: Forecast, kept: KeptFlights | None = None) -> tuple[Finding, ...]:

@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 from zesty_cell.core import kernel as flight_kernel
 from zesty_cell.core.callouts.derive import EARLY_SHARE, HOLDS_S, hold_steps, voltage_step_v
 from zesty_cell.core.callouts.kernel import try_settings
-from zesty_cell.core.callouts.lead import MOST_FALSE, MOST_LATE, TOO_EARLY_SHARE
+from zesty_cell.core.callouts.lead import MOST_FALSE, MOST_LATE, TOO_EARLY_SHARE, Leads
 from zesty_cell.core.callouts.rules import CalloutPlan, Condition, on_step
-from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, Day, DayFlights, Progress, fly_days
+from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, Day, DayFlights, DayScore, Progress, fly_days
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight import Traces
@@ -249,3 +249,12 @@ def _front(early: NDArray[np.float64], late: NDArray[np.float64]) -> tuple[tuple
             front.append(place)
             least = float(late[place])
     return tuple(front)
+
+
+def badness(score: DayScore, /, *, leads: Leads) -> float:
+    """How wrong a plan is [1 a flight]: a late call, which leaves nothing to land with, is two false ones.
+
+    A plan without any “land now” misses all of them, where something better than the timer could call.
+    """
+    missed = score.missed if score.missed is not None else (0 if leads == "timer" else score.flights)
+    return (LATE_COUNTS * missed + score.false_flights) / score.flights
