@@ -156,6 +156,12 @@ def test_silence_and_crying_wolf_are_faults(good, lighthouse, kept):
     assert lint(plan=good, result=lighthouse, kept=kept) == ()
 
 
+def test_a_call_for_other_cells_is_one_fault_not_two(good, lighthouse, kept):
+    [finding] = lint(plan=_volts(good, "land_now", 13.0), result=lighthouse, kept=kept)
+    assert finding.key == "not_for_this_cell_count"
+    assert lint(plan=finding.mended, result=lighthouse, kept=kept) == ()
+
+
 def test_a_switch_that_chooses_the_pack_does_not_ask_too(good, lighthouse):
     switch = Switch(name="D", position="up")
     one = good.profiles[0].model_copy(update={"switch": switch})

@@ -51,6 +51,8 @@ FindingKey = Literal[
     "land_now_cries_wolf",
     "switch_reads_all_flight",
 ]
+#: What flights show of a rule, whatever the cause.
+_TRACES: tuple[FindingKey, ...] = ("land_now_is_silent", "land_now_cries_wolf")
 _ORDER: dict[Severity, int] = {"stop": 0, "look": 1, "note": 2}
 #: A current sensor further out than this is not trusted with a callout [1].
 TRUSTED_ERROR = 0.10
@@ -544,7 +546,7 @@ def lint(*, plan: CalloutPlan, result: Forecast, kept: KeptFlights | None = None
         series, leads = linter.series, result.callouts.leads
         before = score_kept(plan.flown_with(series=series), kept)
         found = [_weighed(f, before, kept, series=series, leads=leads) for f in found]
-    return tuple(sorted(found, key=lambda f: _ORDER[f.severity]))
+    return tuple(sorted(_causes(found), key=lambda f: _ORDER[f.severity]))
 
 
 def _weighed(finding: Finding, before: DayScore, kept: KeptFlights, *, series: int, leads: Leads) -> Finding:
@@ -555,3 +557,11 @@ def _weighed(finding: Finding, before: DayScore, kept: KeptFlights, *, series: i
     if badness(after, leads=leads) > badness(before, leads=leads) + 1e-9:
         return replace(finding, mend="", mended=None, before=before)
     return replace(finding, before=before, after=after)
+
+
+def _causes(findings: list[Finding], /) -> list[Finding]:
+    """Findings without the traces of others: a call for other cells is silent too, and one mend serves both."""
+    mendable = {
+        f.concerns for f in findings if f.severity == "stop" and f.mended is not None and f.key not in _TRACES
+    }
+    return [f for f in findings if f.key not in _TRACES or f.concerns not in mendable]
