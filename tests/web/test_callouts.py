@@ -260,6 +260,32 @@ def test_what_is_no_plan_is_refused_and_changes_nothing(client, text, words):
     assert stored(client) == before
 
 
+def test_two_packs_of_as_many_cells_told_by_a_switch_open_on_every_page(client):
+    plan = json.loads(client.get(f"{PAGE}/export").text)
+    own = plan["profiles"][0] | {"switch": {"name": "A", "position": "up"}}
+    other = own | {"key": "other", "name": "6S polymer", "switch": {"name": "A", "position": "down"},
+                   "floor_v": 3.73, "say": "polymer"}  # fmt: skip
+    for rule in plan["rules"]:
+        if rule["key"] == "land_now":
+            [call] = rule["conditions"]
+            rule["conditions"] = [call | {"profile": own["key"]}, call | {"profile": "other", "value": 22.0}]
+            rule["join"] = "any"
+    plan |= {"profiles": [own, other], "choose": "switch"}
+    answer = client.post(f"{PAGE}/import", files={"file": ("plan.json", json.dumps(plan))})
+    assert answer.status_code == 303
+    number = PAGE.rpartition("/")[2]
+    for way in (PAGE, f"{PAGE}?days=yes", f"{PAGE}?run=dropout", f"{PAGE}/voices", f"/sheets/{number}/card"):
+        assert client.get(way).status_code == 200
+    for action in ("look", "tune:land_now", "mend:land_now_is_silent:land_now", "school:charge used"):
+        assert ask(client, action=action).status_code in (200, 303)
+    # What counts with the sheet's own pack is its own profile's.
+    kept = CalloutPlan.model_validate({k: v for k, v in plan.items() if k not in ("format", "version")}).flown_with(
+        series=6
+    )
+    assert [c.value for c in kept.rule("land_now").conditions] == [call["value"]]
+    assert [p.key for p in kept.profiles] == [own["key"]]
+
+
 def test_the_dry_run_says_what_is_heard(client):
     html = client.get(PAGE).text
     heard = re.findall(r"<li data-t=\"([\d.]+)\"><b>([\d:]+)</b>.*?“([^”]*)”", html)

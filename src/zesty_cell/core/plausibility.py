@@ -1,8 +1,8 @@
 """What may be typed: figures judged by what craft and pack already imply.
 
 Impossible figures are refused at their field.  Improbable ones are asked back: they may be meant, and are then
-taken.  The forms, the field page, calibrations and the import of flights ask here.  The limits are rules of thumb of
-ours, wide enough for anything that flies; each has its reason beside it.
+taken.  The forms, the field page, calibrations and the import of flights ask here.  The limits are rules of thumb
+of ours, wide enough for anything that flies; each has its reason beside it.
 """
 
 from __future__ import annotations

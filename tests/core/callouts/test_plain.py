@@ -6,6 +6,7 @@ import pytest
 
 from tests.sheets import satsuma, sheet
 from zesty_cell.core.callouts.plain import plain_form
+from zesty_cell.core.callouts.rules import Condition
 from zesty_cell.core.callouts.schools import SCHOOLS, further_rule, write_plan
 from zesty_cell.core.callouts.several import add_pack
 from zesty_cell.core.forecast import forecast
@@ -44,6 +45,16 @@ def test_without_a_voltage_only_the_timer_is_left(lighthouse):
     assert plain.plan.rules == ()
     assert plain.expected == ""
     assert any("The timer is all there is" in c for c in plain.cannot)
+
+
+def test_of_charge_and_volts_the_one_alarm_watches_the_volts(lighthouse):
+    plan = write_plan(lighthouse, school="loaded voltage").plan
+    rule = plan.rule("land_now")
+    used = Condition(sensor="used_ah", comparison="above", value=2.5)
+    plain = plain_form(
+        plan=plan.with_rule(rule.model_copy(update={"conditions": (used, *rule.conditions)})), result=lighthouse
+    )
+    assert [c.sensor for r in plain.plan.rules for c in r.conditions] == ["pack_v"]
 
 
 def test_the_receivers_battery_has_its_own_alarm(lighthouse):

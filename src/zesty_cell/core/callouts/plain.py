@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from zesty_cell.core.callouts.dry_run import on_forecast
 from zesty_cell.core.callouts.fit import PLAIN_RADIO, fit
-from zesty_cell.core.callouts.rules import PACK_VOLTAGES, CalloutPlan, Rule
+from zesty_cell.core.callouts.rules import PACK_VOLTAGES, CalloutPlan, Condition, Rule
 from zesty_cell.core.callouts.steps import clock, value_words
 from zesty_cell.core.forecast import Forecast
 
@@ -31,8 +31,9 @@ class PlainForm:
     expected: str
 
 
-def _watches_voltage(rule: Rule) -> bool:
-    return any(c.sensor in PACK_VOLTAGES and c.comparison == "below" for c in rule.conditions)
+def _watched(rule: Rule) -> tuple[Condition, ...]:
+    """The voltages a rule calls below: of all its conditions what one alarm can watch."""
+    return tuple(c for c in rule.conditions if c.sensor in PACK_VOLTAGES and c.comparison == "below")
 
 
 def _expected(plan: CalloutPlan, result: Forecast) -> str:
@@ -60,13 +61,16 @@ def plain_form(*, plan: CalloutPlan, result: Forecast) -> PlainForm:
     """
     flown = plan.flown_with(series=result.setup.sheet.pack.series)
     on = [r for r in flown.rules if r.on]
-    alarms = [r for r in on if _watches_voltage(r) and r.role in ("land_now", "guard", "pack_low")]
+    alarms = [
+        r.model_copy(update={"conditions": watched[:1]})
+        for r in on
+        if (watched := _watched(r)) and r.role in ("land_now", "guard", "pack_low")
+    ]
     simple = flown.model_copy(update={"rules": tuple(alarms), "profiles": (), "choose": "one"})
     fitted = fit(plan=simple, able=PLAIN_RADIO).plan
     can, cannot = [], []
     for rule in fitted.rules:
-        [condition] = [c for c in rule.conditions if c.sensor in PACK_VOLTAGES]
-        words = value_words(fitted, rule=rule, condition=condition)
+        words = value_words(fitted, rule=rule, condition=rule.conditions[0])
         can.append(f"Buzz, or say “{rule.say or rule.name}”, below {words}: one voltage, at once, armed or not.")
     for timer in fitted.timers:
         can.append(f"Count {clock(timer.at_s)} and beep: start it by the throttle if yours can, else by a switch.")
@@ -92,6 +96,6 @@ def _lack(rule: Rule) -> str:
         return "it does not count charge"
     if not sensors:
         return "it reads nothing out; look at its display on the ground"
-    if _watches_voltage(rule):
+    if _watched(rule):
         return "it has one voltage, and the later call is the one to keep"
     return "it has no such sensor or no room for it"

@@ -315,17 +315,16 @@ class CalloutPlan(Entity):
     def flown_with(self, *, series: int) -> CalloutPlan:
         """What of the plan counts with a pack of ``series`` cells [1]: its own profile, conditions, rules, timers.
 
-        Nothing in it is bound to the profile any more, as there is only the one.
+        Nothing in it is bound to the profile any more, as there is only the one.  Of several with as many cells,
+        told apart by a switch, the first is taken: a plan's own pack stands first.
         """
-        keys = {p.key for p in self.profiles if p.series == series}
-        if not keys or len(self.profiles) == len(keys):
+        keys = [p.key for p in self.profiles if p.series == series][:1]
+        if not keys or len(self.profiles) == 1:
             return self
         rules = []
         for rule in self.rules:
             kept = tuple(
-                c.model_copy(update={"profile": None})
-                for c in rule.conditions
-                if self.concerns(rule, c, series=series)
+                c.model_copy(update={"profile": None}) for c in rule.conditions if c.profile in (None, *keys)
             )
             if rule.guards.profile in (None, *keys) and (kept or not rule.conditions):
                 guards = rule.guards.model_copy(update={"profile": None})
