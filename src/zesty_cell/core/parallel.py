@@ -113,7 +113,7 @@ def joining_current_a(*, first: Pack, second: Pack, first_rest_v: float, second_
 
 
 def joined_pack(*, first: Pack, second: Pack) -> Pack:
-    """Two packs in a harness as the one they are flown as: side by side, capacities and weights of both [Ah, kg, Ω].
+    """Two packs in a harness as the one that is flown: side by side, capacities and weights of both [Ah, kg, Ω].
 
     Raises
     ------
