@@ -559,6 +559,7 @@ def test_a_pack_with_other_cells_is_added_told_apart_and_taken_out(client):
     assert "The school wrote 20.0 V" not in page
     assert "with" in page.split('id="rule-land_now"')[1].split("</article>")[0]
     # By a switch: each gets a free position to begin with.
+    assert "A.up" in re.findall(r'value="([A-H]\.\w+)" selected', ask(client, action="look", choose="switch").text)
     assert ask(client, action="save", choose="switch").status_code == 303
     given = [p.switch for p in stored(client).profiles]
     assert None not in given

@@ -413,11 +413,14 @@ def test_a_past_flight_is_logged_when_it_was(client, app):
 
 
 def test_a_pack_that_is_not_full_is_charged_first_or_flown_by_what_is_in_it(client, app):
-    full = re.search(r'class="big">(\d+:\d\d)<', at(client, "Heron")[0])[1]
-    with app.state.database.session() as session:
-        row = next(r for r in PACKS.all(session) if r.name == "Pomelo 1")
-        number, row.rest_v_per_cell = row.id, 3.86  # about seven tenths
     craft = craft_of(client, "Heron")
+    with app.state.database.session() as session:
+        number = next(r.id for r in PACKS.all(session) if r.name == "Pomelo 1")
+    charged = client.get(f"/field?craft={craft}&pack={number}").text
+    assert "Charge it first" not in charged
+    full = re.search(r'class="big">(\d+:\d\d)<', charged.split('id="timer-box"')[1])[1]
+    with app.state.database.session() as session:
+        PACKS.fetch(session, number).rest_v_per_cell = 3.86  # about seven tenths
     # It does not start on that pack while a charged one is there.
     assert "Charge it first" not in client.get(f"/field?craft={craft}").text
     page = client.get(f"/field?craft={craft}&pack={number}").text

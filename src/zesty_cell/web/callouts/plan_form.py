@@ -236,7 +236,7 @@ def read_plan_form(form: Mapping[str, str], base: CalloutPlan) -> ReadPlan:
     if "choose" in form:
         values["choose"] = form["choose"]
         if form["choose"] == "switch":
-            _give_switches(values)
+            _give_switches(values, state.texts)
         take(WRONG_PROFILE, values, WRONG_PROFILE.path)
     if not state.ok:
         return ReadPlan(None, state, version)
@@ -249,8 +249,8 @@ def read_plan_form(form: Mapping[str, str], base: CalloutPlan) -> ReadPlan:
         return ReadPlan(None, state, version)
 
 
-def _give_switches(values: dict[str, Any]) -> None:
-    """Profiles that have no switch yet get a free position, to begin with."""
+def _give_switches(values: dict[str, Any], texts: dict[str, str]) -> None:
+    """Profiles that have no switch yet get a free position, to begin with, and the page shows it."""
     profiles = values["profiles"]
     taken = {(p["switch"]["name"], p["switch"]["position"]) for p in profiles if p["switch"]}
     asking = {r["guards"]["switch"]["name"] for r in values["rules"] if r["guards"]["switch"]}
@@ -259,6 +259,7 @@ def _give_switches(values: dict[str, Any]) -> None:
         if profile["switch"] is None:
             name, position = next(free)
             profile["switch"] = {"name": name, "position": position}
+            texts[f"profiles.{profile['key']}.switch"] = f"{name}.{position}"
 
 
 def _read_rule(rule: Rule, target: dict[str, Any], form: Mapping[str, str], take: Any, base: CalloutPlan) -> None:
