@@ -17,7 +17,8 @@ from zesty_cell.web.units import (
     typed,
 )
 
-QUANTITIES = [q for q in vars(units).values() if isinstance(q, units.Quantity) and q is not units.DURATION]
+_TIMES = (units.DURATION, units.FLIGHT_TIME)
+QUANTITIES = [q for q in vars(units).values() if isinstance(q, units.Quantity) and q not in _TIMES]
 
 
 @pytest.mark.parametrize(
@@ -65,6 +66,11 @@ def test_what_is_shown_reads_back_nearly_and_then_exactly(value, quantity, syste
     twice = unit.read(read_number(typed(once, quantity, system)))
     assert once == pytest.approx(value, abs=1e-2 if unit.factor < 50 else 1e-3, rel=1e-3)
     assert twice == pytest.approx(once, rel=1e-9, abs=1e-9)
+
+
+@given(seconds=st.integers(5, 20_000))
+def test_a_flight_time_reads_back(seconds):
+    assert units.read_flight_time_s(typed(float(seconds), units.FLIGHT_TIME, "metric")) == seconds
 
 
 def test_twelve_degrees_come_back_from_fahrenheit_exactly():

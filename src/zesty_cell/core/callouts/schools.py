@@ -255,8 +255,8 @@ class _Writer:
         where = "at the landing point" if lands else "when it is time to start home"
         shown = (
             f" It shows {abs(100 * out):.0f} % too {'much' if out > 0 else 'little'}, so this is"
-            if out
-            else " It is"
+            if abs(out) >= 0.005
+            else " That is"
         )
         true_ah = value / (1.0 + out)
         self.reasons[key] = (

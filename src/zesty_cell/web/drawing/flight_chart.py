@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from zesty_cell.core.callouts.dry_run import on_forecast
+from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.flight import Flight
 from zesty_cell.core.forecast import Forecast
 from zesty_cell.web.drawing.scale import Scale, Tick, envelope, nice_step, path, sparse, ticks
@@ -251,10 +253,11 @@ def ribbon(forecast: Forecast, *, shape: Shape, timer_s: float | None = None) ->
     small = 60.0 if timer_s <= 2400.0 else 300.0
     dots = [(x(t), abs(t % big) < 1e-6) for t in ticks(small, timer_s - 1.0, small)]
     marks = [Mark("timer", x(timer_s), f"“time, land” {minutes(timer_s)}", "middle")]
-    if plan.pack_low.stands == "calls" and plan.pack_low.trial.spoken_s:
-        low_s = plan.pack_low.trial.spoken_s[1]
+    heard_s = _voltage_calls_s(forecast)
+    low_s = heard_s.get("pack_low")
+    if low_s is not None:
         marks.append(Mark("pack_low", x(low_s), f"“pack low” {minutes(low_s)}", "end"))
-    land_s = _land_now_s(forecast)
+    land_s = _land_now_s(forecast, heard_s)
     if land_s is not None:
         now_s = land_s
         room = x.stop - x(now_s) > 40.0
@@ -279,11 +282,25 @@ def ribbon(forecast: Forecast, *, shape: Shape, timer_s: float | None = None) ->
     )
 
 
-def _land_now_s(forecast: Forecast) -> float | None:
-    """When “land now” is heard in the middle of all flights, by what leads [s]; None where only the timer calls."""
+def _voltage_calls_s(forecast: Forecast) -> dict[str, float]:
+    """When each voltage call is first heard on the flight drawn [s]: as the callouts' dry run has it."""
+    calls = {"pack_low": forecast.callouts.pack_low, "land_now": forecast.callouts.land_now}
+    recommended = {key for key, call in calls.items() if call.stands == "calls"}
+    if not recommended:
+        return {}
+    run = on_forecast(plan=write_plan(forecast, school="loaded voltage").plan, result=forecast)
+    heard_s: dict[str, float] = {}
+    for event in run.ran.events:
+        if event.key in recommended:
+            heard_s.setdefault(event.key, event.time_s)
+    return heard_s
+
+
+def _land_now_s(forecast: Forecast, heard_s: dict[str, float]) -> float | None:
+    """When “land now” is heard, by what leads [s]; None where only the timer calls."""
     plan = forecast.callouts
     if plan.leads == "voltage":
-        return plan.land_now.trial.spoken_s[1] if plan.land_now.trial.spoken_s else None
+        return heard_s.get("land_now")
     if plan.leads == "charge used" and plan.charge is not None:
         return plan.charge.trial.spoken_s[1] if plan.charge.trial.spoken_s else None
     return None
