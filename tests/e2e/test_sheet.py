@@ -40,7 +40,7 @@ def keys(page: Page, *texts: str) -> None:
 def test_a_sheet_from_nothing_by_keyboard_alone(page: Page, empty: str):
     page.goto(f"{empty}/hangar/crafts/new")
     page.locator("#name").focus()
-    keys(page, "Avocet", "mul", "a quad", "310", "4", "50", "", "the air")
+    keys(page, "Avocet", "mul", "a quad", "310", "4", "50", "", "volts and ch", "the air")
     keys(page, "")  # the chosen source of steady power
     keys(page, "4,2", "15.1", "480")
     keys(page, "")  # full throttle: measured
