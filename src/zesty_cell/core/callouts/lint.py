@@ -51,6 +51,8 @@ FindingKey = Literal[
     "land_now_cries_wolf",
     "switch_reads_all_flight",
 ]
+#: So many mends are flown and offered at once.
+_MOST_WEIGHED = 6
 #: What flights show of a rule, whatever the cause.
 _TRACES: tuple[FindingKey, ...] = ("land_now_is_silent", "land_now_cries_wolf")
 _ORDER: dict[Severity, int] = {"stop": 0, "look": 1, "note": 2}
@@ -545,7 +547,16 @@ def lint(*, plan: CalloutPlan, result: Forecast, kept: KeptFlights | None = None
     if kept is not None and any(f.mended is not None for f in found):
         series, leads = linter.series, result.callouts.leads
         before = score_kept(plan.flown_with(series=series), kept)
-        found = [_weighed(f, before, kept, series=series, leads=leads) for f in found]
+        found.sort(key=lambda f: _ORDER[f.severity])
+        mendable = [f for f in found if f.mended is not None]
+        # The rest gets its turn when these are mended: a plan with thirty faults must not take a minute.
+        later = {id(f) for f in mendable[_MOST_WEIGHED:]}
+        found = [
+            replace(f, mend="", mended=None)
+            if id(f) in later
+            else _weighed(f, before, kept, series=series, leads=leads)
+            for f in found
+        ]
     return tuple(sorted(_causes(found), key=lambda f: _ORDER[f.severity]))
 
 
