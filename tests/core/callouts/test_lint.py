@@ -145,6 +145,20 @@ def test_kept_flights_score_as_flown_ones(good, lighthouse, kept):
         assert again.landing_s == pytest.approx(flown.landing_s, abs=1.0)
 
 
+def test_rules_heard_before_say_the_same_as_on_fresh_flights(good, lighthouse, kept):
+    plans = [
+        good,
+        _volts(good, "land_now", 19.9),
+        _rule(good, "land_now", hold_s=0.5),
+        _volts(good, "pack_low", 19.0),
+    ]
+    seen = [score_kept(plan, kept) for plan in plans]
+    assert [score_kept(plan, kept) for plan in plans] == seen
+    fresh = [score_kept(plan, keep_flights(lighthouse.setup.sheet)) for plan in reversed(plans)]
+    assert fresh[::-1] == seen
+    assert seen[2] != seen[0] != seen[1]
+
+
 def test_silence_and_crying_wolf_are_faults(good, lighthouse, kept):
     keys = {f.key for f in lint(plan=_volts(good, "land_now", 17.4), result=lighthouse, kept=kept)}
     assert keys == {"land_now_is_silent"}

@@ -6,9 +6,9 @@ import math
 from abc import ABC, abstractmethod
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from itertools import islice
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,6 +31,8 @@ WARM_C, COLD_C = 22.0, 4.0
 TIRED_CAPACITY, TIRED_RESISTANCE = 0.88, 1.6
 #: A calm and a lively pilot: how the bursts of the pattern are flown [1].
 CALM, LIVELY = 0.85, 1.25
+#: Rules whose words on kept flights are kept beside them.
+_MOST_HEARD = 256
 _MOST_EVENTS = 96
 
 
@@ -253,7 +255,7 @@ class _Watch(DayFlights):
             else:
                 kernel.low_for_good(traces.cruise_v, steps, threshold, low)
                 self.earnest_s[j, rows] = in_earnest_s(low_from=low, step_s=self.step_s)
-        self._land_now(rows, traces)
+        self.land_now(rows, traces)
 
     def _true(self) -> NDArray[np.bool_]:
         """Which of the events kept are true calls, shape (rules, flights, events)."""
@@ -267,7 +269,7 @@ class _Watch(DayFlights):
         known = np.where(np.isfinite(times_s[some]), times_s[some], np.inf)
         return np.asarray(known.min(axis=(0, 2)))
 
-    def _land_now(self, rows: slice, traces: Traces) -> None:
+    def land_now(self, rows: slice, traces: Traces) -> None:
         """When “land now” first speaks truly, and the charge left then."""
         part = np.where(self._true(), self.events, np.nan)[:, rows]
         self.land_s[rows] = self._first(part, "land_now")
@@ -313,6 +315,8 @@ class KeptFlights:
     chunks : tuple of (rows, traces)
     landing_s : float64 array, shape (flights,)
         [s].
+    heard : dict
+        What rules said on them, as :func:`score_kept` found it; so many are kept, then it begins anew.
     """
 
     setup: Setup
@@ -320,6 +324,7 @@ class KeptFlights:
     step_s: float
     chunks: tuple[tuple[slice, Traces], ...]
     landing_s: NDArray[np.float64]
+    heard: dict[Any, tuple[Any, ...]] = field(default_factory=dict, repr=False, compare=False)
 
 
 class _Keep(DayFlights):
@@ -349,10 +354,29 @@ def keep_flights(sheet: Sheet, /) -> KeptFlights:
 
 
 def score_kept(plan: CalloutPlan, kept: KeptFlights, /) -> DayScore:
-    """How a plan does on kept flights [s, 1], in a few milliseconds a rule."""
+    """How a plan does on kept flights [s, 1].
+
+    Each rule speaks by itself, so one that was followed on these flights before is not followed again: a plan that
+    differs in one rule takes the time of one.
+    """
     watch = _Watch.on_kept(plan, kept)
+    heard, about = dict(kept.heard), (plan.series, plan.profiles)
+    new = tuple(rule for rule in watch.rules if (rule, about) not in heard)
+    if new:
+        part = _Watch.on_kept(plan.model_copy(update={"rules": new}), kept)
+        for rows, traces in kept.chunks:
+            part.visit(rows, traces)
+        found = {
+            (rule, about): (part.events[j], part.counts[j], part.earnest_s[j]) for j, rule in enumerate(part.rules)
+        }
+        heard |= found
+        if len(kept.heard) > _MOST_HEARD:
+            kept.heard.clear()
+        kept.heard.update(found)
+    for j, rule in enumerate(watch.rules):
+        watch.events[j], watch.counts[j], watch.earnest_s[j] = heard[rule, about]
     for rows, traces in kept.chunks:
-        watch.visit(rows, traces)
+        watch.land_now(rows, traces)
     return watch.score(kept.landing_s)
 
 
