@@ -343,8 +343,9 @@ def test_the_card_carries_the_kept_plan_and_says_when_it_is_old(client):
     assert "changed since" not in client.get("/sheets/8/card").text
     ask(client, action="save", **{"rules.land_now.conditions.0.value": "19.3"})
     card = client.get("/sheets/8/card").text
-    assert "The printed card is older than what the sheet says now" in card
-    assert "land now 19.2 V, held 3 s, now 19.5 V, held 3 s" in card
+    assert "Older than what the sheet says now" in card
+    assert "The saved plan holds land now 19.3 V, now 19.5 V" in card
+    assert "The printed card holds land now 19.2 V, now 19.5 V" in card
     assert "changed since last printed" in client.get(PAGE).text
 
 

@@ -407,9 +407,7 @@ def _callouts(callouts: DerivedCallouts, craft: Craft) -> Check:
     if callouts.leads == "charge used":
         mend = f"Charge used leads here.{guard}"
     elif callouts.charge is not None:
-        mend = (
-            f"The timer leads here.{guard} Once the current sensor is checked against the charger, charge used can."
-        )
+        mend = f"The timer leads here.{guard} With the current sensor checked, charge used can."
     else:
         mend = f"The timer leads here.{guard}"
     limit = None if value is None else 0.0

@@ -39,13 +39,17 @@ class PlanNow:
 
     @property
     def stale(self) -> list[tuple[str, tuple[Difference, ...]]]:
-        """What is out of date, by its name, with how."""
+        """What is out of date, with how: those that hold the same stand together, as “The saved plan holds”."""
         all_of = (
             ("saved plan", self.differs),
             ("printed card", self.printed_differs),
             ("loaded transmitter", self.loaded_differs),
         )
-        return [(name, found) for name, found in all_of if found]
+        names: dict[tuple[Difference, ...], list[str]] = {}
+        for name, found in all_of:
+            if found:
+                names.setdefault(found, []).append(name)
+        return [(f"The {' and '.join(n)} hold{'s' if len(n) == 1 else ''}", found) for found, n in names.items()]
 
 
 def set_timer(advice: Advice, /) -> SetTimer:

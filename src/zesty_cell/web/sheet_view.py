@@ -15,6 +15,7 @@ from zesty_cell.core.learn.timer import NextTimer
 from zesty_cell.core.pack import pack_figures
 from zesty_cell.core.sheet import Sheet, corrected
 from zesty_cell.services.advice import Advice
+from zesty_cell.services.plans import PlanNow
 from zesty_cell.web.drawing.flight_chart import (
     NARROW,
     WIDE,
@@ -196,28 +197,33 @@ def _bar(result: Forecast) -> RangeBar:
     return RangeBar(low=place(low), high=place(high), middle=place(result.flight.landing_s))
 
 
-def _first_checks(result: Forecast) -> tuple[Check, ...]:
-    """What stands in view: everything to mend, then the fine ones that matter most.
-
-    Four in all, fewer where troubles or a note on the callouts need the room: the sheet fits a laptop.
-    """
+def _first_checks(result: Forecast, *, room: int) -> tuple[Check, ...]:
+    """What stands in view: everything to mend, then the fine ones that matter most, as there is room."""
     troubles = [c for c in result.checks if c.status != "ok"]
     fine = sorted(
         (c for c in result.checks if c.status == "ok" and c.key in _FIRST_FINE),
         key=lambda c: _FIRST_FINE.index(c.key),
     )
-    room = 4 - (len(troubles) > 1)
-    return (*troubles, *fine[: max(0, room - len(troubles))])
+    return (*troubles, *fine[: max(0, room - (len(troubles) > 1) - len(troubles))])
 
 
-def figures_of(advice: Advice, face: Face) -> Figures:
+def _room(advice: Advice, plan: PlanNow) -> int:
+    """How many checks a laptop's height leaves: four, fewer where calls or the plan need lines of their own."""
+    conditions = sum(
+        1 for rule in plan.written.rules if rule.on and (rule.guards.throttle_under or len(rule.conditions) > 1)
+    )
+    asked = advice.sheet.craft.shows is None
+    return 4 - (conditions > 1) - (2 if plan.stale else 0) - (asked or bool(advice.by_itself))
+
+
+def figures_of(advice: Advice, plan: PlanNow, face: Face) -> Figures:
     """What was worked out, drawn and in words."""
     result = advice.result
     sheet = result.setup.sheet
     as_pack = face.view.volts == "pack"
     unit = TEMPERATURE.unit(face.view.units)
     temperature = (unit.show(result.setup.start_c), unit.show(result.brief.landing_c), unit.label)
-    shown = _first_checks(result)
+    shown = _first_checks(result, room=_room(advice, plan))
     return Figures(
         forecast=result,
         timer=advice.timer,

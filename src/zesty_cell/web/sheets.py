@@ -129,8 +129,8 @@ def _context(
             typed = Typed(sheet, row.craft_id, row.pack)
         try:
             advice = advise(session, row, typed=typed)
-            figures = sheet_view.figures_of(advice, face)
             plan = plan_now(session, row, advice)
+            figures = sheet_view.figures_of(advice, plan, face)
         except OutOfRangeError as error:
             state.errors[error.field] = str(error)
             sheet = None

@@ -31,10 +31,21 @@ class Difference:
     unsafe: bool
 
 
-def _words(plan: CalloutPlan, rule: Rule) -> str:
+def _words(plan: CalloutPlan, rule: Rule) -> tuple[str, str, str]:
+    """Its values, its hold and what it asks of the throttle."""
     values = " and ".join(value_words(plan, rule=rule, condition=c) for c in rule.conditions)
     under = rule.guards.throttle_under
-    return f"{values}, held {rule.hold_s:g} s" + ("" if under is None else f", throttle under {100 * under:.0f} %")
+    return (
+        values,
+        f"held {rule.hold_s:g} s",
+        "any throttle" if under is None else f"throttle under {100 * under:.0f} %",
+    )
+
+
+def _apart(held: tuple[str, ...], now: tuple[str, ...]) -> tuple[str, str]:
+    """Both in words, without what they share."""
+    kept = [k for k, (a, b) in enumerate(zip(held, now, strict=True)) if a != b]
+    return ", ".join(held[k] for k in kept), ", ".join(now[k] for k in kept)
 
 
 def _later(plan: CalloutPlan, held: Rule, now: Rule) -> bool:
@@ -73,10 +84,11 @@ def differences(*, plan: CalloutPlan, written: CalloutPlan, series: int) -> tupl
     for role, now in wanted.items():
         rule = mine.get(role)
         if rule is None:
-            found.append(Difference(now.name, "off", _words(written, now), now.role in ("land_now", "guard")))
+            found.append(Difference(now.name, "off", _words(written, now)[0], now.role in ("land_now", "guard")))
         elif _words(plan, rule) != _words(written, now):
-            found.append(Difference(now.name, _words(plan, rule), _words(written, now), _later(plan, rule, now)))
-    found += [Difference(r.name, _words(plan, r), "off", True) for role, r in mine.items() if role not in wanted]
+            held_words, now_words = _apart(_words(plan, rule), _words(written, now))
+            found.append(Difference(now.name, held_words, now_words, _later(plan, rule, now)))
+    found += [Difference(r.name, _words(plan, r)[0], "off", True) for role, r in mine.items() if role not in wanted]
     return tuple(found)
 
 
