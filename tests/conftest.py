@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
@@ -12,12 +12,20 @@ from hypothesis import settings
 from starlette.testclient import TestClient
 
 from zesty_cell.demo.club import load_club
-from zesty_cell.demo.log import load_telemetry
+from zesty_cell.demo.log import load_log, load_telemetry
 from zesty_cell.store.database import Database
-from zesty_cell.web.app import create_app
+from zesty_cell.web.app import connect, create_app
 
 settings.register_profile("repeatable", derandomize=True, deadline=None)
 settings.load_profile("repeatable")
+
+
+@pytest.fixture(scope="session")
+def routed_app(tmp_path_factory: pytest.TempPathFactory) -> FastAPI:
+    """The application with its routes, made once: each test connects it to a file of its own."""
+    app = create_app(tmp_path_factory.mktemp("routed") / "never-used.sqlite")
+    app.state.database.close()
+    return app
 
 
 @pytest.fixture
@@ -40,14 +48,40 @@ def club_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return path
 
 
+@pytest.fixture(scope="session")
+def season_file(club_file: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The same with the flights of its season, made once."""
+    path = tmp_path_factory.mktemp("season") / "club.sqlite"
+    shutil.copy(club_file, path)
+    database = Database(path)
+    with database.session() as session:
+        load_log(session)
+    database.close()
+    return path
+
+
 @pytest.fixture
-def app(club_file: Path, tmp_path: Path) -> Iterator[FastAPI]:
+def app(routed_app: FastAPI, club_file: Path, tmp_path: Path) -> Iterator[FastAPI]:
     """The application over its own copy of the made-up club."""
     path = tmp_path / "club.sqlite"
     shutil.copy(club_file, path)
-    app = create_app(path)
-    yield app
-    app.state.database.close()
+    connect(routed_app, path)
+    yield routed_app
+    routed_app.state.database.close()
+
+
+@pytest.fixture
+def fly_season(app: FastAPI, season_file: Path) -> Callable[[], None]:
+    """Called, the club has flown its season; what the test stored before is gone."""
+
+    def fly() -> None:
+        database = app.state.database
+        database.close()
+        for beside in database.path.parent.glob(f"{database.path.name}-*"):
+            beside.unlink()
+        shutil.copy(season_file, database.path)
+
+    return fly
 
 
 @pytest.fixture

@@ -6,7 +6,6 @@ import re
 from pathlib import Path
 
 from zesty_cell.core.forecast import forecast
-from zesty_cell.demo.log import load_log
 from zesty_cell.services.learning import as_flown
 from zesty_cell.store import sheets
 from zesty_cell.web.units import minutes
@@ -14,9 +13,9 @@ from zesty_cell.web.units import minutes
 ROOT = Path(__file__).parents[1]
 
 
-def test_the_walk_quotes_the_sheet_as_it_is(app):
+def test_the_walk_quotes_the_sheet_as_it_is(app, fly_season):
+    fly_season()  # as the demo has it
     with app.state.database.session() as session:
-        load_log(session)  # as the demo has it
         newest = max(sheets.all_sheets(session), key=lambda row: row.id)
         result, plain = forecast(as_flown(session, newest)), forecast(sheets.as_sheet(newest))
     text = (ROOT / "README.md").read_text()

@@ -8,7 +8,6 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from zesty_cell.core.learn.flights import LoggedFlight
-from zesty_cell.demo.log import load_log
 from zesty_cell.store import calibrations, flights, logs, sheets
 from zesty_cell.store.hangar import CRAFTS, PACKS
 
@@ -291,9 +290,8 @@ def test_without_a_craft_there_is_nothing_to_check(empty_app):
         assert client.post("/calibrate/voltage", data=VOLTAGE).headers["location"] == "/hangar"
 
 
-def test_the_clubs_records_read_well(client, app):
-    with app.state.database.session() as session:
-        load_log(session)
+def test_the_clubs_records_read_well(client, app, fly_season):
+    fly_season()
     text = client.get("/calibrate", params={"craft": named(app, "Heron")}).text
     assert "400 → 46" in text
     assert "By 6 flights since 6 September" in text

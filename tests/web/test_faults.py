@@ -5,11 +5,12 @@ from __future__ import annotations
 import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import UTC, datetime, timedelta
 
 import pytest
 from sqlalchemy import event
 
-from tests.web.test_field import land, logged_flights
+from tests.web.test_field import ENTRIES, JSON, at, land, logged_flights
 from tests.web.test_import import bring, finished, season
 from zesty_cell.store import flights as store
 
@@ -56,8 +57,11 @@ def count(app) -> int:
 
 def fill_up(client, app) -> None:
     """Flights until the last free bytes of the file's pages are gone."""
+    form = at(client)[1] | {"duration_s": "1:00"}
     for k in range(400):
-        if land(client, entry=f"fill-{k}", minutes_ago=600 + 10 * k, duration_s="1:00").status_code == 503:
+        landed = (datetime.now(UTC) - timedelta(minutes=600 + 10 * k)).isoformat()
+        entry = {"entry": f"fill-{k}", "landed_at": landed}
+        if client.post(ENTRIES, data=form | entry, headers=JSON).status_code == 503:
             return
     raise AssertionError("the disk never was full")
 

@@ -443,9 +443,8 @@ def test_a_pack_stands_in_one_place_only(client):
     assert name not in page.split('id="waiting"')[0].split("not charged")[-1].split("</details>")[0]
 
 
-def test_sheet_card_and_field_show_one_timer_after_flights_too(client, app):
-    with app.state.database.session() as session:
-        load_log(session)
+def test_sheet_card_and_field_show_one_timer_after_flights_too(client, app, fly_season):
+    fly_season()
     for craft, sheet in (("Heron", 8), ("Swift", 7), ("Wren", 5), ("Plover", 4)):
         page = client.get(f"/sheets/{sheet}").text
         if f">{craft}<" not in page.split("</select>")[0]:

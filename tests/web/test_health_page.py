@@ -9,7 +9,6 @@ import pytest
 
 from zesty_cell.core.learn.calibration import CellCheck
 from zesty_cell.core.learn.flights import LoggedFlight
-from zesty_cell.demo.log import load_log
 from zesty_cell.store import calibrations, flights
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.web.drawing.health_chart import life_chart
@@ -22,9 +21,8 @@ def pack_id(app, name):
 
 
 @pytest.fixture
-def season(app):
-    with app.state.database.session() as session:
-        load_log(session)
+def season(app, fly_season):
+    fly_season()
 
 
 def test_without_flights_there_is_no_verdict(client, app):

@@ -16,7 +16,6 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from zesty_cell.core.learn.flights import Airborne, LoggedFlight, odd_ones
-from zesty_cell.demo.log import load_log
 from zesty_cell.formats.flights_csv import NamedFlight, write_flights
 from zesty_cell.store import flights as store
 from zesty_cell.store.database import Database
@@ -90,16 +89,15 @@ def test_importing_twice_adds_nothing_twice(client, app):
     assert len(logged(app)) == 30
 
 
-def test_what_the_application_wrote_itself_is_known(client, app):
-    with app.state.database.session() as session:
-        load_log(session)
+def test_what_the_application_wrote_itself_is_known(client, app, fly_season):
+    fly_season()
     text = client.get("/log/flights.csv").text
     assert "54 in the log already" in finished(client, bring(client, text))
 
 
-def test_an_export_moves_into_another_place_figure_by_figure(client, app):
+def test_an_export_moves_into_another_place_figure_by_figure(client, app, fly_season):
+    fly_season()
     with app.state.database.session() as session:
-        load_log(session)
         before = [store.flight_of(row) for row in store.newest(session, 100)]
     text = client.get("/log/flights.csv").text
     with app.state.database.session() as session:
@@ -269,9 +267,9 @@ def test_odd_flights_are_found_by_the_others():
     assert odd_ones([1.0, 1.05, 0.95, 1.1, 0.9, 1.0]) == [False] * 6
 
 
-def test_the_log_marks_odd_flights_and_finds_by_air(client, app):
+def test_the_log_marks_odd_flights_and_finds_by_air(client, app, fly_season):
+    fly_season()
     with app.state.database.session() as session:
-        load_log(session)
         row = next(r for r in store.newest(session, 60) if r.craft.name == "Heron")
         flight = store.flight_of(row)
         session.commit()

@@ -7,7 +7,6 @@ import re
 import pytest
 
 from zesty_cell.core.learn.flights import LoggedFlight
-from zesty_cell.demo.log import load_log
 from zesty_cell.services.learning import as_flown
 from zesty_cell.store import flights as store
 from zesty_cell.store import sheets
@@ -27,9 +26,8 @@ def sheet_id(app):
 
 
 @pytest.fixture
-def flown(app, sheet_id):
-    with app.state.database.session() as session:
-        load_log(session)
+def flown(app, sheet_id, fly_season):
+    fly_season()
     return sheet_id
 
 
@@ -49,10 +47,9 @@ def test_without_a_log_the_sheet_goes_by_itself(client, sheet_id):
     assert "tells its charge yet" in client.get(f"/sheets/{sheet_id}/taught").text
 
 
-def test_the_sheet_is_corrected_by_its_flights_and_says_by_how_many(client, app, sheet_id):
+def test_the_sheet_is_corrected_by_its_flights_and_says_by_how_many(client, app, sheet_id, fly_season):
     before = big(client.get(f"/sheets/{sheet_id}").text)
-    with app.state.database.session() as session:
-        load_log(session)
+    fly_season()
     text = client.get(f"/sheets/{sheet_id}").text
     assert f"Corrected by 15 flights</a>, {before} without" in text
     assert big(text) < before

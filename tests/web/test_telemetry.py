@@ -11,14 +11,13 @@ import numpy as np
 import pytest
 
 from zesty_cell.core.learn.calibration import CurrentCalibration, VoltageCalibration
-from zesty_cell.demo.log import load_log, telemetry_csv
+from zesty_cell.demo.log import telemetry_csv
 from zesty_cell.store import calibrations, flights, logs, sheets
 
 
 @pytest.fixture
-def season(app):
-    with app.state.database.session() as session:
-        load_log(session)
+def season(app, fly_season):
+    fly_season()
 
 
 @pytest.fixture

@@ -101,6 +101,15 @@ async def _unknown(request: Request, error: Exception) -> Response:
     return _trouble(request, 500, "Trouble", words)
 
 
+def connect(app: FastAPI, database_path: Path, *, bench_port: int = DEFAULT_BENCH_PORT) -> None:
+    """Give an application its database file, and everything it keeps while it runs, from the start."""
+    app.state.database = Database(database_path)
+    app.state.searches = Jobs()
+    app.state.imports = flight_imports.Imports()
+    app.state.restores = backup.Restores()
+    app.state.bench = BenchTransmitter(bench_port)
+
+
 def create_app(
     database_path: Path, *, hosts: Iterable[str] = LOOPBACK_HOSTS, bench_port: int = DEFAULT_BENCH_PORT
 ) -> FastAPI:
@@ -130,11 +139,7 @@ def create_app(
         redoc_url=None,
         openapi_url="/api/openapi.json",
     )
-    app.state.database = Database(database_path)
-    app.state.searches = Jobs()
-    app.state.imports = flight_imports.Imports()
-    app.state.restores = backup.Restores()
-    app.state.bench = BenchTransmitter(bench_port)
+    connect(app, database_path, bench_port=bench_port)
     for module in (
         view, sheets, taught, callouts_voices, callouts_page, callouts_logs, pair, health, builder, hangar,
         field_page, backup, flight_imports, flight_telemetry, flight_log, calibrate_page, choose_search,
