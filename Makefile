@@ -47,7 +47,7 @@ test: $(VENV)/.test
 else
 test: $(VENV)/.test chromium
 	@$(BIN)/pytest -n 2 -m "not e2e"
-	@$(BIN)/pytest -m e2e
+	@$(BIN)/pytest -n 2 --dist loadfile -m e2e
 endif
 
 check: $(VENV)/.test

@@ -87,5 +87,6 @@ def fly_season(app: FastAPI, season_file: Path) -> Callable[[], None]:
 @pytest.fixture
 def client(app: FastAPI) -> Iterator[TestClient]:
     """A browser-like client on the club."""
-    with TestClient(app, base_url="http://127.0.0.1", follow_redirects=False) as test_client:
+    plain = {"accept-encoding": "identity"}  # packing every page and unpacking it again is not what is tested
+    with TestClient(app, base_url="http://127.0.0.1", follow_redirects=False, headers=plain) as test_client:
         yield test_client

@@ -153,7 +153,7 @@ def test_simulated_pilots_keep_the_reserve_and_fly_most_of_what_they_could(capac
     assert sum(f.flown_s for f in late) / sum(f.safe_s for f in late) > 0.8
 
 
-@settings(max_examples=15)
+@settings(max_examples=8)
 @given(capacity=st.floats(0.75, 1.05), power=st.floats(0.85, 1.15))
 def test_a_full_timer_leaves_the_reserve_of_the_pack_there_truly_is(capacity, power):
     lesson = learn_and_advise(PLAIN, [])[0]
