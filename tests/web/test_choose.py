@@ -350,3 +350,29 @@ def test_a_contradiction_on_the_sheet_is_said_before_anything_is_flown(client):
 
 def test_cells_are_found_too(client):
     assert "/hangar/cells/" in client.get("/find?q=pip").text
+
+
+def test_each_chemistry_lands_at_its_own_voltage_shown_and_editable(client):
+    assert "Landing voltage of each chemistry" not in client.get("/choose/8").text
+    form = {k: v for k, v in typed(client).items() if not k.startswith("school.")}
+    form |= {"school.loaded": "on", "landing.loaded_v": "2.90", "action": "save"}
+    assert client.post("/sheets/8", data=form).status_code == 303
+    page = client.get("/choose/8").text
+    assert "land at 2.90 V a cell under load" in page
+    assert "land at 3.50 V a cell under load" in page
+    assert 'name="land.lipo.loaded_v" value="" placeholder="3.50"' in page
+    assert "other chemistries at their own" in client.get("/choose/8/search").text
+    before = dict(re.findall(r'row-name"><a[^>]*>([^<]+)</a>.*?class="clock"[^>]*>([\d:]+)<', page, re.S))
+    lower = client.get("/choose/8?land.lipo.loaded_v=3,3").text
+    assert "land at 3.30 V a cell under load" in lower
+    assert 'value="3,3"' in lower
+    after = dict(re.findall(r'row-name"><a[^>]*>([^<]+)</a>.*?class="clock"[^>]*>([\d:]+)<', lower, re.S))
+    longer = {name for name in before if after[name] != before[name]}
+    assert longer
+    assert "Pomelo 1" not in longer
+    for wrong, words in (("1.9", "LiPo lands somewhere"), ("tea", "not a number"), ("nan", "not a number")):
+        refused = client.get(f"/choose/8?land.lipo.loaded_v={wrong}")
+        assert refused.status_code == 200
+        assert words in error_at(refused.text, "land-lipo-loaded_v")
+        assert f'value="{wrong}"' in refused.text
+        assert "land at 3.50 V a cell under load" in refused.text

@@ -15,7 +15,7 @@ import numpy as np
 
 from zesty_cell.core.air import STANDARD_GRAVITY_M_S2
 from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.chemistry import charge_left_at_rest, open_circuit_v
+from zesty_cell.core.chemistry import Chemistry, charge_left_at_rest, open_circuit_v
 from zesty_cell.core.craft import (
     Craft,
     MeasuredCharge,
@@ -198,6 +198,17 @@ def pack_doubts(pack: Pack, /) -> tuple[Doubt, ...]:
                 "before, and is it this pack?",
             ))  # fmt: skip
     return tuple(found)
+
+
+def landing_volts_doubt(volts: float, /, *, chemistry: Chemistry, field: str) -> Doubt | None:
+    """A landing voltage that cells of a chemistry are spoilt at, or never below full [V a cell]."""
+    low_v, high_v = chemistry.hard_floor_v, chemistry.nominal_v + 0.5 * (chemistry.full_v - chemistry.nominal_v)
+    if low_v <= volts <= high_v:
+        return None
+    return Doubt(
+        "landing_volts", field, True,
+        f"{chemistry.short_name} lands somewhere from {low_v:.2f} to {high_v:.2f} V a cell: not at {volts:g}.",
+    )  # fmt: skip
 
 
 def cell_volts_doubt(volts: float, /, *, pack: Pack, field: str) -> Doubt | None:

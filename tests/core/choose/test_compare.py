@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from tests.sheets import heron, pomelo, satsuma, sheet
-from zesty_cell.core.choose.candidates import with_pack
+from zesty_cell.core.choose.candidates import LandingVolts, landing_on, with_pack
 from zesty_cell.core.choose.compare import (
     MOST_COMPARED,
     PURPOSES,
@@ -133,3 +133,19 @@ def test_nine_do_not_stand_side_by_side():
     with pytest.raises(OutOfRangeError, match="leave out 1") as caught:
         compare_packs(sheet(), contenders=[Contender(pomelo())] * (MOST_COMPARED + 1))
     assert caught.value.limit == MOST_COMPARED
+
+
+def test_each_chemistry_lands_by_its_own_voltage_or_by_the_one_given():
+    one = sheet(landing=LandingRule(charge_kept=None, loaded_v=2.9))
+    packs = [Contender(pomelo()), Contender(satsuma())]
+    assert [p.pack.chemistry for p in packs] == ["liion_power", "lipo"]
+    own, _ = compare_packs(one, contenders=packs)
+    assert [r.setup.sheet.landing.loaded_v for r in own] == [2.9, 3.5]
+    given, _ = compare_packs(one, contenders=packs, volts={"lipo": LandingVolts(loaded_v=3.3)})
+    assert [r.setup.sheet.landing.loaded_v for r in given] == [2.9, 3.3]
+    assert given[0].brief.landing_s == own[0].brief.landing_s
+    assert given[1].brief.landing_s > own[1].brief.landing_s
+    # A school that is off stays off, whatever is given for it.
+    assert all(r.setup.sheet.landing.rest_v is None for r in given)
+    both = landing_on(one, chemistry="liion_power", volts={"liion_power": LandingVolts(rest_v=3.4, loaded_v=2.8)})
+    assert (both.rest_v, both.loaded_v) == (None, 2.8)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
 from typing import Annotated
 
 import numpy as np
@@ -14,6 +15,7 @@ from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import ChemistryKey, Quality
 from zesty_cell.core.entity import Entity, refused
 from zesty_cell.core.errors import LayoutError, TooManyCandidatesError
+from zesty_cell.core.landing import LandingRule
 from zesty_cell.core.layout import Arrangement, check_arrangement
 from zesty_cell.core.pack import Pack, pack_of_cells
 from zesty_cell.core.sheet import Sheet
@@ -184,21 +186,46 @@ def candidates(space: SearchSpace, *, like: Pack) -> Iterator[Pack]:
                 )
 
 
-def with_pack(sheet: Sheet, *, pack: Pack, pack_c: float | None = None) -> Sheet:
-    """The same flight on another pack, at ``pack_c`` at take-off [°C], or the sheet's own.
+@dataclass(frozen=True)
+class LandingVolts:
+    """Where a chemistry lands, a cell: at rest and under load [V]; None is the chemistry's own."""
 
-    Landing voltages belong to a chemistry: where it changes, those that are on become the new
-    chemistry's own.  What is being tried on the sheet's own pack falls away.
+    rest_v: float | None = None
+    loaded_v: float | None = None
+
+
+def landing_on(
+    sheet: Sheet, *, chemistry: ChemistryKey, volts: Mapping[ChemistryKey, LandingVolts] | None = None
+) -> LandingRule:
+    """The sheet's landing rule for cells of a chemistry [V a cell].
+
+    Landing voltages belong to a chemistry: those that are on become what ``volts`` gives for it, else the
+    sheet's where it is of this chemistry, else the chemistry's own.
     """
-    landing = sheet.landing
-    if pack.chemistry != sheet.pack.chemistry:
-        chemistry = chemistry_for(pack.chemistry)
-        landing = landing.model_copy(
-            update={
-                "rest_v": None if landing.rest_v is None else chemistry.landing_rest_v,
-                "loaded_v": None if landing.loaded_v is None else chemistry.landing_loaded_v,
-            }
-        )
+    rule, given = sheet.landing, (volts or {}).get(chemistry, LandingVolts())
+    own = chemistry_for(chemistry)
+    same = chemistry == sheet.pack.chemistry
+    rest_v = given.rest_v or (rule.rest_v if same else own.landing_rest_v)
+    loaded_v = given.loaded_v or (rule.loaded_v if same else own.landing_loaded_v)
+    return rule.model_copy(
+        update={
+            "rest_v": None if rule.rest_v is None else rest_v,
+            "loaded_v": None if rule.loaded_v is None else loaded_v,
+        }
+    )
+
+
+def with_pack(
+    sheet: Sheet,
+    *,
+    pack: Pack,
+    pack_c: float | None = None,
+    volts: Mapping[ChemistryKey, LandingVolts] | None = None,
+) -> Sheet:
+    """The same flight on another pack, at ``pack_c`` at take-off [°C] or the sheet's own, landed by
+    :func:`landing_on`.  What is being tried on the sheet's own pack falls away.
+    """
+    landing = landing_on(sheet, chemistry=pack.chemistry, volts=volts)
     conditions = sheet.conditions if pack_c is None else sheet.conditions.model_copy(update={"pack_c": pack_c})
     return sheet.model_copy(
         update={

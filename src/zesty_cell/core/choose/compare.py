@@ -6,7 +6,7 @@ the same.  Masses in them are written by whoever asks, in the reader's units.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 
 from zesty_cell.core.brief import JUST_BEYOND, Brief, fly_brief
 from zesty_cell.core.checks import Check, check_flight
-from zesty_cell.core.choose.candidates import with_pack
+from zesty_cell.core.chemistry import ChemistryKey
+from zesty_cell.core.choose.candidates import LandingVolts, with_pack
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight import Flight, Setup, fly, landing_times_s, sample_step_s, set_up, start_many
 from zesty_cell.core.forecast import cruise_current_a, mah_per_km, mean_current_a, sampled_factors, used_wh
@@ -156,9 +157,12 @@ class LeftOut:
 
 
 def compare_packs(
-    sheet: Sheet, *, contenders: Sequence[Contender]
+    sheet: Sheet, *, contenders: Sequence[Contender], volts: Mapping[ChemistryKey, LandingVolts] | None = None
 ) -> tuple[tuple[Compared, ...], tuple[LeftOut, ...]]:
     """Several packs on the sheet's craft, pattern, air and landing rule, in the order given [s, A, V, Wh].
+
+    ``volts`` are the landing voltages by chemistry, where others than
+    :func:`~zesty_cell.core.choose.candidates.landing_on` takes by itself are wanted [V a cell].
 
     Raises
     ------
@@ -172,7 +176,7 @@ def compare_packs(
             value=len(contenders),
             limit=MOST_COMPARED,
         )
-    sheets = [with_pack(sheet, pack=c.pack, pack_c=c.pack_c) for c in contenders]
+    sheets = [with_pack(sheet, pack=c.pack, pack_c=c.pack_c, volts=volts) for c in contenders]
     return _compare(sheets, [c.pack.name for c in contenders])
 
 

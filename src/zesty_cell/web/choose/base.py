@@ -69,6 +69,8 @@ def landing_words(sheet: Sheet) -> str:
 
 def base_context(desk: Desk, face: Face, tab: str) -> dict[str, Any]:
     """The common part of every choosing page."""
+    rule = desk.sheet.landing
+    looks_at_volts = rule.rest_v is not None or rule.loaded_v is not None
     tried = [(key, CHANGES[key].title(desk.sheet, face.mass_about, face.temperature)) for key in desk.sheet.trying]
     return {
         "desk": desk,
@@ -77,5 +79,5 @@ def base_context(desk: Desk, face: Face, tab: str) -> dict[str, Any]:
         "tab": tab,
         "tried": tried,
         "flown_words": f"{desk.sheet.flying.name}, {face.temperature(desk.sheet.conditions.air_c)}, "
-        f"{landing_words(desk.sheet)}",
+        f"{landing_words(desk.sheet)}" + (", other chemistries at their own" if looks_at_volts else ""),
     }

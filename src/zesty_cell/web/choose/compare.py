@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request
@@ -12,7 +12,9 @@ from sqlalchemy.orm import Session
 from starlette.datastructures import QueryParams
 
 from zesty_cell.core.chemistries import chemistry_for
+from zesty_cell.core.chemistry import Chemistry, ChemistryKey
 from zesty_cell.core.choose.buys import LEAST_GAIN_S, what_buys_minutes
+from zesty_cell.core.choose.candidates import LandingVolts, landing_on
 from zesty_cell.core.choose.compare import (
     MOST_COMPARED,
     PURPOSES,
@@ -29,12 +31,13 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flying import FIRST_PATTERN, PATTERNS
 from zesty_cell.core.keeping import type_of
 from zesty_cell.core.pack import Pack, pack_figures
+from zesty_cell.core.plausibility import landing_volts_doubt
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.services import learning
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import CraftRow, PackRow
-from zesty_cell.web.choose.base import CHEMISTRY_WORDS, Desk, base_context, desk_of
+from zesty_cell.web.choose.base import CHEMISTRY_WORDS, Desk, base_context, desk_of, landing_words
 from zesty_cell.web.choose.imagined import pack_of_spec
 from zesty_cell.web.drawing.compare_chart import bars, half_way, multiples, overlay, slopes
 from zesty_cell.web.drawing.knee_chart import KneeChart, knee_chart
@@ -61,6 +64,17 @@ class Chosen:
 
 
 @dataclass(frozen=True)
+class LandingField:
+    """A landing voltage of a chemistry in view: its key in the address, its words, what is flown, and as typed."""
+
+    key: str
+    words: str
+    flown: str
+    typed: str
+    error: str
+
+
+@dataclass(frozen=True)
 class Picked:
     """What the address asks for."""
 
@@ -68,6 +82,8 @@ class Picked:
     own_temperature: bool
     notes: tuple[str, ...]
     temperatures: Mapping[int, str]
+    landings: tuple[LandingField, ...]
+    volts: Mapping[ChemistryKey, LandingVolts]
 
 
 def first_choice(sheet: Sheet, rows: Sequence[PackRow]) -> list[PackRow]:
@@ -95,6 +111,41 @@ def _temperature(text: str, face: Face) -> float | None:
     except ValueError:
         return None
     return celsius if -30.0 <= celsius <= 55.0 else None
+
+
+def _landing_typed(text: str, *, chemistry: Chemistry, at: str) -> tuple[float | None, str]:
+    """A landing voltage as typed [V a cell], and what is wrong with it."""
+    if not text:
+        return None, ""
+    try:
+        value = read_number(text)
+    except ValueError as wrong:
+        return None, str(wrong)
+    doubt = landing_volts_doubt(value, chemistry=chemistry, field=at)
+    return (None, doubt.words) if doubt else (value, "")
+
+
+def _landings(
+    sheet: Sheet, packs: Sequence[Pack], query: QueryParams
+) -> tuple[tuple[LandingField, ...], dict[ChemistryKey, LandingVolts]]:
+    """Where each chemistry in view lands, if the sheet's rule looks at a voltage: as typed, else its own."""
+    looked_at = [
+        (name, words)
+        for name, words in (("loaded_v", "under load"), ("rest_v", "at rest"))
+        if getattr(sheet.landing, name) is not None
+    ]
+    fields: list[LandingField] = []
+    volts: dict[ChemistryKey, LandingVolts] = {}
+    for key in dict.fromkeys(p.chemistry for p in packs):
+        for name, words in looked_at:
+            at = f"land.{key}.{name}"
+            typed = query.get(at, "").strip()[:20]
+            value, error = _landing_typed(typed, chemistry=chemistry_for(key), at=at)
+            if value is not None:
+                volts[key] = replace(volts.get(key, LandingVolts()), **{name: value})
+            flown = getattr(landing_on(sheet, chemistry=key, volts=volts), name)
+            fields.append(LandingField(at, f"{CHEMISTRY_WORDS[key]} {words}", f"{flown:.2f}", typed, error))
+    return tuple(fields), volts
 
 
 def pick(desk: Desk, rows: Sequence[PackRow], query: QueryParams, face: Face) -> Picked:
@@ -128,7 +179,16 @@ def pick(desk: Desk, rows: Sequence[PackRow], query: QueryParams, face: Face) ->
     if len(chosen) > MOST_COMPARED:
         left = ", ".join(c.pack.name for c in chosen[MOST_COMPARED:])
         notes.append(f"{MOST_COMPARED} packs stand side by side; left out: {left}.")
-    return Picked(chosen=tuple(chosen[:MOST_COMPARED]), own_temperature=own, notes=tuple(notes), temperatures=typed)
+    chosen = chosen[:MOST_COMPARED]
+    landings, volts = _landings(desk.sheet, [c.pack for c in chosen], query)
+    return Picked(
+        chosen=tuple(chosen),
+        own_temperature=own,
+        notes=tuple(notes),
+        temperatures=typed,
+        landings=landings,
+        volts=volts,
+    )
 
 
 @dataclass(frozen=True)
@@ -140,6 +200,7 @@ class Line:
     name: str
     picture: PackPicture
     kind: str
+    landing: str
 
 
 def _line(row: Compared, chosen: Chosen | None, name: str) -> Line:
@@ -152,6 +213,7 @@ def _line(row: Compared, chosen: Chosen | None, name: str) -> Line:
         name=name,
         picture=pack_picture(pack, width=104.0),
         kind=f"{shape} {chemistry.short_name}",
+        landing=landing_words(row.setup.sheet),
     )
 
 
@@ -191,7 +253,7 @@ def compare_page(
     rows = PACKS.all(session)
     picked = pick(desk, rows, request.query_params, face)
     contenders = [Contender(pack=c.pack, pack_c=c.pack_c) for c in picked.chosen]
-    compared, left_out = compare_packs(desk.sheet, contenders=contenders)
+    compared, left_out = compare_packs(desk.sheet, contenders=contenders, volts=picked.volts)
     flown = [c for c in picked.chosen if c.pack.name not in {x.name for x in left_out}]
     lines = [_line(row, c, c.pack.name) for row, c in zip(compared, flown, strict=True)]
     wanted: Purpose = purpose if purpose in PURPOSES else "longest"  # type: ignore[assignment]
