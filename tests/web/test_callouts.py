@@ -16,6 +16,7 @@ from sqlalchemy.exc import OperationalError
 from starlette.testclient import TestClient
 
 from tests.sheets import heron, sheet
+from tests.web.test_sheets import error_at
 from zesty_cell.core.callouts.rules import MOST_RULES, CalloutPlan, Condition, Profile, Rule, Timer
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
 from zesty_cell.core.forecast import forecast
@@ -509,13 +510,22 @@ def test_one_plan_serves_all_packs_of_a_craft(client):
     other = int(client.post("/sheets/8/copy").headers["location"].rpartition("/")[2])
     assert client.post(f"{PAGE}/all-packs").status_code == 303
     first, second = client.get(PAGE).text, client.get(f"/callouts/{other}").text
-    assert "Satsuma 1: as many cells, another chemistry, so a plan of its own." in first
-    for page in (first, second):
+    polymer = client.get("/callouts/6").text
+    for page in (first, second, polymer):
         assert "For all packs of Heron" in page
-        assert 'href="/callouts/6"' not in page
-    assert "For all packs of Heron" not in client.get("/callouts/6").text
-    assert fields(first)["rules.land_now.conditions.0.value"] == "19.5"
-    assert read_plan(client.get("/callouts/6/export").content).rule("land_now").conditions[0].value > 21.0
+        assert "told apart by a switch" in page
+    plan = read_plan(client.get("/callouts/6/export").content)
+    assert plan.choose == "switch"
+    assert plan.profiles[0].floor_v == 3.73  # its own pack stands first there
+    assert stored(client).profiles[0].floor_v == 3.42
+    cards = [client.get(f"/sheets/{n}/card").text for n in (8, 6)]
+    lands = [re.search(r"Land now.*?([\d.]{4}) V<", card, re.DOTALL)[1] for card in cards]
+    assert lands[0] == "19.5"
+    assert float(lands[1]) > 21.0
+    # Seen from the other pack the same plan is not another one.
+    assert client.post(f"{PAGE}/printed").status_code == 204
+    client.post("/callouts/6", data=fields(polymer) | {"action": "save"})
+    assert "changed since last printed" not in client.get(PAGE).text
     # A word changed with one is heard with the other.
     client.post(f"/callouts/{other}", data=fields(second) | {"rules.land_now.say": "come home", "action": "save"})
     assert stored(client).rule("land_now").say == "come home"
@@ -529,18 +539,35 @@ def test_one_plan_serves_all_packs_of_a_craft(client):
     assert stored(client).rule("land_now").say == "come home"
 
 
-def test_a_pack_of_another_chemistry_is_not_added(client):
+def test_a_pack_of_another_chemistry_is_told_by_a_switch(client):
     lime = re.search(r'<option value="(\d+)">Lime 1, 6S', client.get(PAGE).text)[1]
     ask(client, action="pack", another_pack=lime)
     page = client.get(PAGE).text
-    assert "Lime 1 was not added: Lime 1 has 6 cells as well, and another chemistry" in page
-    assert at_arming(client) == ["s6"]
+    assert "Lime 1 is in it too. A switch tells the packs apart now." in page
+    plan = stored(client)
+    assert [p.name for p in plan.profiles] == ["6S", "6S LiPo"]
+    assert plan.choose == "switch"
+    # One position for both, or the voltage, is refused at its place with what was chosen still there.
+    first = plan.profiles[0].switch
+    text = ask(client, action="save", **{"profiles.s6_2.switch": f"{first.name}.{first.position}"}).text
+    assert "6S has this position" in error_at(text, "profiles.s6_2.switch")
+    assert f'<option value="{first.name}.{first.position}" selected' in text.split('name="profiles.s6_2.switch"')[1]
+    text = ask(client, action="save", choose="automatic").text
+    assert "Two packs have 6 cells" in error_at(text, "choose")
+    assert stored(client) == plan
+    document = json.loads(client.get(f"{PAGE}/export").text)
+    for profile in document["profiles"]:
+        profile["switch"] = {"name": "A", "position": "up"}
+    answer = client.post(f"{PAGE}/import", files={"file": ("plan.json", json.dumps(document))})
+    assert answer.status_code == 422
+    assert "profiles.1.switch: 6S has this position" in answer.text
+    assert stored(client) == plan
 
 
 def test_a_plan_of_its_own_comes_back_by_undo(client):
     ask(client, action="save", **{"rules.pack_low.hold_s": "4.5"})
     client.post(f"{PAGE}/all-packs")
-    assert stored(client).rule("pack_low").hold_s == 3.0
+    assert stored(client).rule("pack_low").hold_s != 4.5
     client.post(re.search(r"/callouts/8/undelete/\d+", client.get(PAGE).text)[0])
     assert stored(client).rule("pack_low").hold_s == 4.5
 

@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.schools import FIRST_SCHOOL, SetTimer, write_plan
+from zesty_cell.core.callouts.several import facing
 from zesty_cell.core.callouts.update import Difference, differences
 from zesty_cell.services.advice import Advice
 from zesty_cell.store import callouts
@@ -60,16 +61,17 @@ def set_timer(advice: Advice, /) -> SetTimer:
 def plan_now(session: Session, sheet: SheetRow, advice: Advice) -> PlanNow:
     """The plan of a sheet, with what of it is older than what the sheet and its flights say now."""
     row = callouts.for_sheet(session, sheet)
-    kept = None if row is None else callouts.plan_of(row)
+    pack = advice.sheet.pack
+    kept = None if row is None else facing(callouts.plan_of(row), pack)
     school = (kept.school if kept else None) or FIRST_SCHOOL
     written = write_plan(advice.result, school=school, now=set_timer(advice)).plan
     if row is None or kept is None:
         return PlanNow(written, written, None, (), (), ())
-    series = advice.sheet.pack.series
 
     def against(document: object) -> tuple[Difference, ...]:
         if document is None:
             return ()
-        return differences(plan=CalloutPlan.model_validate(document), written=written, series=series)
+        held = facing(CalloutPlan.model_validate(document), pack)
+        return differences(plan=held, written=written, series=pack.series)
 
     return PlanNow(kept, written, row, against(row.document), against(row.printed), against(row.loaded))

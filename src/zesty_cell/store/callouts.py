@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -116,7 +117,13 @@ def mark(session: Session, row: CalloutsRow, *, printed: bool = False, loaded: b
     session.flush()
 
 
+def _in_order(document: Any) -> Any:
+    """A plan's document with its profiles by key: from each pack's page its own stands first."""
+    return document and document | {"profiles": sorted(document["profiles"], key=lambda p: str(p["key"]))}
+
+
 def is_stale(row: CalloutsRow) -> tuple[str, ...]:
     """What the plan has changed since: “printed”, “loaded”."""
     held = {"printed": row.printed, "loaded": row.loaded}
-    return tuple(what for what, then in held.items() if then is not None and then != row.document)
+    now = _in_order(row.document)
+    return tuple(what for what, then in held.items() if then is not None and _in_order(then) != now)

@@ -8,9 +8,24 @@ from tests.sheets import heron, pomelo, satsuma, sheet
 from zesty_cell.core.callouts.dry_run import on_forecast
 from zesty_cell.core.callouts.engine import Engine, frames
 from zesty_cell.core.callouts.lint import lint
-from zesty_cell.core.callouts.rules import Condition, Rule
+from zesty_cell.core.callouts.rules import (
+    DERIVED_ROLES,
+    SWITCHES,
+    Condition,
+    Guards,
+    Rule,
+    Switch,
+    switches_asking,
+)
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
-from zesty_cell.core.callouts.several import add_pack, another_chemistry, keep_packs, remove_pack, write_for_packs
+from zesty_cell.core.callouts.several import (
+    add_pack,
+    facing,
+    keep_packs,
+    not_told_apart,
+    remove_pack,
+    write_for_packs,
+)
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import forecast
 
@@ -88,18 +103,91 @@ def test_of_two_packs_with_as_many_cells_the_cautious_value_counts(flown):
     assert "the earliest of 2 packs, Small Pomelo" in written.reasons["timer"]
 
 
-def test_as_many_cells_of_another_chemistry_are_not_put_together(flown):
+def test_as_many_cells_of_another_chemistry_are_told_by_a_switch(flown):
     polymer = forecast(sheet(pack=satsuma()))
     plan = write_plan(flown["six"], school="loaded voltage").plan
-    assert another_chemistry(plan, polymer)
-    assert not another_chemistry(plan, flown["other six"])
-    assert not another_chemistry(plan, flown["four"])
-    with pytest.raises(OutOfRangeError, match="Satsuma has 6 cells as well, and another chemistry"):
-        add_pack(plan, polymer)
-    written = write_for_packs([flown["six"], polymer, flown["four"]], school="loaded voltage")
-    assert [p.key for p in written.plan.profiles] == ["s6", "s4"]
-    assert any(n.startswith("Not in it: Satsuma has 6 cells as well") for n in written.notes)
-    assert written.plan.name == "Heron, 2 packs"
+    both = add_pack(plan, polymer)
+    alone = write_plan(polymer, school="loaded voltage").plan
+    assert [p.key for p in both.profiles] == ["s6", "s6_2"]
+    assert [p.name for p in both.profiles] == ["6S", "6S LiPo"]
+    assert [p.say for p in both.profiles] == ["six cells", "six cells LiPo"]
+    assert both.choose == "switch"
+    assert len({(p.switch.name, p.switch.position) for p in both.profiles}) == 2
+    assert not {p.switch.name for p in both.profiles} & switches_asking(both)
+    assert not_told_apart(both) is None
+    # Each pack is flown by its own values, and heard by them.
+    for pack, one, result in ((pomelo(), plan, flown["six"]), (satsuma(), alone, polymer)):
+        mine = facing(both, pack).flown_with(series=6)
+        assert [t.at_s for t in mine.timers] == [one.timers[0].at_s]
+        for rule in one.rules:
+            if rule.role in DERIVED_ROLES:
+                [held] = [r for r in mine.rules if r.role == rule.role]
+                assert [c.value for c in held.conditions] == [c.value for c in rule.conditions]
+        run = on_forecast(plan=facing(both, pack), result=result)
+        heard = [e.key for e in run.ran.events if e.kind == "profile"] or [e.key for e in run.ran.events][:1]
+        assert heard[0] == facing(both, pack).profiles[0].key
+    three = write_for_packs([flown["six"], polymer, flown["four"]], school="loaded voltage")
+    assert [p.series for p in three.plan.profiles] == [6, 6, 4]
+    assert any("told apart by a switch" in n for n in three.notes)
+    assert three.plan.name == "Heron, 3 packs"
+
+
+def test_a_pack_of_the_same_kind_joins_its_own_profile_among_two(flown):
+    polymer = forecast(sheet(pack=satsuma()))
+    both = add_pack(write_plan(flown["six"], school="loaded voltage").plan, polymer)
+    again = add_pack(both, polymer)
+    assert [p.key for p in again.profiles] == ["s6", "s6_2"]
+    assert again.timers == both.timers
+
+
+def test_volts_a_cell_of_another_chemistry_are_bound_to_the_pack_they_are_for(flown):
+    plan = write_plan(flown["six"], school="loaded voltage").plan
+    own = Rule(key="own_1", name="Mine", say="mine", conditions=(Condition(value=3.1, per="cell"),))
+    plan = plan.model_copy(update={"rules": (*plan.rules, own)})
+    polymer = forecast(sheet(pack=satsuma()))
+    assert add_pack(plan, polymer).rule("own_1").guards.profile == "s6"
+    assert add_pack(plan, flown["other six"]).rule("own_1").guards.profile is None
+
+
+def test_a_plan_written_anew_keeps_the_other_chemistry(flown):
+    polymer = forecast(sheet(pack=satsuma()))
+    both = add_pack(write_plan(flown["six"], school="loaded voltage").plan, polymer)
+    anew = keep_packs(write_plan(flown["six"], school="charge used").plan, of=both)
+    assert [p.series for p in anew.profiles] == [6, 6]
+    assert anew.choose == "switch"
+    assert not_told_apart(anew) is None
+    switches = [[(p.switch.name, p.switch.position) for p in one.profiles] for one in (both, anew)]
+    assert switches[0] == switches[1]
+    # And seen from the other pack.
+    other = keep_packs(write_plan(polymer, school="charge used").plan, of=facing(both, satsuma()))
+    assert facing(other, satsuma()).profiles[0].full_v == 4.2
+    assert len({p.floor_v for p in other.profiles}) == 2
+
+
+def test_two_packs_that_nothing_tells_apart_are_named(flown):
+    polymer = forecast(sheet(pack=satsuma()))
+    both = add_pack(write_plan(flown["six"], school="loaded voltage").plan, polymer)
+    same = both.model_copy(
+        update={"profiles": tuple(p.model_copy(update={"switch": both.profiles[0].switch}) for p in both.profiles)}
+    )
+    assert not_told_apart(same) == ("profiles.1.switch", "6S has this position: give each pack its own.")
+    by_voltage = both.model_copy(update={"choose": "automatic"})
+    place, words = not_told_apart(by_voltage)
+    assert place == "choose"
+    assert "Two packs have 6 cells" in words
+    assert not_told_apart(add_pack(write_plan(flown["six"], school="loaded voltage").plan, flown["four"])) is None
+
+
+def test_without_a_free_switch_another_chemistry_is_refused(flown):
+    plan = write_plan(flown["six"], school="loaded voltage").plan
+    asks = tuple(
+        Rule(key=f"ask_{n.lower()}", name=n, role="ask", read="pack_v",
+             guards=Guards(switch=Switch(name=n)))
+        for n in SWITCHES
+    )  # fmt: skip
+    full = plan.model_copy(update={"rules": asks})
+    with pytest.raises(OutOfRangeError, match="Every switch is taken"):
+        add_pack(full, forecast(sheet(pack=satsuma())))
 
 
 def test_packs_that_the_voltage_cannot_tell_apart_are_said():
@@ -117,7 +205,8 @@ def test_own_rules_are_taken_per_cell(flown):
         conditions=(Condition(sensor="used_ah", comparison="above", value=2.0),),
         say="two",
     )
-    plan = add_pack(plan.model_copy(update={"rules": (*plan.rules, own, spent)}), flown["four"])
+    four = forecast(sheet(pack=pomelo(name="Four", series=4, mass_kg=0.3)))
+    plan = add_pack(plan.model_copy(update={"rules": (*plan.rules, own, spent)}), four)
     [condition] = plan.rule("own_1").conditions
     assert (condition.per, condition.value, condition.profile) == ("cell", 3.5, None)
     assert plan.rule("own_2").conditions[0].profile == "s6"

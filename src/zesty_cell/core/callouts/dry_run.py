@@ -72,9 +72,9 @@ def resting_switches(plan: CalloutPlan, *, series: int) -> NDArray[np.int8]:
             stand(rule.guards.switch, there=True)
     for timer in plan.timers:
         stand(timer.reset, there=False)
-    for profile in plan.profiles:
-        if plan.choose == "switch" and profile.series == series:
-            stand(profile.switch, there=True)
+    flown = next((p for p in plan.profiles if p.series == series), None)
+    if plan.choose == "switch" and flown is not None:
+        stand(flown.switch, there=True)
     return row
 
 

@@ -18,6 +18,7 @@ from zesty_cell.core.callouts.rules import (
     Rule,
     Timer,
     on_step,
+    switches_asking,
 )
 from zesty_cell.core.callouts.schools import CHARGE_STEP_AH, LANDING_UNDER_V, write_plan
 from zesty_cell.core.callouts.score import DayScore, KeptFlights, score_kept
@@ -505,7 +506,7 @@ def _switches(w: _Linter) -> Iterator[Finding]:
     for rule in w.rules:
         switch = rule.guards.switch
         if rule.role == "ask" and switch is not None and switch.name in choosing:
-            free = next((s for s in SWITCHES if s not in choosing and s not in _switches_of(w.plan)), None)
+            free = next((s for s in SWITCHES if s not in choosing and s not in switches_asking(w.plan)), None)
             mended = None
             if free is not None:
                 guards = rule.guards.model_copy(update={"switch": switch.model_copy(update={"name": free})})
@@ -515,12 +516,6 @@ def _switches(w: _Linter) -> Iterator[Finding]:
                 f"Switch {switch.name} chooses the pack, so “{rule.name}” reads out all flight with one of them.",
                 "" if free is None else f"Ask by switch {free}", mended,
             )  # fmt: skip
-
-
-def _switches_of(plan: CalloutPlan) -> set[str]:
-    return {r.guards.switch.name for r in plan.rules if r.guards.switch is not None} | {
-        t.reset.name for t in plan.timers if t.reset is not None
-    }
 
 
 _CHECKS: tuple[_Check, ...] = (

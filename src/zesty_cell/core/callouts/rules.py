@@ -7,6 +7,7 @@ A rule is a sentence.  *When* a sensor is below or above a value (several may be
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator, Set
 from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints, model_validator
@@ -63,6 +64,17 @@ class Switch(Entity):
 
     name: SwitchName
     position: Position = "down"
+
+
+def free_positions(*, taken: Set[tuple[str, str]], asking: Set[str]) -> Iterator[Switch]:
+    """Switch positions for packs, in their order: none of ``taken``, and of no switch that is ``asking``."""
+    return (
+        Switch(name=name, position=position)
+        for name in SWITCHES
+        if name not in asking
+        for position in POSITIONS
+        if (name, position) not in taken
+    )
 
 
 class Condition(Entity):
@@ -316,7 +328,8 @@ class CalloutPlan(Entity):
         """What of the plan counts with a pack of ``series`` cells [1]: its own profile, conditions, rules, timers.
 
         Nothing in it is bound to the profile any more, as there is only the one.  Of several with as many cells,
-        told apart by a switch, the first is taken: a plan's own pack stands first.
+        told apart by a switch, the first is taken: :func:`~zesty_cell.core.callouts.several.facing` puts the pack
+        in hand there.
         """
         keys = [p.key for p in self.profiles if p.series == series][:1]
         if not keys or len(self.profiles) == 1:
@@ -357,6 +370,12 @@ class CalloutPlan(Entity):
     def with_rule(self, rule: Rule) -> CalloutPlan:
         """The same plan with the rule of that key replaced."""
         return self.model_copy(update={"rules": tuple(rule if r.key == rule.key else r for r in self.rules)})
+
+
+def switches_asking(plan: CalloutPlan, /) -> set[str]:
+    """The switches by which something is asked for or set back: none of them can tell packs apart."""
+    asking = {r.guards.switch.name for r in plan.rules if r.guards.switch is not None}
+    return asking | {t.reset.name for t in plan.timers if t.reset is not None}
 
 
 def on_step(*, value: float, step: float, up: bool | None = None) -> float:

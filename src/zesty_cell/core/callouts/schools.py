@@ -28,7 +28,9 @@ from zesty_cell.core.callouts.rules import (
     on_step,
 )
 from zesty_cell.core.callouts.steps import clock
+from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.forecast import Forecast
+from zesty_cell.core.pack import Pack
 
 #: How long telemetry is missed before it is called lost [s], and how often it is said again [s].
 SILENCE_S, SILENCE_EVERY_S = 3.0, 10.0
@@ -138,6 +140,19 @@ def cell_words(series: int, /) -> str:
     """A cell count as it is spoken [no unit]: “six cells”."""
     number = CELL_WORDS[series] if series < len(CELL_WORDS) else str(series)
     return f"{number} cell{'' if series == 1 else 's'}"
+
+
+def profile_of(pack: Pack, /) -> Profile:
+    """The profile of a pack: from where its cells land at rest to where they are full [V a cell]."""
+    chemistry = chemistry_for(pack.chemistry)
+    return Profile(
+        key=f"s{pack.series}",
+        name=f"{pack.series}S",
+        series=pack.series,
+        floor_v=chemistry.landing_rest_v,
+        full_v=chemistry.full_v,
+        say=cell_words(pack.series),
+    )
 
 
 def knee_s(result: Forecast, /) -> float:
@@ -321,17 +336,6 @@ class _Writer:
             every_s=5.0,
         )
 
-    def profile(self) -> Profile:
-        chemistry = self.setup.chemistry
-        return Profile(
-            key=f"s{self.pack.series}",
-            name=f"{self.pack.series}S",
-            series=self.pack.series,
-            floor_v=chemistry.landing_rest_v,
-            full_v=chemistry.full_v,
-            say=cell_words(self.pack.series),
-        )
-
     def stages(self, *, lands: bool) -> CraftStages:
         land_v = self.derived.land_now.threshold.cell_v
         hard_v = self.setup.chemistry.hard_floor_v
@@ -436,7 +440,7 @@ def write_plan(
         series=sheet.pack.series,
         rules=tuple(r for r in (*rules, writer.silence(), writer.ask()) if r is not None),
         timers=(timer,),
-        profiles=(writer.profile(),),
+        profiles=(profile_of(sheet.pack),),
         stages=stages,
         current_error=current_error,
     )

@@ -20,15 +20,19 @@ from zesty_cell.core.callouts.rules import (
     Rule,
     School,
     Timer,
+    free_positions,
+    switches_asking,
 )
-from zesty_cell.core.callouts.schools import SetTimer, Written, write_plan
+from zesty_cell.core.callouts.schools import SetTimer, Written, profile_of, write_plan
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import Forecast
+from zesty_cell.core.pack import Pack
 
 
-def _of_pack(condition: Condition) -> bool:
-    """Whether a value means something else with another pack."""
-    return condition.sensor == "used_ah" or (condition.sensor in PACK_VOLTAGES and condition.per == "pack")
+def _of_pack(condition: Condition, *, alike: bool) -> bool:
+    """Whether a value means something else with another pack, of cells that are ``alike`` or not."""
+    volts = condition.sensor in PACK_VOLTAGES and (condition.per == "pack" or not alike)
+    return condition.sensor == "used_ah" or volts or (condition.sensor == "cell_v" and not alike)
 
 
 def _cautious(old: Condition, new: Condition) -> Condition:
@@ -39,35 +43,87 @@ def _cautious(old: Condition, new: Condition) -> Condition:
 
 def _joined(rule: Rule, other: Rule, own: Profile, theirs: Profile) -> Rule:
     """A rule that serves a further pack too: its conditions, and the longer hold."""
+    alike = _alike_cells(own, theirs)
     conditions = [
-        c.model_copy(update={"profile": c.profile or own.key}) if _of_pack(c) else c for c in rule.conditions
+        c.model_copy(update={"profile": c.profile or own.key}) if _of_pack(c, alike=alike) else c
+        for c in rule.conditions
     ]
     for new in other.conditions:
         same = [k for k, c in enumerate(conditions) if c.sensor == new.sensor and c.profile == theirs.key]
         if same:
             conditions[same[0]] = _cautious(conditions[same[0]], new)
-        elif _of_pack(new):
+        elif _of_pack(new, alike=alike):
             conditions.append(new.model_copy(update={"profile": theirs.key}))
     return rule.model_copy(
         update={"conditions": tuple(conditions), "join": "any", "hold_s": max(rule.hold_s, other.hold_s)}
     )
 
 
-#: Profiles of as many cells are one where their bounds are this near [V a cell]; else it is another chemistry.
+#: Profiles are of one chemistry where their bounds are this near [V a cell].
 _SAME_BOUNDS_V = 0.12
 
 
-def another_chemistry(plan: CalloutPlan, result: Forecast, /) -> bool:
-    """Whether a pack has as many cells as one of the plan, and other voltages [V a cell].
+def _apart_v(profile: Profile, other: Profile) -> float:
+    """How far the bounds of two profiles lie apart [V a cell]."""
+    return max(abs(profile.floor_v - other.floor_v), abs(profile.full_v - other.full_v))
 
-    Such a pack cannot be in the plan: one value would be wrong for both, and the voltage does not tell them apart.
+
+def _alike_cells(profile: Profile, other: Profile) -> bool:
+    """Whether two profiles are of one chemistry, so that volts a cell mean the same with both."""
+    return _apart_v(profile, other) <= _SAME_BOUNDS_V
+
+
+def _one_profile(profile: Profile, other: Profile) -> bool:
+    """Whether two packs share a profile: as many cells of one chemistry."""
+    return profile.series == other.series and _alike_cells(profile, other)
+
+
+def facing(plan: CalloutPlan, pack: Pack, /) -> CalloutPlan:
+    """The plan with the profile of a pack first: of several with as many cells the first is the one flown."""
+    mine = [p for p in plan.profiles if p.series == pack.series]
+    if len(mine) < 2:
+        return plan
+    own = profile_of(pack)
+    first = min(mine, key=lambda p: _apart_v(p, own))
+    return plan.model_copy(update={"profiles": (first, *(p for p in plan.profiles if p.key != first.key))})
+
+
+def not_told_apart(plan: CalloutPlan, /) -> tuple[str, str] | None:
+    """Where two packs of a plan cannot be told apart, and words for it; None where all can."""
+    seen: dict[tuple[str, str], str] = {}
+    for k, profile in enumerate(plan.profiles):
+        if plan.choose == "switch" and profile.switch is not None:
+            at = (profile.switch.name, profile.switch.position)
+            if at in seen:
+                return f"profiles.{k}.switch", f"{seen[at]} has this position: give each pack its own."
+            seen[at] = profile.name
+    counts = [p.series for p in plan.profiles]
+    twice = next((n for n in counts if counts.count(n) > 1), None)
+    if plan.choose == "automatic" and twice is not None:
+        return "choose", f"Two packs have {twice} cells: the voltage does not tell them apart. Choose by a switch."
+    return None
+
+
+def _by_switch(plan: CalloutPlan) -> CalloutPlan:
+    """The plan with a switch position for each pack.
+
+    Raises
+    ------
+    OutOfRangeError
+        When no switch is free.
     """
-    chemistry, series = result.setup.chemistry, result.setup.sheet.pack.series
-    return any(
-        p.series == series
-        and max(abs(p.floor_v - chemistry.landing_rest_v), abs(p.full_v - chemistry.full_v)) > _SAME_BOUNDS_V
-        for p in plan.profiles
-    )
+    taken = {(p.switch.name, p.switch.position) for p in plan.profiles if p.switch}
+    free = free_positions(taken=taken, asking=switches_asking(plan))
+    profiles: list[Profile] = []
+    for profile in plan.profiles:
+        switch = profile.switch or next(free, None)
+        if switch is None:
+            raise OutOfRangeError(
+                "Every switch is taken, and only a switch tells these packs apart.",
+                field="profiles", value=len(plan.profiles), limit=len(profiles),
+            )  # fmt: skip
+        profiles.append(profile.model_copy(update={"switch": switch}))
+    return plan.model_copy(update={"profiles": tuple(profiles), "choose": "switch"})
 
 
 def _told_by_voltage(profiles: Sequence[Profile]) -> bool:
@@ -79,8 +135,9 @@ def _told_by_voltage(profiles: Sequence[Profile]) -> bool:
 def add_pack(plan: CalloutPlan, result: Forecast, /, *, now: SetTimer | None = None) -> CalloutPlan:
     """The plan with a further pack: its profile, and its values in every rule that the school writes for it.
 
-    A cell count that has a profile already keeps the more cautious of both values, and the wider bounds.
-    A value of the pilot's own rules is taken per cell, so that it is right for every pack.
+    A cell count that has a profile already keeps the more cautious of both values, and the wider bounds; with
+    another chemistry it is a pack of its own, told by a switch.  A value of the pilot's own rules is taken per
+    cell, so that it is right for every pack of its chemistry.
 
     Parameters
     ----------
@@ -94,18 +151,15 @@ def add_pack(plan: CalloutPlan, result: Forecast, /, *, now: SetTimer | None = N
     Raises
     ------
     OutOfRangeError
-        When there are as many profiles as a plan holds, or the pack has as many cells as one of the plan and
-        another chemistry.
+        When there are as many profiles as a plan holds, or no switch is left to tell the packs apart.
     """
-    if another_chemistry(plan, result):
-        pack = result.setup.sheet.pack
-        raise OutOfRangeError(
-            f"{pack.name} has {pack.series} cells as well, and another chemistry: one value would be wrong for "
-            "both. Give its sheet a plan of its own.",
-            field="profiles", value=pack.series, limit=pack.series,
-        )  # fmt: skip
     school = plan.school or "loaded voltage"
     other = write_plan(result, school=school, current_error=plan.current_error, now=now).plan
+    [theirs] = other.profiles
+    if any(p.series == theirs.series and not _one_profile(p, theirs) for p in plan.profiles):
+        words = result.setup.chemistry.short_name.replace("-", " ")
+        named = {"name": f"{theirs.name} {words}", "say": f"{theirs.say} {words}"}
+        other = other.model_copy(update={"profiles": (theirs.model_copy(update=named),)})
     return _with_plan(plan, other)
 
 
@@ -117,16 +171,19 @@ def keep_packs(plan: CalloutPlan, /, *, of: CalloutPlan) -> CalloutPlan:
     OutOfRangeError
         When there are as many profiles as a plan holds.
     """
-    own = {p.series for p in plan.profiles}
+    own = plan.profiles
     for profile in of.profiles:
-        if profile.series not in own:
-            other = of.flown_with(series=profile.series)
+        if not any(_one_profile(profile, p) for p in own):
+            rest = tuple(p for p in of.profiles if p.key != profile.key)
+            other = of.model_copy(update={"profiles": (profile, *rest)}).flown_with(series=profile.series)
             plan = _with_plan(plan, other.model_copy(update={"profiles": (profile,)}))
     if len(plan.profiles) > 1:
         plan = plan.model_copy(update={"choose": of.choose, "wrong_profile": of.wrong_profile})
-        switches = {p.key: p.switch for p in of.profiles}
-        profiles = tuple(p.model_copy(update={"switch": switches.get(p.key, p.switch)}) for p in plan.profiles)
-        plan = plan.model_copy(update={"profiles": profiles})
+        profiles = []
+        for profile in plan.profiles:
+            was = next((p for p in of.profiles if _one_profile(p, profile)), None)
+            profiles.append(profile.model_copy(update={"switch": was.switch if was else profile.switch}))
+        plan = plan.model_copy(update={"profiles": tuple(profiles)})
     return CalloutPlan.model_validate(plan.model_dump())
 
 
@@ -134,7 +191,7 @@ def _with_plan(plan: CalloutPlan, other: CalloutPlan) -> CalloutPlan:
     """A plan with what another one, for one further pack, says."""
     theirs = other.profiles[0]
     own = next((p for p in plan.profiles if p.series == plan.series), plan.profiles[0])
-    known = next((p for p in plan.profiles if p.series == theirs.series), None)
+    known = next((p for p in plan.profiles if _one_profile(p, theirs)), None)
     if known is None and len(plan.profiles) >= MOST_PROFILES:
         raise OutOfRangeError(
             f"A plan holds {MOST_PROFILES} packs.", field="profiles", value=MOST_PROFILES + 1, limit=MOST_PROFILES
@@ -144,26 +201,32 @@ def _with_plan(plan: CalloutPlan, other: CalloutPlan) -> CalloutPlan:
         theirs = known.model_copy(update=wide)
         profiles = tuple(theirs if p.key == known.key else p for p in plan.profiles)
     else:
+        keys = {p.key for p in plan.profiles}
+        named = (theirs.key, *(f"{theirs.key[:20]}_{n}" for n in range(2, MOST_PROFILES + 2)))
+        theirs = theirs.model_copy(update={"key": next(k for k in named if k not in keys), "switch": None})
         profiles = (*plan.profiles, theirs)
     rules = _rules(plan, other, own, theirs)
     if len(profiles) == 1:
         rules = [_for_any(rule) for rule in rules]
     timers = _timers(plan, other, own, theirs)
     choose = "one" if len(profiles) == 1 else plan.choose if plan.choose == "switch" else "automatic"
-    return CalloutPlan.model_validate(
-        plan.model_copy(
-            update={"rules": tuple(rules), "timers": timers, "profiles": profiles, "choose": choose}
-        ).model_dump()
+    joined = plan.model_copy(
+        update={"rules": tuple(rules), "timers": timers, "profiles": profiles, "choose": choose}
     )
+    counts = [p.series for p in profiles]
+    if choose == "switch" or len(set(counts)) < len(counts):
+        joined = _by_switch(joined)
+    return CalloutPlan.model_validate(joined.model_dump())
 
 
 def _rules(plan: CalloutPlan, other: CalloutPlan, own: Profile, theirs: Profile) -> list[Rule]:
     """The plan's rules with those of a further pack: one word for both where one rule can serve both."""
     rules: list[Rule] = []
     served = set()
+    alike = _alike_cells(own, theirs)
     for rule in plan.rules:
         written = other.rule(rule.key)
-        if not any(_of_pack(c) for c in rule.conditions):
+        if not any(_of_pack(c, alike=alike) for c in rule.conditions):
             rules.append(rule)
         elif written is not None and _alike(rule, written, theirs):
             joins = len(rule.conditions) < MOST_CONDITIONS
@@ -173,7 +236,7 @@ def _rules(plan: CalloutPlan, other: CalloutPlan, own: Profile, theirs: Profile)
             # What the forecast asked for with one pack says nothing of another.
             rules.append(_bound(rule, own))
         else:
-            rules.append(_per_cell(plan, rule, own))
+            rules.append(_per_cell(plan, rule, own) if alike else _bound(rule, own))
     if own.key == theirs.key:
         return rules
     taken = {r.key for r in rules} | {t.key for t in plan.timers}
@@ -314,7 +377,11 @@ def write_for_packs(
         except OutOfRangeError as error:
             notes.append(f"Not in it: {error}")
     results = joined
-    if len(plan.profiles) > 1 and not _told_by_voltage(plan.profiles):
+    if plan.choose == "switch":
+        notes.append(
+            "Packs of as many cells and another chemistry are told apart by a switch: set it before you arm."
+        )
+    elif len(plan.profiles) > 1 and not _told_by_voltage(plan.profiles):
         notes.append(
             "A full pack of fewer cells and a part-used one of more look alike at arming, and the fewer are taken: "
             "choose by a switch if you fly part-used packs."
@@ -327,7 +394,7 @@ def write_for_packs(
     if len(results) > 1:
         for clock in plan.timers:
             profile = plan.profile(clock.profile)
-            of = [r for r in results if profile is None or r.setup.sheet.pack.series == profile.series]
+            of = [r for r in results if profile is None or _one_profile(profile, profile_of(r.setup.sheet.pack))]
             shortest = min(of, key=lambda r: r.callouts.timers.timer_s).setup.sheet.pack.name
             first_of = f"the earliest of {len(of)} packs, {shortest}" if len(of) > 1 else shortest
             reasons[clock.key] = f"For {first_of}: the guard that needs no telemetry."

@@ -91,7 +91,8 @@ def _pack(plan: CalloutPlan, _what: str, desk: Desk, form: Mapping[str, str]) ->
         changed = add_pack(plan, flown(sheet))
     except OutOfRangeError as error:
         return plan, f"{pack.name} was not added: {error}"
-    return changed, f"{pack.name} is in it too."
+    by_switch = " A switch tells the packs apart now." if changed.choose == "switch" != plan.choose else ""
+    return changed, f"{pack.name} is in it too.{by_switch}"
 
 
 def _unpack(plan: CalloutPlan, what: str, _desk: Desk, _form: Mapping[str, str]) -> Changed:

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from zesty_cell.core.callouts.lint import Finding, lint
 from zesty_cell.core.callouts.rules import CalloutPlan, School
 from zesty_cell.core.callouts.schools import FIRST_SCHOOL, Written
-from zesty_cell.core.callouts.several import write_for_packs
+from zesty_cell.core.callouts.several import facing, write_for_packs
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import Forecast
 from zesty_cell.core.learn.calibration import SensorNow
@@ -42,7 +42,9 @@ class Desk:
         self.advice: Advice | None = None
         self.result: Forecast | None = None
         self.written: Written | None = None
-        self.plan: CalloutPlan | None = None if self.row is None else store.plan_of(self.row)
+        self.plan: CalloutPlan | None = (
+            None if self.row is None else facing(store.plan_of(self.row), self.sheet.pack)
+        )
         try:
             self.advice = advise(session, self.sheet_row)
             self.result = self.advice.result

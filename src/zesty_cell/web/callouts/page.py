@@ -14,9 +14,9 @@ from sqlalchemy.orm.exc import StaleDataError
 from zesty_cell.core.callouts.dry_run import ODDITIES
 from zesty_cell.core.callouts.plain import plain_form
 from zesty_cell.core.callouts.rules import CalloutPlan
-from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
+from zesty_cell.core.callouts.schools import SCHOOLS
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, score_plan
-from zesty_cell.core.callouts.several import another_chemistry, keep_packs
+from zesty_cell.core.callouts.several import keep_packs, not_told_apart
 from zesty_cell.core.callouts.tune import tunable, tune
 from zesty_cell.core.callouts.update import brought_up_to_date
 from zesty_cell.core.craft import Craft, Shown
@@ -25,7 +25,7 @@ from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.espeak import SPEEDS, VOICES
 from zesty_cell.formats.plan_json import read_plan, write_plan_json
 from zesty_cell.formats.voices_wav import RATES_HZ
-from zesty_cell.services.plans import plan_now, set_timer
+from zesty_cell.services.plans import plan_now
 from zesty_cell.store import callouts as store
 from zesty_cell.store import logs as log_store
 from zesty_cell.store import sheets as sheet_store
@@ -350,33 +350,15 @@ def all_packs(session: Store, desk: DeskOf) -> Response:
     if desk.result is None or desk.for_craft or desk.plan is None:
         return RedirectResponse(desk.address, 303)
     own, owner = desk.row, store.Owner(craft_id=desk.sheet_row.craft_id)
-    apart: list[str] = []
     if own is not None:
         store.delete(session, own)
     if store.of(session, owner) is None:
         desk.owner = owner
         plan = desk.write(desk.school, desk.plan.current_error).plan
         store.keep(session, plan, owner=owner, version=0)
-        apart = _keep_apart(session, desk, plan)
     undo = f"{desk.address}/undelete/{own.id}" if own is not None else f"{desk.address}/anew"
     words = f"One plan for all packs of {desk.sheet.craft.name}."
-    if apart:
-        words += f" {' and '.join(apart)}: as many cells, another chemistry, so a plan of its own."
     return say(RedirectResponse(desk.address, 303), words, undo=undo)
-
-
-def _keep_apart(session: Session, desk: Desk, plan: CalloutPlan) -> list[str]:
-    """Sheets of the craft whose pack cannot be in its plan keep one of their own; the names of those packs."""
-    apart = []
-    for row, advice in desk.other_sheets:
-        owner = store.Owner(sheet_id=row.id)
-        if another_chemistry(plan, advice.result) and store.of(session, owner) is None:
-            own_plan = write_plan(
-                advice.result, school=desk.school, current_error=plan.current_error, now=set_timer(advice)
-            ).plan
-            store.keep(session, own_plan, owner=owner, version=0)
-            apart.append(row.pack.name)
-    return apart
 
 
 @router.post("/{sheet_id}/own")
@@ -442,6 +424,9 @@ def bring_in(request: Request, session: Store, desk: DeskOf, file: Annotated[Upl
     """Take a plan from a file for this sheet."""
     try:
         plan = read_plan(file.file.read())
+        alike = not_told_apart(plan)
+        if alike is not None:
+            raise FileFormatError(f"{alike[0]}: {alike[1]}")
     except FileFormatError as error:
         context = _context(request, desk, conflict=str(error))
         return page(request, "callouts.html", context, status=422)

@@ -8,7 +8,18 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from zesty_cell.core.callouts.rules import POSITIONS, SWITCHES, CalloutPlan, Condition, Profile, Rule, Switch, Timer
+from zesty_cell.core.callouts.rules import (
+    POSITIONS,
+    SWITCHES,
+    CalloutPlan,
+    Condition,
+    Profile,
+    Rule,
+    Switch,
+    Timer,
+    free_positions,
+)
+from zesty_cell.core.callouts.several import not_told_apart
 from zesty_cell.web.forms import Field, FormState, form_units, get, put, read_field, whole_number, words_of
 from zesty_cell.web.units import (
     CAPACITY,
@@ -241,12 +252,21 @@ def read_plan_form(form: Mapping[str, str], base: CalloutPlan) -> ReadPlan:
     if not state.ok:
         return ReadPlan(None, state, version)
     try:
-        return ReadPlan(CalloutPlan.model_validate(values), state, version)
+        plan = CalloutPlan.model_validate(values)
     except ValidationError as error:
         for problem in error.errors(include_url=False, include_input=False):
             path = _place(problem, base)
             state.errors.setdefault(path, words_of(problem))
         return ReadPlan(None, state, version)
+    alike = not_told_apart(plan)
+    if alike is None:
+        return ReadPlan(plan, state, version)
+    place, words = alike
+    head, _, rest = place.partition(".")
+    if head == "profiles":  # on the page a profile goes by its key
+        place = f"profiles.{plan.profiles[int(rest.partition('.')[0])].key}.switch"
+    state.errors.setdefault(place, words)
+    return ReadPlan(None, state, version)
 
 
 def _give_switches(values: dict[str, Any], texts: dict[str, str]) -> None:
@@ -254,12 +274,12 @@ def _give_switches(values: dict[str, Any], texts: dict[str, str]) -> None:
     profiles = values["profiles"]
     taken = {(p["switch"]["name"], p["switch"]["position"]) for p in profiles if p["switch"]}
     asking = {r["guards"]["switch"]["name"] for r in values["rules"] if r["guards"]["switch"]}
-    free = ((n, at) for n in SWITCHES if n not in asking for at in POSITIONS if (n, at) not in taken)
+    asking |= {t["reset"]["name"] for t in values["timers"] if t["reset"]}
+    free = free_positions(taken=taken, asking=asking)
     for profile in profiles:
-        if profile["switch"] is None:
-            name, position = next(free)
-            profile["switch"] = {"name": name, "position": position}
-            texts[f"profiles.{profile['key']}.switch"] = f"{name}.{position}"
+        if profile["switch"] is None and (switch := next(free, None)) is not None:
+            profile["switch"] = switch.model_dump()
+            texts[f"profiles.{profile['key']}.switch"] = f"{switch.name}.{switch.position}"
 
 
 def _read_rule(rule: Rule, target: dict[str, Any], form: Mapping[str, str], take: Any, base: CalloutPlan) -> None:

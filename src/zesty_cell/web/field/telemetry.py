@@ -18,6 +18,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.schools import FIRST_SCHOOL, write_plan
+from zesty_cell.core.callouts.several import facing
 from zesty_cell.core.callouts.telemetry import Telemetry, on_telemetry
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight import set_up
@@ -153,7 +154,8 @@ def _plan(session: Session, opened: Opened) -> CalloutPlan | None:
     if opened.sheet_row is None or opened.result is None:
         return None
     row = callouts.for_sheet(session, opened.sheet_row)
-    return callouts.plan_of(row) if row else write_plan(opened.result, school=FIRST_SCHOOL).plan
+    pack = opened.result.setup.sheet.pack
+    return facing(callouts.plan_of(row), pack) if row else write_plan(opened.result, school=FIRST_SCHOOL).plan
 
 
 @router.post("")
