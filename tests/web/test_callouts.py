@@ -519,7 +519,7 @@ def test_one_plan_serves_all_packs_of_a_craft(client):
     assert plan.profiles[0].floor_v == 3.73  # its own pack stands first there
     assert stored(client).profiles[0].floor_v == 3.42
     cards = [client.get(f"/sheets/{n}/card").text for n in (8, 6)]
-    lands = [re.search(r"Land now.*?([\d.]{4}) V<", card, re.DOTALL)[1] for card in cards]
+    lands = [re.search(r"Land now.*?[\d.]{4} V.*?([\d.]{4}) V", card, re.DOTALL)[1] for card in cards]
     assert lands[0] == "19.5"
     assert float(lands[1]) > 21.0
     # Seen from the other pack the same plan is not another one.
@@ -527,6 +527,7 @@ def test_one_plan_serves_all_packs_of_a_craft(client):
     client.post("/callouts/6", data=fields(polymer) | {"action": "save"})
     assert "changed since last printed" not in client.get(PAGE).text
     # A word changed with one is heard with the other.
+    second = client.get(f"/callouts/{other}").text
     client.post(f"/callouts/{other}", data=fields(second) | {"rules.land_now.say": "come home", "action": "save"})
     assert stored(client).rule("land_now").say == "come home"
     # A plan of its own for one sheet leaves the other with the craft's; its undo goes back.
@@ -694,3 +695,40 @@ def test_another_school_keeps_the_other_packs_of_a_plan(client):
     ask(client, action="pack", another_pack=tangelo)
     assert ask(client, action="school:timer first").status_code == 303
     assert at_arming(client) == ["s6", "s4"]
+
+
+def test_a_rule_listens_to_two_positions_of_a_switch(client):
+    assert ask(client, action="save", **{"rules.land_now.guards.switch": "B.up.middle"}).status_code == 303
+    guards = stored(client).rule("land_now").guards
+    assert (guards.switch.name, guards.switch.position, guards.or_position) == ("B", "up", "middle")
+    page = client.get(PAGE).text
+    assert 'value="B.up.middle" selected' in page
+    assert "switch B is up or middle" in client.get("/sheets/8/card").text
+    assert "land now" in page.split('class="heard"')[-1]  # the dry run has the switch where the rule listens
+    for bad in ("B.up.up", "B.up.middle.down", "B", "Z.up.down"):
+        answer = ask(client, action="save", **{"rules.land_now.guards.switch": bad})
+        assert answer.status_code == 422
+        assert stored(client).rule("land_now").guards == guards
+
+
+def test_the_receivers_own_pack_has_cells_and_a_chemistry(client):
+    assert "Receiver&#39;s own pack" not in client.get(PAGE).text
+    ask(client, action="add:receiver")
+    assert stored(client).rule("own_1").conditions[0].value == 4.8  # a regulated supply
+    ask(client, action="save", **{"receiver.chemistry": "lifepo4", "receiver.series": "2"})
+    plan = stored(client)
+    assert (plan.receiver.series, plan.receiver.chemistry) == (2, "lifepo4")
+    page = client.get(PAGE).text
+    assert "At 4.8 V 2 cells of LiFePO4 are all but empty." in page
+    ask(client, action="mend:not_the_receivers_pack:own_1")
+    ask(client, action="save", **{"rules.own_1.conditions.0.value": "6.1"})
+    assert "all but empty" not in client.get(PAGE).text
+    ask(client, action="save", **{"rules.own_1.conditions.0.value": "7.0"})
+    assert "far from empty" in client.get(PAGE).text
+    for bad, words in (("0", "At least 1"), ("2.5", "whole number"), ("", "needed"), ("x", "not a number")):
+        answer = ask(client, action="save", **{"receiver.series": bad})
+        assert answer.status_code == 422
+        assert words in error_at(answer.text, "receiver.series")
+    assert ask(client, action="save", **{"receiver.chemistry": "coal"}).status_code == 422
+    ask(client, action="save", **{"receiver.chemistry": ""})
+    assert stored(client).receiver is None

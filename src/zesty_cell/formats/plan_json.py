@@ -8,14 +8,14 @@ from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.formats.documents import document_schema, read_document, write_document
 
 FORMAT: Final = "zesty-cell callouts"
-VERSION: Final = 1
+VERSION: Final = 2
 
 
 class PlanDocument(CalloutPlan):
     """A plan with the marks that tell a reader what it is."""
 
     format: Literal["zesty-cell callouts"] = FORMAT
-    version: Literal[1] = VERSION
+    version: Literal[1, 2] = VERSION
 
 
 def write_plan_json(plan: CalloutPlan) -> str:

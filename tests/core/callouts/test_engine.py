@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from pydantic import ValidationError
 
 from tests.core.callouts.reference import RECEIVED, Reference
 from zesty_cell.core.callouts.engine import Engine, frames, spoken_time, spoken_value
@@ -155,6 +156,22 @@ def test_states_tell_when_a_rule_was_pending_and_true():
 def test_more_events_than_room_are_not_lost():
     chatter = volts(*[(0.1, UNDER), (0.1, HIGH)] * 1500)
     assert len(Engine(plan(rule(hold_s=0))).feed(chatter).events) == 1500
+
+
+@pytest.mark.parametrize(("second", "heard"), [(None, [2]), ("middle", [1, 2]), ("up", [0, 2])])
+def test_a_rule_may_listen_to_two_positions_of_a_switch(second, heard):
+    listens = rule(hold_s=0.0, guards=Guards(switch=Switch(name="C"), or_position=second))
+    for k, position in enumerate((-1, 0, 1)):
+        switches = np.full((20, 8), -1, dtype=np.int8)
+        switches[:, 2] = position
+        these = frames(time_s=np.arange(20) * 0.1, pack_v=np.full(20, UNDER), switches=switches)
+        assert bool(said(plan(listens), these)) == (k in heard)
+
+
+def test_a_second_position_is_another_one_of_the_same_switch():
+    for guards in ({"or_position": "up"}, {"switch": {"name": "A", "position": "up"}, "or_position": "up"}):
+        with pytest.raises(ValidationError, match="another one of the same switch"):
+            Guards.model_validate(guards)
 
 
 def test_a_rule_without_conditions_reads_a_value_while_its_switch_is_held():

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from tests.sheets import checked, heron, pomelo, satsuma, sheet
 from zesty_cell.core.callouts.lint import FindingKey, lint
-from zesty_cell.core.callouts.rules import Condition, CraftStages, Guards, Profile, Rule, Switch
-from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
+from zesty_cell.core.callouts.rules import Condition, CraftStages, Guards, Profile, ReceiverPack, Rule, Switch
+from zesty_cell.core.callouts.schools import SCHOOLS, further_rule, receiver_call_v, write_plan
 from zesty_cell.core.callouts.score import OWN_DAY, keep_flights, score_kept, score_plan
 from zesty_cell.core.callouts.tune import badness
 from zesty_cell.core.craft import Limits
@@ -224,7 +224,9 @@ def test_no_sequence_of_mends_ends_worse_than_it_began(data):
 
 def test_every_finding_has_a_plan_that_raises_it():
     by_itself = {"under_the_esc_cutoff", "hold_too_long", "land_now_is_silent", "land_now_cries_wolf"}
-    assert set(FAULTS) | by_itself | {"switch_reads_all_flight"} == set(get_args(FindingKey))
+    assert set(FAULTS) | by_itself | {"switch_reads_all_flight", "not_the_receivers_pack"} == set(
+        get_args(FindingKey)
+    )
     assert len(FAULTS) >= 15
 
 
@@ -279,3 +281,45 @@ def test_other_packs_than_the_sheets_are_judged_by_their_own_cell_count(good, li
     plan = plan.model_copy(update={"profiles": (*good.profiles, four), "choose": "automatic"})
     assert lint(plan=plan, result=lighthouse) == ()
     assert pomelo().series == 6
+
+
+@pytest.mark.parametrize(
+    ("series", "chemistry", "call_v", "severity"),
+    [
+        # Hand-worked: half way between 3.215 and 2.80 V is 3.0075, twice that 6.015, up to the tenth 6.1.
+        (2, "lifepo4", 4.8, "stop"), (2, "lifepo4", 5.59, "stop"), (2, "lifepo4", 5.6, None),
+        (2, "lifepo4", 6.67, None), (2, "lifepo4", 6.68, "look"),
+        (4, "nimh", 4.8, None), (5, "nimh", 4.8, "stop"), (2, "lipo", 7.3, None), (2, "lipo", 6.1, "stop"),
+    ],
+)  # fmt: skip
+def test_a_receivers_pack_is_called_by_its_own_cells(good, lighthouse, series, chemistry, call_v, severity):
+    rule = further_rule("receiver", key="own_1", result=lighthouse)
+    [condition] = rule.conditions
+    rule = rule.model_copy(update={"conditions": (condition.model_copy(update={"value": call_v}),)})
+    receiver = ReceiverPack(series=series, chemistry=chemistry)
+    plan = good.model_copy(update={"rules": (*good.rules, rule), "receiver": receiver})
+    found = [f for f in lint(plan=plan, result=lighthouse) if f.key == "not_the_receivers_pack"]
+    assert [f.severity for f in found] == ([severity] if severity else [])
+    for finding in found:
+        assert finding.concerns == "own_1"
+        assert not [f for f in lint(plan=finding.mended, result=lighthouse) if f.key == finding.key]
+        assert finding.mended.rule("own_1").conditions[0].value == receiver_call_v(receiver)
+    assert not lint(plan=plan.model_copy(update={"receiver": None}), result=lighthouse)
+
+
+def test_a_new_rule_for_the_receiver_takes_its_pack(lighthouse):
+    at = [
+        further_rule("receiver", key="own_1", result=lighthouse, receiver=r).conditions[0].value
+        for r in (None, ReceiverPack(series=2, chemistry="lifepo4"), ReceiverPack(series=4, chemistry="nimh"))
+    ]
+    assert at == [4.8, 6.1, 4.6]
+
+
+def test_a_voltage_that_serves_two_chemistries_is_told_and_bound(good, lighthouse):
+    polymer = Profile(key="lipo", name="6S LiPo", series=6, floor_v=3.73, say="polymer")
+    plan = good.model_copy(update={"profiles": (*good.profiles, polymer), "choose": "automatic"})
+    found = [f for f in lint(plan=plan, result=lighthouse) if f.key == "no_profile_guard"]
+    assert found
+    for finding in found:
+        assert "cells of several kinds" in finding.reason
+        assert finding.mended.rule(finding.concerns).conditions[0].profile == good.profiles[0].key

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from zesty_cell.core.callouts.derive import LATE_SHARE, in_earnest_s
 from zesty_cell.core.callouts.engine import Engine, Frames, Ran, frames
-from zesty_cell.core.callouts.rules import POSITIONS, SWITCHES, CalloutPlan, Rule, Switch
+from zesty_cell.core.callouts.rules import POSITIONS, SWITCHES, CalloutPlan, Position, Rule, Switch
 from zesty_cell.core.callouts.score import WORST_DAY, day_setup
 from zesty_cell.core.chemistry import open_circuit_v
 from zesty_cell.core.errors import OutOfRangeError
@@ -56,18 +56,20 @@ def resting_switches(plan: CalloutPlan, *, series: int) -> NDArray[np.int8]:
     """
     row = np.full(len(SWITCHES), POSITIONS["up"], dtype=np.int8)
 
-    def stand(switch: Switch | None, *, there: bool) -> None:
+    def stand(switch: Switch | None, *, there: bool, also: tuple[Position, ...] = ()) -> None:
         if switch is None:
             return
-        at = POSITIONS[switch.position]
+        place, asked = SWITCHES.index(switch.name), {POSITIONS[p] for p in (switch.position, *also)}
         if there:
-            row[SWITCHES.index(switch.name)] = at
-        elif row[SWITCHES.index(switch.name)] == at:
-            row[SWITCHES.index(switch.name)] = POSITIONS["down"] if at != POSITIONS["down"] else POSITIONS["up"]
+            row[place] = POSITIONS[switch.position]
+        elif row[place] in asked:
+            row[place] = next(
+                at for at in (POSITIONS["down"], POSITIONS["up"], POSITIONS["middle"]) if at not in asked
+            )
 
     for rule in plan.rules:
         if rule.role == "ask":
-            stand(rule.guards.switch, there=False)
+            stand(rule.guards.switch, there=False, also=rule.guards.positions())
         elif rule.on:
             stand(rule.guards.switch, there=True)
     for timer in plan.timers:

@@ -220,6 +220,7 @@ def _rule_row(rule: Rule, plan: CalloutPlan) -> list[float]:
         float(rule.join == "any"),
         -1.0 if rule.read is None else float(_SENSOR[rule.read]),
         2.0 if guards.throttle_under is None else guards.throttle_under,
+        float(POSITIONS[guards.positions()[-1]]) if guards.switch else 0.0,
     ]
 
 

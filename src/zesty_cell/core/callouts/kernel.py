@@ -87,7 +87,8 @@ QUIET, PENDING, TRUE = 0, 1, 2
 # Columns of the parameters of a rule, and of a timer; switch columns hold −1 for none.
 R_HOLD_S, R_ARMED, R_THROTTLE, R_SWITCH, R_POSITION, R_PROFILE, R_EVERY_S, R_QUIET_S, R_ANY, R_READ = range(10)
 R_THROTTLE_UNDER = 10  # over 1 for none
-RULE_COLUMNS = 11
+R_OR_POSITION = 11  # as R_POSITION where there is only the one
+RULE_COLUMNS = 12
 (
     T_AT_S,
     T_RUNS,
@@ -329,8 +330,10 @@ def run_plan(
                 met = False
             if rules[j, R_THROTTLE_UNDER] <= 1.0 and not throttle[n] < rules[j, R_THROTTLE_UNDER]:
                 met = False
-            if rules[j, R_SWITCH] >= 0.0 and switches[n, int(rules[j, R_SWITCH])] != rules[j, R_POSITION]:
-                met = False
+            if rules[j, R_SWITCH] >= 0.0:
+                at = switches[n, int(rules[j, R_SWITCH])]
+                if at != rules[j, R_POSITION] and at != rules[j, R_OR_POSITION]:
+                    met = False
             if rules[j, R_PROFILE] >= 0.0 and rules[j, R_PROFILE] != profile:
                 met = False
             value = math.nan

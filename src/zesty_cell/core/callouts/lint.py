@@ -20,11 +20,13 @@ from zesty_cell.core.callouts.rules import (
     on_step,
     switches_asking,
 )
-from zesty_cell.core.callouts.schools import CHARGE_STEP_AH, LANDING_UNDER_V, write_plan
+from zesty_cell.core.callouts.schools import CHARGE_STEP_AH, LANDING_UNDER_V, receiver_call_v, write_plan
 from zesty_cell.core.callouts.score import DayScore, KeptFlights, score_kept
+from zesty_cell.core.callouts.several import alike_cells
 from zesty_cell.core.callouts.steps import clock
 from zesty_cell.core.callouts.tune import badness
 from zesty_cell.core.callouts.update import brought_up_to_date
+from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.forecast import Forecast
 
 Severity = Literal["stop", "look", "note"]
@@ -51,6 +53,7 @@ FindingKey = Literal[
     "land_now_is_silent",
     "land_now_cries_wolf",
     "switch_reads_all_flight",
+    "not_the_receivers_pack",
 ]
 #: So many mends are flown and offered at once.
 _MOST_WEIGHED = 6
@@ -61,6 +64,8 @@ _ORDER: dict[Severity, int] = {"stop": 0, "look": 1, "note": 2}
 TRUSTED_ERROR = 0.10
 #: Share of flights in which "land now" may stay silent, and may speak for nothing, before it is said [1].
 SILENT_SHARE, CRIES_SHARE = 0.5, 0.10
+#: A receiver's pack called more than this over its landing voltage at rest is called too early [V a cell].
+RECEIVER_EARLY_V = 0.12
 #: "Land now" that speaks with less than this share of the reserve left has waited too long [1].
 LEAST_OF_RESERVE = 0.5
 
@@ -365,10 +370,21 @@ def _bench(w: _Linter) -> Iterator[Finding]:
 
 
 def _profiles(w: _Linter) -> Iterator[Finding]:
-    if len({p.series for p in w.plan.profiles}) < 2:
+    profiles = w.plan.profiles
+    if len(profiles) < 2:
         return
+    alike = all(alike_cells(p, profiles[0]) for p in profiles)
     for rule, k, condition, _ in w.sensible():
-        if condition.per == "pack" and condition.profile is None and rule.guards.profile is None:
+        if condition.profile is not None or rule.guards.profile is not None:
+            continue
+        if not alike:
+            own = next((p for p in profiles if p.series == w.series), profiles[0])
+            yield Finding(
+                "no_profile_guard", "stop", rule.key,
+                f"“{rule.name}” is watched whichever pack is flown, and it flies cells of several kinds.",
+                f"Watch it with {own.name} alone", w.with_condition(rule, k, profile=own.key),
+            )  # fmt: skip
+        elif condition.per == "pack":
             value = on_step(value=condition.value / w.plan.series_of(rule, condition), step=0.01)
             yield Finding(
                 "no_profile_guard", "stop", rule.key,
@@ -500,6 +516,26 @@ def _by_flights(w: _Linter) -> Iterator[Finding]:
             )  # fmt: skip
 
 
+def _receiver(w: _Linter) -> Iterator[Finding]:
+    """A receiver's battery that is called when it is empty, or while it is nearly full."""
+    if w.plan.receiver is None:
+        return
+    series, chemistry = w.plan.receiver.series, chemistry_for(w.plan.receiver.chemistry)
+    low_v, high_v = series * chemistry.landing_loaded_v, series * (chemistry.landing_rest_v + RECEIVER_EARLY_V)
+    call_v = receiver_call_v(w.plan.receiver)
+    for rule in w.rules:
+        for k, condition in enumerate(rule.conditions):
+            if condition.sensor != "receiver_v" or condition.comparison != "below":
+                continue
+            if not low_v <= condition.value <= high_v:
+                state = "all but empty" if condition.value < low_v else "far from empty"
+                yield Finding(
+                    "not_the_receivers_pack", "stop" if condition.value < low_v else "look", rule.key,
+                    f"At {condition.value:g} V {series} cells of {chemistry.short_name} are {state}.",
+                    f"Call it below {call_v:g} V", w.with_condition(rule, k, value=call_v),
+                )  # fmt: skip
+
+
 def _switches(w: _Linter) -> Iterator[Finding]:
     """A switch that chooses the pack and also asks for a value reads it out all flight."""
     choosing = {p.switch.name for p in w.plan.profiles if p.switch is not None and w.plan.choose == "switch"}
@@ -520,7 +556,7 @@ def _switches(w: _Linter) -> Iterator[Finding]:
 
 _CHECKS: tuple[_Check, ...] = (
     _cell_count, _order, _floor, _cutoff, _at_take_off, _craft_stages, _holds, _lowest, _bench, _profiles, _charge,
-    _timers, _silence, _words, _switches, _by_flights,
+    _timers, _silence, _words, _switches, _receiver, _by_flights,
 )  # fmt: skip
 
 

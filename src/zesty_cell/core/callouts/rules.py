@@ -12,6 +12,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints, model_validator
 
+from zesty_cell.core.chemistry import ChemistryKey
 from zesty_cell.core.entity import Entity, Name, refused
 
 SensorKey = Literal["pack_v", "lowest_v", "cell_v", "receiver_v", "used_ah", "current_a", "armed_s", "telemetry"]
@@ -116,13 +117,35 @@ class Condition(Entity):
 
 
 class Guards(Entity):
-    """What must also hold, without a hold of its own; a throttle under a share leaves climbs out."""
+    """What must also hold, without a hold of its own; a throttle under a share leaves climbs out.
+
+    ``or_position`` is a second position in which the switch counts as well.
+    """
 
     armed: bool = True
     throttle_over: Annotated[float, Field(ge=0, le=0.95)] | None = None
     throttle_under: Annotated[float, Field(ge=0.05, le=1)] | None = None
     switch: Switch | None = None
+    or_position: Position | None = None
     profile: Key | None = None
+
+    @model_validator(mode="after")
+    def _two_positions(self) -> Guards:
+        if self.or_position is not None and (self.switch is None or self.switch.position == self.or_position):
+            raise refused("A second position is another one of the same switch.", field="or_position")
+        return self
+
+    def positions(self) -> tuple[Position, ...]:
+        """Positions in which the switch counts."""
+        own = () if self.switch is None else (self.switch.position,)
+        return own if self.or_position is None else (*own, self.or_position)
+
+
+class ReceiverPack(Entity):
+    """The receiver's own pack, where it has one."""
+
+    series: Annotated[int, Field(ge=1, le=8)]
+    chemistry: ChemistryKey
 
 
 class Rule(Entity):
@@ -272,6 +295,8 @@ class CalloutPlan(Entity):
     lost_after_s : float
         A sensor that has not been heard for longer is not known any more [s].
     stages : CraftStages
+    receiver : ReceiverPack, optional
+        What feeds the receiver and its servos; ``None`` for a regulated supply from the flight pack.
     current_error : float, optional
         How far the current sensor's charge was from what was put back, at the last check [1]; ``None``: it
         was never checked.
@@ -287,6 +312,7 @@ class CalloutPlan(Entity):
     wrong_profile: Words = "wrong pack"
     lost_after_s: Annotated[float, Field(ge=0.2, le=10)] = 1.5
     stages: CraftStages = CraftStages()
+    receiver: ReceiverPack | None = None
     current_error: Annotated[float, Field(ge=0, le=10)] | None = None
 
     @model_validator(mode="after")

@@ -21,6 +21,7 @@ from zesty_cell.core.callouts.rules import (
     CraftStages,
     Guards,
     Profile,
+    ReceiverPack,
     Rule,
     School,
     Switch,
@@ -450,11 +451,19 @@ def write_plan(
 FurtherRule = Literal["voltage", "current", "receiver", "ask"]
 
 
-def further_rule(kind: FurtherRule, /, *, key: str, result: Forecast) -> Rule:
+def receiver_call_v(receiver: ReceiverPack, /) -> float:
+    """Where a receiver's own pack is called [V]: half way between where its cells land at rest and under load, as
+    servos load it now and then; up to the next tenth."""
+    chemistry = chemistry_for(receiver.chemistry)
+    cell_v = 0.5 * (chemistry.landing_rest_v + chemistry.landing_loaded_v)
+    return on_step(value=receiver.series * cell_v, step=0.1, up=True)
+
+
+def further_rule(kind: FurtherRule, /, *, key: str, result: Forecast, receiver: ReceiverPack | None = None) -> Rule:
     """A rule of the pilot's own to begin with, its values from the forecast [V, A, s].
 
-    A receiver's battery is called at 4.8 V: four nickel cells at 1.2 V, and where regulated supplies of 5 V
-    have begun to give way.
+    A receiver's battery is called by its own cells (:func:`receiver_call_v`); where there is none, at 4.8 V, where
+    regulated supplies of 5 V have begun to give way.
     """
     low = result.callouts.pack_low
     low_bound, high_bound = VALUE_BOUNDS["current_a"]
@@ -468,7 +477,8 @@ def further_rule(kind: FurtherRule, /, *, key: str, result: Forecast) -> Rule:
         condition = Condition(sensor="current_a", comparison="above", value=honest_a)
         return Rule(key=key, name="High current", conditions=(condition,), hold_s=3.0, say="current high")
     if kind == "receiver":
-        condition = Condition(sensor="receiver_v", comparison="below", value=4.8)
+        call_v = 4.8 if receiver is None else receiver_call_v(receiver)
+        condition = Condition(sensor="receiver_v", comparison="below", value=call_v)
         words = "receiver battery low"
         return Rule(key=key, name="Receiver battery", conditions=(condition,), hold_s=1.0, say=words, every_s=10.0)
     switch = Switch(name="D", position="up")

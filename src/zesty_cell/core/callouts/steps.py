@@ -93,7 +93,7 @@ def _guard_words(plan: CalloutPlan, guards: Guards) -> list[str]:
     if guards.throttle_under is not None:
         words.append(f"throttle is under {100 * guards.throttle_under:.0f} %")
     if guards.switch is not None:
-        words.append(_switch_words(guards.switch))
+        words.append(f"switch {guards.switch.name} is {' or '.join(guards.positions())}")
     profile = plan.profile(guards.profile)
     if profile is not None:
         words.append(f"{profile.name} is flown")

@@ -43,7 +43,7 @@ def _add(plan: CalloutPlan, what: str, desk: Desk, _form: Mapping[str, str]) -> 
     kind = next((k for k in get_args(FurtherRule) if k == what), None)
     if kind is None:
         return None, ""
-    rule = further_rule(kind, key=_free_key(plan), result=desk.flight)
+    rule = further_rule(kind, key=_free_key(plan), result=desk.flight, receiver=plan.receiver)
     return plan.model_copy(update={"rules": (*plan.rules, rule)}), "Added below."
 
 

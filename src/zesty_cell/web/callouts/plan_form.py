@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from itertools import combinations
 from typing import Any
 
 from pydantic import ValidationError
@@ -13,6 +14,7 @@ from zesty_cell.core.callouts.rules import (
     SWITCHES,
     CalloutPlan,
     Condition,
+    Guards,
     Profile,
     Rule,
     Switch,
@@ -20,9 +22,11 @@ from zesty_cell.core.callouts.rules import (
     free_positions,
 )
 from zesty_cell.core.callouts.several import not_told_apart
+from zesty_cell.core.chemistries import CHEMISTRIES
 from zesty_cell.web.forms import Field, FormState, form_units, get, put, read_field, whole_number, words_of
 from zesty_cell.web.units import (
     CAPACITY,
+    COUNT,
     CURRENT,
     DURATION,
     SECONDS,
@@ -60,6 +64,15 @@ READS: tuple[tuple[str, str], ...] = (
 SWITCH_WORDS: tuple[tuple[str, str], ...] = (
     ("", "whatever the switches"),
     *((f"{name}.{position}", f"switch {name} is {position}") for name in SWITCHES for position in POSITIONS),
+)
+#: What a rule listens to: one position of a switch, or two of its three.
+LISTENS: tuple[tuple[str, str], ...] = (
+    *SWITCH_WORDS,
+    *(
+        (f"{name}.{one}.{other}", f"switch {name} is {one} or {other}")
+        for name in SWITCHES
+        for one, other in combinations(POSITIONS, 2)
+    ),
 )
 VIBRATIONS = (
     ("", "no shaking"),
@@ -100,6 +113,13 @@ def _switch_text(switch: Switch | None) -> str:
 def _switch_value(text: str) -> dict[str, str] | None:
     name, _, position = text.partition(".")
     return {"name": name, "position": position} if text else None
+
+
+def _listens_text(guards: Guards) -> str:
+    text = _switch_text(guards.switch)
+    if guards.or_position is None or guards.switch is None:
+        return text
+    return ".".join((guards.switch.name, *sorted(guards.positions(), key=list(POSITIONS).index)))
 
 
 def _rule_fields(rule: Rule) -> tuple[Field, ...]:
@@ -146,6 +166,8 @@ STAGES = (
 )
 
 
+RECEIVER = Field("receiver.series", "Cells of the receiver's pack", COUNT, required=True)
+RECEIVERS = (("", "no pack of its own"), *((c.key, c.short_name) for c in CHEMISTRIES.values()))
 WRONG_PROFILE = Field("wrong_profile", "Words for a wrong pack", kind="text", required=True)
 CHOICES = (("one", "there is only one"), ("automatic", "the voltage at arming"), ("switch", "a switch"))
 
@@ -179,7 +201,7 @@ def first_texts(plan: CalloutPlan, *, version: int) -> dict[str, str]:
             f"{prefix}guards.armed": "armed" if rule.guards.armed else "always",
             f"{prefix}guards.throttle_over": typed(rule.guards.throttle_over, SHARE, "metric"),
             f"{prefix}guards.throttle_under": typed(rule.guards.throttle_under, SHARE, "metric"),
-            f"{prefix}guards.switch": _switch_text(rule.guards.switch),
+            f"{prefix}guards.switch": _listens_text(rule.guards),
             f"{prefix}guards.profile": rule.guards.profile or "",
         }
         for place, condition in enumerate(rule.conditions):
@@ -205,6 +227,8 @@ def first_texts(plan: CalloutPlan, *, version: int) -> dict[str, str]:
             value = getattr(timer, item.path.rpartition(".")[2])
             texts[item.path] = value if isinstance(value, str) else typed(value, item.quantity or SECONDS, "metric")
     texts |= {"choose": plan.choose, "wrong_profile": plan.wrong_profile}
+    texts["receiver.chemistry"] = plan.receiver.chemistry if plan.receiver else ""
+    texts["receiver.series"] = str(plan.receiver.series) if plan.receiver else "4"
     for profile in plan.profiles:
         texts[f"profiles.{profile.key}.switch"] = _switch_text(profile.switch)
         for item in _profile_fields(profile):
@@ -229,6 +253,11 @@ def read_plan_form(form: Mapping[str, str], base: CalloutPlan) -> ReadPlan:
 
     for item in STAGES:
         take(item, values, item.path)
+    if "receiver.chemistry" in form:
+        chemistry = form["receiver.chemistry"]
+        values["receiver"] = {"chemistry": chemistry, "series": 4} if chemistry else None
+        if chemistry:
+            take(RECEIVER, values, RECEIVER.path)
     for stage in ("lamp_v", "landing_v"):
         if values["stages"][stage] == 0.0:  # as good a way to say off as an empty field
             values["stages"][stage] = None
@@ -292,7 +321,10 @@ def _read_rule(rule: Rule, target: dict[str, Any], form: Mapping[str, str], take
         target[name] = form.get(f"{prefix}{name}") or None
     target["join"] = form.get(f"{prefix}join") or "all"
     target["guards"]["armed"] = form.get(f"{prefix}guards.armed") == "armed"
-    target["guards"]["switch"] = _switch_value(form.get(f"{prefix}guards.switch", ""))
+    heard = form.get(f"{prefix}guards.switch", "")
+    first, _, other = heard.rpartition(".") if heard.count(".") > 1 else (heard, "", "")
+    target["guards"]["switch"] = _switch_value(first)
+    target["guards"]["or_position"] = other or None
     target["guards"]["profile"] = form.get(f"{prefix}guards.profile") or None
     for place in range(len(rule.conditions)):
         at = f"{prefix}conditions.{place}."
