@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from tests.sheets import heron, pomelo, satsuma, sheet
+from zesty_cell.core.callouts.collisions import thresholds
 from zesty_cell.core.callouts.dry_run import on_forecast
 from zesty_cell.core.callouts.engine import Engine, frames
 from zesty_cell.core.callouts.lint import lint
@@ -130,6 +131,20 @@ def test_as_many_cells_of_another_chemistry_are_told_by_a_switch(flown):
     assert [p.series for p in three.plan.profiles] == [6, 6, 4]
     assert any("told apart by a switch" in n for n in three.notes)
     assert three.plan.name == "Heron, 3 packs"
+
+
+def test_the_other_chemistrys_values_are_no_faults_of_this_packs_plan(flown):
+    polymer = forecast(sheet(pack=satsuma()))
+    both = add_pack(write_plan(flown["six"], school="loaded voltage").plan, polymer)
+    for pack, result in ((pomelo(), flown["six"]), (satsuma(), polymer)):
+        alone = {f.key for f in lint(plan=write_plan(result, school="loaded voltage").plan, result=result)}
+        mine = facing(both, pack)
+        assert {f.key for f in lint(plan=mine, result=result)} <= alone
+        shown = [t.cell_v for t in thresholds(plan=mine, result=result) if t.acts in ("pack_low", "land_now")]
+        assert shown == [
+            pytest.approx(c.cell_value_v(series=6), abs=0.01)
+            for r in mine.flown_with(series=6).rules if r.role in ("pack_low", "land_now") for c in r.conditions
+        ]  # fmt: skip
 
 
 def test_a_pack_of_the_same_kind_joins_its_own_profile_among_two(flown):

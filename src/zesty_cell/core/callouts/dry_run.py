@@ -74,7 +74,7 @@ def resting_switches(plan: CalloutPlan, *, series: int) -> NDArray[np.int8]:
             stand(rule.guards.switch, there=True)
     for timer in plan.timers:
         stand(timer.reset, there=False)
-    flown = next((p for p in plan.profiles if p.series == series), None)
+    flown = plan.profile_for(series=series)
     if plan.choose == "switch" and flown is not None:
         stand(flown.switch, there=True)
     return row

@@ -108,7 +108,8 @@ class _Linter:
         self.cutoff_v = result.setup.sheet.craft.limits.esc_cutoff_v_per_cell
         self.capacity_ah = result.setup.figures.capacity_ah
         self.series = result.setup.sheet.pack.series
-        own = {None, *(p.key for p in plan.profiles if p.series == self.series)}
+        flown = plan.profile_for(series=self.series)
+        own = {None, flown.key if flown else None}
         self.timers = [t for t in plan.timers if t.on and t.profile in own]
         self.rules = [r for r in plan.rules if r.on]
 
@@ -378,7 +379,7 @@ def _profiles(w: _Linter) -> Iterator[Finding]:
         if condition.profile is not None or rule.guards.profile is not None:
             continue
         if not alike:
-            own = next((p for p in profiles if p.series == w.series), profiles[0])
+            own = w.plan.profile_for(series=w.series) or profiles[0]
             yield Finding(
                 "no_profile_guard", "stop", rule.key,
                 f"“{rule.name}” is watched whichever pack is flown, and it flies cells of several kinds.",
@@ -447,8 +448,8 @@ def _timers(w: _Linter) -> Iterator[Finding]:
             )  # fmt: skip
     heard = [r for r in w.rules if r.conditions and not any(c.sensor in TELEMETERED for c in r.conditions)]
     if not w.timers and not heard:
-        several = len(w.plan.profiles) > 1
-        profile = next((p.key for p in w.plan.profiles if several and p.series == w.series), None)
+        flown = w.plan.profile_for(series=w.series)
+        profile = flown.key if flown and len(w.plan.profiles) > 1 else None
         key = f"timer_{profile}" if profile else "timer"
         timer = Timer(key=key, at_s=max(w.result.callouts.timers.timer_s, 5.0), profile=profile)
         rest = tuple(t for t in w.plan.timers if t.key != key)

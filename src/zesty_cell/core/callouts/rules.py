@@ -345,10 +345,14 @@ class CalloutPlan(Entity):
         profile = self.profile(key) if key else (self.profiles[0] if len(self.profiles) == 1 else None)
         return profile.series if profile else self.series
 
+    def profile_for(self, *, series: int) -> Profile | None:
+        """The profile that a pack of ``series`` cells [1] is flown with: of several with as many the first."""
+        return next((p for p in self.profiles if p.series == series), None)
+
     def concerns(self, rule: Rule, condition: Condition, *, series: int) -> bool:
         """Whether a condition is watched with a pack of ``series`` cells [1], and not for another one alone."""
         profile = self.profile(condition.profile or rule.guards.profile)
-        return profile is None or profile.series == series
+        return profile is None or profile == self.profile_for(series=series)
 
     def flown_with(self, *, series: int) -> CalloutPlan:
         """What of the plan counts with a pack of ``series`` cells [1]: its own profile, conditions, rules, timers.
@@ -357,29 +361,29 @@ class CalloutPlan(Entity):
         told apart by a switch, the first is taken: :func:`~zesty_cell.core.callouts.several.facing` puts the pack
         in hand there.
         """
-        keys = [p.key for p in self.profiles if p.series == series][:1]
-        if not keys or len(self.profiles) == 1:
+        flown = self.profile_for(series=series)
+        if flown is None or len(self.profiles) == 1:
             return self
         rules = []
         for rule in self.rules:
             kept = tuple(
-                c.model_copy(update={"profile": None}) for c in rule.conditions if c.profile in (None, *keys)
+                c.model_copy(update={"profile": None}) for c in rule.conditions if c.profile in (None, flown.key)
             )
-            if rule.guards.profile in (None, *keys) and (kept or not rule.conditions):
+            if rule.guards.profile in (None, flown.key) and (kept or not rule.conditions):
                 guards = rule.guards.model_copy(update={"profile": None})
                 rules.append(rule.model_copy(update={"conditions": kept, "guards": guards}))
-        timers = [t for t in self.timers if t.profile in (None, *keys)]
+        timers = [t for t in self.timers if t.profile in (None, flown.key)]
         changed = {
             "rules": tuple(rules),
             "timers": tuple(t.model_copy(update={"profile": None}) for t in timers),
-            "profiles": tuple(p for p in self.profiles if p.key in keys),
+            "profiles": (flown,),
             "series": series,
         }
         return self.model_copy(update=changed)
 
     def calls_below_v(self, rule: Rule, *, series: int) -> float | None:
         """The voltage a rule calls below with a pack of ``series`` cells [V a cell]; None where there is none."""
-        flown = next((p for p in self.profiles if p.series == series), self.profiles[0] if self.profiles else None)
+        flown = self.profile_for(series=series) or (self.profiles[0] if self.profiles else None)
         for condition in rule.conditions:
             if condition.comparison != "below" or condition.profile not in (None, flown.key if flown else None):
                 continue

@@ -255,9 +255,12 @@ def read_plan_form(form: Mapping[str, str], base: CalloutPlan) -> ReadPlan:
         take(item, values, item.path)
     if "receiver.chemistry" in form:
         chemistry = form["receiver.chemistry"]
-        values["receiver"] = {"chemistry": chemistry, "series": 4} if chemistry else None
-        if chemistry:
+        usual = 4 if chemistry == "nimh" else 2
+        values["receiver"] = {"chemistry": chemistry, "series": usual} if chemistry else None
+        if chemistry and RECEIVER.path in form:
             take(RECEIVER, values, RECEIVER.path)
+        elif chemistry:  # chosen just now: the page asks for the cells next
+            state.texts[RECEIVER.path] = str(usual)
     for stage in ("lamp_v", "landing_v"):
         if values["stages"][stage] == 0.0:  # as good a way to say off as an empty field
             values["stages"][stage] = None

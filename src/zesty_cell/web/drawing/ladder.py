@@ -174,7 +174,7 @@ def _rule_lines(plan: CalloutPlan, result: Forecast) -> list[_Line]:
             if not rule.on or condition.sensor not in PACK_VOLTAGES or condition.comparison != "below":
                 continue
             series = plan.series_of(rule, condition)
-            if series != own_series:
+            if series != own_series or not plan.concerns(rule, condition, series=own_series):
                 continue
             cell_v = condition.cell_value_v(series=series)
             owner: Owner = (
