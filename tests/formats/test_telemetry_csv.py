@@ -221,3 +221,106 @@ def test_a_clock_that_jumps_to_and_fro_is_no_clock():
 def test_endless_names_are_cut():
     table = read_table(b"time," + b"v" * 5000 + b"\n0,24.9\n1,24.8\n")
     assert [len(n) for n in table.names] == [4, 60]
+
+
+def flight_csv(header: str, *columns, lines: int = 120) -> bytes:
+    """A made-up flight of a 6S pack: each column from its own function of the line."""
+    return f"{header}\n".encode() + b"".join(
+        (";".join(f"{column(k):g}" for column in columns) + "\n").encode() for k in range(lines)
+    )
+
+
+def seconds(k):
+    return float(k)
+
+
+def falling_v(k):
+    return 24.9 - 0.02 * k - (1.2 if k % 10 == 0 else 0.0)
+
+
+def steady_v(k):
+    return 7.9
+
+
+def used_mah(k):
+    return 12.0 * k
+
+
+def amps(k):
+    return 40.0 if k % 10 == 0 else 9.0
+
+
+@pytest.mark.parametrize(
+    ("header", "pack"),
+    [
+        ("time;Battery (V);Volts B (V)", "Volts B (V)"),  # a steady supply under the better name
+        ("time;VBat;Volt 2", "Volt 2"),
+        ("time;Voltage;Sensor 4", "Sensor 4"),  # no telling name at all, and only it falls
+    ],
+)
+def test_the_packs_voltage_is_the_one_that_falls(header, pack):
+    assert roles(flight_csv(header, seconds, steady_v, falling_v))["pack_v"][0] == pack
+
+
+def test_a_telling_name_wins_among_columns_that_fall():
+    data = flight_csv("time;Sensor 4;Voltage", seconds, falling_v, lambda k: 24.8 - 0.015 * k)
+    assert roles(data)["pack_v"] == ("Voltage", "V")
+    # And with nothing that falls, the name is all there is.
+    assert roles(flight_csv("time;Voltage", seconds, lambda k: 24.0))["pack_v"][0] == "Voltage"
+
+
+def test_charge_used_grows_and_the_capacity_set_does_not():
+    data = flight_csv("time;Capacity;Consumed;Volts", seconds, lambda k: 1300.0, used_mah, falling_v)
+    assert roles(data)["used_ah"] == ("Consumed", "mAh")
+    data = flight_csv("time;mAh used;mAh;Volts", seconds, lambda k: 1300.0 - k, used_mah, falling_v)
+    assert roles(data)["used_ah"] == ("mAh", "mAh")
+
+
+@pytest.mark.parametrize(
+    ("low", "high", "unit", "idle", "full"),
+    [
+        (0.0, 1.0, "share", 0.0, 1.0), (0.0, 100.0, "%", 0.0, 1.0), (-100.0, 100.0, "both", 0.0, 1.0),
+        (-1024.0, 1024.0, "counts", 0.0, 1.0), (-462.0, 562.0, "counts", 0.2744, 0.7744),
+        (1000.0, 2000.0, "us", 0.0, 1.0),
+    ],
+)  # fmt: skip
+def test_throttle_comes_in_five_ways(low, high, unit, idle, full):
+    data = flight_csv("time;Thr;Volts", seconds, lambda k: low + (high - low) * (k % 5) / 4, falling_v)
+    assert roles(data)["throttle"] == ("Thr", unit)
+    throttle = log_of(data).telemetry.throttle
+    assert (throttle.min(), throttle.max()) == (pytest.approx(idle, abs=1e-3), pytest.approx(full, abs=1e-3))
+
+
+@pytest.mark.parametrize(
+    "header",
+    [
+        "Zeit (s);Akkuspannung (V);Strom (A);Verbrauchte Kapazität (mAh);Gas (%);Höhe (m);Temperatur (°C)",
+        "Temps (s);Tension batterie (V);Courant (A);Capacité consommée (mAh);Gaz (%);Altitude (m);Température (°C)",
+        "Tiempo (s);Voltaje batería (V);Corriente (A);Consumido (mAh);Acelerador (%);Altura (m);Temperatura (°C)",
+        "Tempo (s);Tensione batteria (V);Corrente (A);Consumato (mAh);Acceleratore (%);Quota (m);Temperatura (°C)",
+        "Tijd (sec);Accuspanning (V);Stroom (A);Verbruikt (mAh);Gasstand (%);Hoogte (m);Temperatuur (°C)",
+    ],
+)
+def test_columns_in_other_languages(header):
+    data = flight_csv(
+        header, seconds, falling_v, amps, used_mah, lambda k: 50.0 + k % 7, lambda k: 20.0, lambda k: 25.0
+    )
+    names = header.split(";")
+    units = ("s", "V", "A", "mAh", "%", "m", "°C")
+    keys = ("time_s", "pack_v", "current_a", "used_ah", "throttle", "altitude_m", "temperature_c")
+    assert roles(data) == {key: (name, unit) for key, name, unit in zip(keys, names, units, strict=True)}
+
+
+@pytest.mark.parametrize(
+    ("name", "role"),
+    [("Zellenspannung", "cell_v"), ("Empfängerspannung", "receiver_v"), ("Tension récepteur", "receiver_v")],
+)
+def test_grown_together_names(name, role):
+    data = flight_csv(f"Zeit;Spannung;{name}", seconds, falling_v, lambda k: 4.1 if role == "cell_v" else 5.0)
+    assert roles(data)[role][0] == name
+    assert roles(data)["pack_v"][0] == "Spannung"
+
+
+def test_armed_in_other_languages():
+    data = b"Zeit;Spannung;Scharf\n0;24.9;nein\n1;24.8;ja\n2;24.7;ja\n"
+    np.testing.assert_allclose(log_of(data).telemetry.armed, [0.0, 1.0, 1.0])

@@ -182,3 +182,18 @@ def test_how_long_each_rule_waited_and_was_true_is_told(client):
     assert told["Silence"] == ("–", "–")
     assert re.fullmatch(r"\d+\.\d s in \d+", told["Land now"][0])
     assert re.fullmatch(r"\d+\.\d s in \d", told["Land now"][1])
+
+
+def test_what_cannot_be_is_said_before_the_run_and_not_confirmed(client):
+    lines = "".join(f"{k},{24.8 - 0.02 * k:.2f},{-462 + 8 * (k % 120)}\n" for k in range(200))
+    where = bring(client, f"time,volts,throttle\n{lines}".encode()).headers["location"]
+    page = client.get(where).text
+    assert '<option value="counts" selected' in page
+    wrong = client.post(where, data=columns(page) | {"throttle.unit": "%", "action": "look"})
+    assert wrong.status_code == 200
+    assert re.search(r'id="becomes-throttle"[^>]*>.*?cannot be', wrong.text, re.S)
+    refused = client.post(where, data=columns(page) | {"throttle.unit": "%", "action": "confirm"})
+    assert refused.status_code == 422
+    assert "another unit, or another column" in refused.text
+    assert '<option value="%" selected' in refused.text
+    assert client.post(where, data=columns(page) | {"action": "confirm"}).status_code == 303

@@ -7,6 +7,7 @@ the pilot confirmed.
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
@@ -69,38 +70,91 @@ _VOLTS = (
     Unit("V", "V"), Unit("mV", "mV", 1e-3), Unit("cV", "hundredths of a volt", 1e-2),
     Unit("dV", "tenths of a volt", 0.1),
 )  # fmt: skip
-_VOLT_WORDS = ("voltage", "volts", "volt", "v", "mv")
+_VOLT_WORDS = (
+    "voltage", "volts", "volt", "v", "mv", "spannung", "tension", "voltaje", "tensione", "spanning", "tensao",
+)  # fmt: skip
+# Words of a column's name, the surest first; in English and the larger languages of Europe, without accents.
 ROLES: tuple[Role, ...] = (
     Role(
-        "time_s", "Time", ("time", "timestamp", "seconds", "clock", "elapsed", "t", "date"),
+        "time_s", "Time",
+        (
+            "time", "timestamp", "zeit", "temps", "tiempo", "tempo", "tijd", "uhrzeit", "heure", "hora", "ora",
+            "seconds", "clock", "elapsed", "sekunden", "secondes", "segundos", "secondi", "t", "date", "datum",
+        ),
         (Unit("s", "s"), Unit("ms", "ms", 1e-3), Unit("us", "µs", 1e-6), Unit("clock", "h:mm:ss or date and time")),
     ),
-    Role("pack_v", "Pack voltage", ("pack", "battery", "batt", "vbat", "bat", *_VOLT_WORDS), _VOLTS),
-    Role("cell_v", "Lowest cell", ("cell", "cells"), _VOLTS),
-    Role("receiver_v", "Receiver battery", ("receiver", "rx"), _VOLTS, _VOLT_WORDS),
     Role(
-        "used_ah", "Charge used", ("used", "consumed", "consumption", "drawn", "capacity", "mah", "ah"),
+        "pack_v", "Pack voltage",
+        (
+            "pack", "battery", "batt", "vbat", "bat", "akku", "batterie", "bateria", "batteria", "accu", "batterij",
+            *_VOLT_WORDS,
+        ),
+        _VOLTS,
+    ),
+    Role(
+        "cell_v", "Lowest cell",
+        ("cell", "cells", "zelle", "zellen", "zell", "element", "celda", "cella", "cellule", "celula", "cel"),
+        _VOLTS,
+    ),
+    Role(
+        "receiver_v", "Receiver battery",
+        ("receiver", "rx", "empfanger", "empfaenger", "recepteur", "receptor", "ricevitore", "ontvanger"),
+        _VOLTS, _VOLT_WORDS,
+    ),
+    Role(
+        "used_ah", "Charge used",
+        (
+            "used", "consumed", "consumption", "drawn", "verbraucht", "verbrauch", "entnommen", "consomme",
+            "consommee", "consommation", "consumido", "consumo", "consumato", "verbruikt", "verbruik", "capacity",
+            "kapazitat", "kapazitaet", "capacite", "capacidad", "capacita", "capaciteit", "capacidade", "mah", "ah",
+        ),
         (Unit("mAh", "mAh", 1e-3), Unit("Ah", "Ah")),
     ),
     Role(
-        "current_a", "Current", ("current", "curr", "amps", "amp", "amperage", "a", "ma"),
+        "current_a", "Current",
+        (
+            "current", "curr", "amps", "amp", "amperage", "strom", "courant", "intensite", "corriente", "corrente",
+            "stroom", "ampere", "a", "ma",
+        ),
         (Unit("A", "A"), Unit("mA", "mA", 1e-3), Unit("cA", "hundredths of an amp", 1e-2)),
     ),
     Role(
-        "throttle", "Throttle", ("throttle", "thr"),
+        "throttle", "Throttle",
+        (
+            "throttle", "thr", "gas", "gaz", "acelerador", "acceleratore", "gasstand", "drossel",
+        ),
         (
             Unit("share", "0 to 1"), Unit("%", "%", 0.01), Unit("us", "pulse, 1000 to 2000 µs", 1e-3, 1000.0),
-            Unit("both", "−100 to 100 %", 0.005, -100.0),
+            Unit("both", "−100 to 100 %", 0.005, -100.0), Unit("counts", "−1024 to 1024", 1 / 2048, -1024.0),
         ),
     ),
-    Role("armed", "Armed", ("armed", "arm", "arming"), (Unit("yes", "1 or yes, 0 or no"),)),
     Role(
-        "temperature_c", "Temperature", ("temperature", "temp", "tmp"),
+        "armed", "Armed", ("armed", "arm", "arming", "scharf", "arme", "armado", "armato"),
+        (Unit("yes", "1 or yes, 0 or no"),),
+    ),
+    Role(
+        "temperature_c", "Temperature",
+        ("temperature", "temp", "tmp", "temperatur", "temperatura", "temperatuur"),
         (Unit("°C", "°C"), Unit("°F", "°F", 1 / 1.8, 32.0)),
     ),
-    Role("altitude_m", "Altitude", ("altitude", "alt", "height"), (Unit("m", "m"), Unit("ft", "ft", 0.3048))),
+    Role(
+        "altitude_m", "Altitude",
+        ("altitude", "alt", "height", "hohe", "hoehe", "altura", "altezza", "quota", "hoogte"),
+        (Unit("m", "m"), Unit("ft", "ft", 0.3048)),
+    ),
 )  # fmt: skip
-_YES, _NO = frozenset({"1", "yes", "true", "on", "armed"}), frozenset({"0", "no", "false", "off", "disarmed"})
+#: Other spellings of a unit in a column's name.
+_ALIASES = {
+    "sec": "s", "sek": "s", "secs": "s", "seconds": "s", "sekunden": "s", "secondes": "s", "segundos": "s",
+    "secondi": "s", "msec": "ms", "millis": "ms", "usec": "us", "µs": "us", "volts": "V", "volt": "V", "amps": "A",
+    "ampere": "A", "milliampere": "mA", "milliamps": "mA", "percent": "%", "prozent": "%",
+}  # fmt: skip
+_YES = frozenset(
+    {"1", "yes", "true", "on", "armed", "ja", "wahr", "ein", "oui", "vrai", "si", "sì", "sí", "sim", "aan"}
+)
+_NO = frozenset(
+    {"0", "no", "false", "off", "disarmed", "nein", "falsch", "aus", "non", "faux", "nao", "não", "nee", "uit"}
+)
 
 
 class ColumnChoice(Entity):
@@ -133,8 +187,19 @@ class Mapping(Entity):
 
 
 def _words(name: str) -> list[str]:
-    parts = re.sub(r"([a-z])([A-Z])", r"\1 \2", name)
-    return re.findall(r"[a-zµ%]+", parts.lower())
+    parts = re.sub(r"([a-z])([A-Z])", r"\1 \2", name.replace("µ", "u"))
+    plain = "".join(c for c in unicodedata.normalize("NFKD", parts) if not unicodedata.combining(c))
+    return re.findall(r"[a-z%]+", plain.replace("ß", "ss").lower())
+
+
+def _score(role: Role, words: set[str]) -> int:
+    """How surely a column's name tells a role: by whole words, else by long ones grown together: “Akkuspannung”."""
+    whole = sum(2 * (len(role.words) - k) for k, word in enumerate(role.words) if word in words)
+    if whole:
+        return whole
+    # “tempo” is time, and has nothing to do with “temp”.
+    others = {one for one in words if not any(one in r.words for r in ROLES)}
+    return int(any(len(word) >= 4 and word in one for word in role.words for one in others))
 
 
 def _named_unit(role: Role, name: str) -> Unit | None:
@@ -142,15 +207,19 @@ def _named_unit(role: Role, name: str) -> Unit | None:
     named = re.findall(r"[\[(]\s*([^\])]+?)\s*[\])]", name) + re.split(r"[\s_/.\-]+", name)
     for text in named:
         for unit in role.units:
-            if text == unit.key or (len(text) > 1 and text.lower() == unit.key.lower()) or text == unit.label:
+            wanted = {unit.key, unit.label}
+            if text in wanted or _ALIASES.get(text.lower()) in wanted:
                 return unit
-    if role.key == "time_s" and any(text.lower() in ("µs", "us", "usec") for text in named):
-        return role.unit("us")
+            if len(text) > 1 and text.lower() == unit.key.lower():
+                return unit
     return None
 
 
 def guess_mapping(table: Table, *, series: int) -> Mapping:
-    """What each column probably is: by the words of its name, its unit by name or by size.
+    """What each column probably is: by the words of its name and by what its numbers do; its unit by name or size.
+
+    Of columns whose names tell a role the one that behaves like it is taken: a pack's voltage falls under load, a
+    supply's stays.  A pack's voltage without a telling name is found by what it does alone.
 
     Parameters
     ----------
@@ -159,25 +228,67 @@ def guess_mapping(table: Table, *, series: int) -> Mapping:
     """
     chosen: list[ColumnChoice] = []
     taken: set[int] = set()
+    words = [set(_words(name)) for name in table.names]
     # The rarest words first: “cell voltage” is a cell's, “rx voltage” the receiver's.
     for key in (
         "armed", "throttle", "temperature_c", "altitude_m", "cell_v", "receiver_v", "used_ah", "current_a",
         "time_s", "pack_v",
     ):  # fmt: skip
         role = next(r for r in ROLES if r.key == key)
-        best, best_score = None, 0
-        for index, name in enumerate(table.names):
-            words = _words(name)
-            score = sum(2 * (len(role.words) - role.words.index(w)) for w in set(words) & set(role.words))
-            if index in taken or (role.needs and not set(words) & set(role.needs)):
+        best, best_rank = None, (_AGAINST - 1, 0)
+        for index in range(len(table.names)):
+            names_no_volts = bool(role.needs) and not _score(_VOLTS_NAMED, words[index])
+            score = 0 if names_no_volts else _score(role, words[index])
+            if index in taken or not (score or key == "pack_v") or not _has_values(table, index):
                 continue
-            if score > best_score and _has_values(table, index):
-                best, best_score = index, score
+            does = _behaves(table, role, index, series)
+            if not score and does != _SURELY:
+                continue
+            rank = (min(does, _FOR) if score else _SILENT, score)
+            if rank > best_rank:
+                best, best_rank = index, rank
         if best is not None:
             taken.add(best)
             chosen.append(ColumnChoice(role=role.key, column=best, unit=guess_unit(table, role, best, series).key))
     order = [r.key for r in ROLES]
     return Mapping(columns=tuple(sorted(chosen, key=lambda c: order.index(c.role))))
+
+
+_VOLTS_NAMED = Role("receiver_v", "", _VOLT_WORDS, _VOLTS)
+#: What the numbers of a column say of a role: against it, nothing, for it, and enough without a name.
+_AGAINST, _SILENT, _FOR, _SURELY = -1, 0, 1, 2
+#: A pack's voltage moves by more than this between its highest and lowest twentieth, a supply's by less [1].
+_SUPPLY_MOVES = 0.015
+
+
+def _behaves(table: Table, role: Role, index: int, series: int) -> int:
+    """What the numbers of a column say of a role."""
+    if role.key not in ("pack_v", "used_ah", "current_a", "throttle"):
+        return _SILENT
+    values = _numbers(table, index)
+    if values.size < 20:
+        return _SILENT
+    low, high = (float(q) for q in np.quantile(values, (0.05, 0.95)))
+    if role.key in ("current_a", "throttle"):
+        return _FOR if high > low else _AGAINST
+    if role.key == "used_ah":
+        falls = float(np.mean(np.diff(values) < 0.0))
+        return _FOR if falls < 0.01 and values[-1] > values[0] else _AGAINST
+    unit = guess_unit(table, role, index, series)
+    fits = 2.2 <= float(np.median(values)) * unit.factor / series <= 4.4
+    moves = high - low > _SUPPLY_MOVES * high
+    tenth = max(values.size // 10, 1)
+    sinks = float(np.median(values[-tenth:])) < float(np.median(values[:tenth]))
+    if not (fits and moves):
+        return _AGAINST
+    return _SURELY if sinks and unit.key in ("V", "mV") else _FOR
+
+
+def _numbers(table: Table, index: int) -> NDArray[np.float64]:
+    """The numbers of a column over the whole log, some thousands of lines at most."""
+    every = max(1, len(table.rows) // 4000)
+    cells = (row[index].strip() for row in table.rows[::every])
+    return np.array([to_number(c, table.decimal_comma) for c in cells if is_number(c)])
 
 
 def _has_values(table: Table, index: int) -> bool:
@@ -208,7 +319,11 @@ def guess_unit(table: Table, role: Role, index: int, series: int) -> Unit:
     if role.key == "current_a":
         return role.unit("mA" if most > 1500 else "A")
     if role.key == "throttle":
-        return role.unit("us" if least >= 800 else "both" if least < -1 else "%" if most > 1.5 else "share")
+        if least >= 800:
+            return role.unit("us")
+        if least < -1:
+            return role.unit("counts" if least < -150 or most > 150 else "both")
+        return role.unit("counts" if most > 150 else "%" if most > 1.5 else "share")
     return role.units[0]
 
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.callouts.telemetry import doubted_voltage
+from zesty_cell.core.log_plausibility import log_doubts
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.formats.csv_table import Table, read_table
 from zesty_cell.formats.errors import FileFormatError
@@ -80,18 +80,14 @@ def _becomes(role: Role, values: NDArray[np.float64]) -> str:
 
 def _lines(table: Table, mapping: Mapping, read: ReadLog | None, sheet: Sheet) -> list[_RoleLine]:
     lines = []
+    doubts = {} if read is None else {d.field: d.words for d in log_doubts(read.telemetry, pack=sheet.pack)}
     for role in ROLES:
         choice = mapping.of(role.key)
         if choice is None:
             lines.append(_RoleLine(role, "", role.units[0].key, "", ""))
             continue
-        becomes, doubt = "", ""
-        if read is not None:
-            values = getattr(read.telemetry, role.key)
-            becomes = _becomes(role, values)
-            if role.key == "pack_v":
-                doubt = doubted_voltage(values, pack=sheet.pack) or ""
-        lines.append(_RoleLine(role, str(choice.column), choice.unit, becomes, doubt))
+        becomes = "" if read is None else _becomes(role, getattr(read.telemetry, role.key))
+        lines.append(_RoleLine(role, str(choice.column), choice.unit, becomes, doubts.get(role.key, "")))
     return lines
 
 
@@ -128,6 +124,9 @@ def _show(
         read = read_telemetry(table, mapping)
     except FileFormatError as problem:
         error = problem
+    refused = bool(error) or (
+        read is not None and any(d.impossible for d in log_doubts(read.telemetry, pack=sheet.pack))
+    )
     context: dict[str, Any] = {
         "row": row,
         "sheet": sheet,
@@ -141,7 +140,7 @@ def _show(
         "error": error,
         "shown": list(zip(table.lines[:_SHOWN_ROWS], table.rows[:_SHOWN_ROWS], strict=True)),
     }
-    return page(request, "log.html", context, status=422 if asked and error else 200)
+    return page(request, "log.html", context, status=422 if asked and refused else 200)
 
 
 @router.post("")
@@ -183,8 +182,10 @@ def confirm(request: Request, session: Store, sheet_id: int, log_id: int, form: 
     if form.get("action") != "confirm":
         return _show(request, row, sheet_id, sheet, table, mapping)
     try:
-        read_telemetry(table, mapping)
+        read = read_telemetry(table, mapping)
     except FileFormatError:
+        return _show(request, row, sheet_id, sheet, table, mapping, asked=True)
+    if any(d.impossible for d in log_doubts(read.telemetry, pack=sheet.pack)):
         return _show(request, row, sheet_id, sheet, table, mapping, asked=True)
     store.confirm(session, row, mapping)
     if row.flight_id is not None:

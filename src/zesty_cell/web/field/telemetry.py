@@ -28,6 +28,7 @@ from zesty_cell.core.learn.calibration import corrected_log
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.log_fit import LogFit, fit_log
 from zesty_cell.core.learn.log_pattern import LogPattern, pattern_from_log
+from zesty_cell.core.log_plausibility import log_doubts
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.errors import FileFormatError
@@ -90,7 +91,8 @@ def _opened(session: Session, flight_id: int, log_id: int) -> Opened:
             result = flown(sheet)
         except OutOfRangeError:
             result = None
-    return Opened(row, flight_row, flight, telemetry, (*read.notes, *notes), sheet_row, sheet, result)
+    doubts = tuple(d.words for d in log_doubts(read.telemetry, pack=PACKS.thing(flight_row.pack)))
+    return Opened(row, flight_row, flight, telemetry, (*read.notes, *notes, *doubts), sheet_row, sheet, result)
 
 
 def _pattern(opened: Opened) -> LogPattern | str:
@@ -184,13 +186,15 @@ def attach(
     mapping = known or guess_mapping(table, series=flight_row.pack.series)
     sheet = sheet_of(session, flight_row)
     try:
-        remember_read(logs.packed_of(row), mapping, read_telemetry(table, mapping))
+        read = read_telemetry(table, mapping)
+        remember_read(logs.packed_of(row), mapping, read)
     except FileFormatError as error:
         if sheet is None:
             session.rollback()
             return say(RedirectResponse(f"/log/{flight_id}", 303), f"Not attached: {error}"[:400])
         return RedirectResponse(f"/callouts/{sheet.id}/logs/{row.id}", 303)
-    if known is None and sheet is not None:  # a new source: its columns are confirmed once
+    wrong = any(d.impossible for d in log_doubts(read.telemetry, pack=PACKS.thing(flight_row.pack)))
+    if (known is None or wrong) and sheet is not None:  # a new source: its columns are confirmed once
         return RedirectResponse(f"/callouts/{sheet.id}/logs/{row.id}", 303)
     logs.confirm(session, row, mapping)
     return RedirectResponse(f"/log/{flight_id}/telemetry/{row.id}", 303)
