@@ -11,6 +11,7 @@ import pytest
 from zesty_cell.demo.club import load_club
 from zesty_cell.demo.log import load_telemetry
 from zesty_cell.formats.csv_table import MOST_BYTES
+from zesty_cell.store import flights
 from zesty_cell.store import logs as store
 
 LOGS = "/callouts/8/logs"
@@ -197,3 +198,67 @@ def test_what_cannot_be_is_said_before_the_run_and_not_confirmed(client):
     assert "another unit, or another column" in refused.text
     assert '<option value="%" selected' in refused.text
     assert client.post(where, data=columns(page) | {"action": "confirm"}).status_code == 303
+
+
+def flight_of(page):
+    """The form of the proposed flight as a browser would send it."""
+    form = page.split('id="proposed-flight"')[1].split("</form>")[0]
+    values = dict(re.findall(r'<input[^>]*name="([^"]+)" value="([^"]*)"', form))
+    return values | {"pack": re.search(r'<option value="(\d+)" selected', form)[1]}
+
+
+#: Dated, armed from the third second, above idle from the fifth to the 485th.
+DATED = b"date time;volts;throttle %;used mAh\n" + b"".join(
+    f"2026-05-03 14:{k // 60:02d}:{k % 60:02d}+00:00;{24.8 - 0.008 * k:.2f};{55 if 5 <= k <= 485 else 0};"
+    f"{5 * min(max(k - 5, 0), 480)}\n".encode()
+    for k in range(500)
+)
+
+
+def test_a_log_before_its_flight_proposes_the_flight(client, app):
+    number = re.search(r'<option value="(\d+)">Heron on Pomelo, lighthouse run<', client.get("/log").text)[1]
+    answer = client.post("/telemetry", data={"sheet": number}, files={"file": ("may.csv", DATED, "text/csv")})
+    assert answer.status_code == 303
+    where = answer.headers["location"]
+    page = client.get(where).text
+    assert "This flight is not in the log yet" in page
+    form = flight_of(page)
+    assert (form["duration_s"], form["shown_ah"], form["landed_local"]) == ("8:00", "2400", "2026-05-03T14:08")
+    assert "The log has no date" not in page
+    # What cannot be is said at its field, with what was typed; what hardly can is asked back.
+    wrong = client.post(f"{where}/flight", data=form | {"duration_s": "8x", "shown_ah": "2300"})
+    assert wrong.status_code == 422
+    assert "8x" in flight_of(wrong.text)["duration_s"]
+    assert flight_of(wrong.text)["shown_ah"] == "2300"
+    assert re.search(r'id="error-flight-flew">[^<]+<', wrong.text)
+    asked = client.post(f"{where}/flight", data=form | {"duration_s": "58:00"})
+    assert asked.status_code == 422
+    assert 'name="sure"' in asked.text
+    done = client.post(f"{where}/flight", data=form)
+    assert done.status_code == 303
+    assert "The flight is in the log." in client.get(done.headers["location"]).text
+    with app.state.database.session() as session:
+        [row] = flights.newest(session, 5)
+        flight = flights.flight_of(row)
+        assert (row.craft.name, row.pack.name, row.pattern) == ("Heron", "Pomelo 1", "Shoreline cruise")
+        assert (flight.duration_s, flight.shown_ah) == (480.0, pytest.approx(2.4))
+        assert flight.landed_at.isoformat() == "2026-05-03T14:08:00+00:00"
+        assert store.of_flight(session, row.id)
+    # Once is once.
+    assert client.post(f"{where}/flight", data=form).headers["location"] == f"/log/{row.id}"
+    assert "not in the log yet" not in client.get(where).text
+
+
+def test_a_log_without_date_or_throttle_says_what_it_cannot_tell(client):
+    where = bring(client, FALLING).headers["location"]
+    page = client.get(where).text
+    assert "The log has no date: this is when it was brought in." in page
+    assert flight_of(page)["duration_s"] == "8:20"
+    bare = "".join(f"{k};{24.8 - 0.01 * k:.2f}\n" for k in range(100))
+    where = bring(client, f"time;volts\n{bare}".encode()).headers["location"]
+    assert "not in the log yet" not in client.get(where).text
+    for sheet, file in (("999", FALLING), ("x", FALLING), ("8", b"\x00")):
+        assert client.post("/telemetry", data={"sheet": sheet}, files={"file": ("a.csv", file)}).status_code in (
+            404,
+            422,
+        )

@@ -146,6 +146,7 @@ def create_app(
         choose_buys, choose_compare, api,
     ):  # fmt: skip
         app.include_router(module.router)
+    app.include_router(callouts_logs.entrance)
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")
     app.add_exception_handler(MissingRecordError, _missing)
     for conflict in (EditConflictError, InUseError, StaleDataError):

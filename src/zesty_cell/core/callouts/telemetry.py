@@ -163,6 +163,38 @@ def _flown(log: Telemetry, throttle: NDArray[np.float64]) -> tuple[int, int]:
     return (int(flying[0]), int(flying[-1])) if flying.size else (0, len(log) - 1)
 
 
+@dataclass(frozen=True)
+class FlightSeen:
+    """The flight that a log is of.
+
+    Attributes
+    ----------
+    duration_s : float
+        From the first to the last moment above idle [s].
+    landed_s : float
+        That last moment, on the log's own clock [s].
+    shown_ah : float or None
+        Charge used by then, as the sensor shows it [Ah].
+    """
+
+    duration_s: float
+    landed_s: float
+    shown_ah: float | None
+
+
+def flight_seen(log: Telemetry, /) -> FlightSeen | None:
+    """The flight that a log is of [s, Ah]; None where nothing in it tells flying from standing."""
+    if log.throttle is None and log.current_a is None:
+        return None
+    first, last = _flown(log, _throttle(log))
+    used = _used_ah(log)
+    shown = None if used is None else float(last_heard(used)[last])
+    if shown is not None and not shown > 0.0:
+        shown = None
+    duration_s = float(log.time_s[last] - log.time_s[first])
+    return FlightSeen(duration_s, float(log.time_s[last]), shown) if duration_s > 0.0 else None
+
+
 def see_log(log: Telemetry, /, *, plan: CalloutPlan, pack: Pack) -> SeenLog:
     """What the transmitter would have received of a logged flight.
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from typing import Annotated, Any
 
 import numpy as np
@@ -12,6 +13,8 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.callouts.telemetry import flight_seen
+from zesty_cell.core.keeping import type_of
 from zesty_cell.core.log_plausibility import log_doubts
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.formats.csv_table import Table, read_table
@@ -28,15 +31,21 @@ from zesty_cell.formats.telemetry_csv import (
 )
 from zesty_cell.store import logs as store
 from zesty_cell.store import sheets as sheet_store
+from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import LogRow
 from zesty_cell.web.callouts.desk import Store
 from zesty_cell.web.callouts.page import log_refused
+from zesty_cell.web.face import Face
+from zesty_cell.web.field.entries import Taken, take_entry
 from zesty_cell.web.messages import say
+from zesty_cell.web.preferences import preferences_of
 from zesty_cell.web.sheets import PostedForm
 from zesty_cell.web.templating import page
-from zesty_cell.web.units import group, minutes
+from zesty_cell.web.units import CAPACITY, group, minutes, typed
 
 router = APIRouter(prefix="/callouts/{sheet_id}/logs", include_in_schema=False)
+#: From the log of flights, where the sheet is chosen with the file.
+entrance = APIRouter(prefix="/telemetry", include_in_schema=False)
 _SEPARATOR_WORDS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "|"}
 _SHOWN_ROWS = 6
 
@@ -108,6 +117,36 @@ def _posted_mapping(form: dict[str, str]) -> Mapping:
     return Mapping.model_validate({"columns": columns, "part": part, "lenient": bool(form.get("lenient"))})
 
 
+#: A clock that counts from 1970 has come further than this; one that counts from switching on has not [s].
+_A_DATE_S = 1e9
+
+
+def _proposed(
+    session: Session, row: LogRow, sheet_id: int, read: ReadLog | None, face: Face
+) -> dict[str, Any] | None:
+    """The flight that a log without one is of, as a form to put it into the log; None where it tells of none."""
+    seen = None if read is None or row.flight_id is not None else flight_seen(read.telemetry)
+    if seen is None:
+        return None
+    sheet_row = sheet_store.fetch(session, sheet_id)
+    dated = seen.landed_s > _A_DATE_S
+    landed_at = datetime.fromtimestamp(seen.landed_s, UTC) if dated else row.created_at
+    own_type = type_of(sheet_row.pack.name)
+    return {
+        "texts": {
+            "pack": str(sheet_row.pack_id),
+            "duration_s": face.time(seen.duration_s),
+            "shown_ah": "" if seen.shown_ah is None else typed(seen.shown_ah, CAPACITY, "metric"),
+            "landed_local": f"{landed_at:%Y-%m-%dT%H:%M}",
+        },
+        "dated": dated,
+        "packs": [r for r in PACKS.all(session) if type_of(r.name) == own_type],
+        "pattern": sheet_store.as_sheet(sheet_row).flying.name,
+        "errors": {},
+        "sure": "",
+    }
+
+
 def _show(
     request: Request,
     row: LogRow,
@@ -116,7 +155,9 @@ def _show(
     table: Table,
     mapping: Mapping,
     *,
+    session: Session,
     asked: bool = False,
+    flight: tuple[dict[str, str], Taken] | None = None,
 ) -> Response:
     """The page of a log's columns; with ``asked`` a mapping that cannot be read is an error, not a proposal."""
     read, error = None, None
@@ -127,7 +168,12 @@ def _show(
     refused = bool(error) or (
         read is not None and any(d.impossible for d in log_doubts(read.telemetry, pack=sheet.pack))
     )
+    proposed = _proposed(session, row, sheet_id, read, Face(preferences_of(request)))
+    if proposed is not None and flight is not None:
+        form, taken = flight
+        proposed |= {"texts": form, "errors": taken.errors, "sure": " ".join(taken.asked)}
     context: dict[str, Any] = {
+        "proposed": proposed,
         "row": row,
         "sheet": sheet,
         "address": f"/callouts/{sheet_id}",
@@ -140,7 +186,7 @@ def _show(
         "error": error,
         "shown": list(zip(table.lines[:_SHOWN_ROWS], table.rows[:_SHOWN_ROWS], strict=True)),
     }
-    return page(request, "log.html", context, status=422 if asked and refused else 200)
+    return page(request, "log.html", context, status=422 if (asked and refused) or flight is not None else 200)
 
 
 @router.post("")
@@ -156,6 +202,14 @@ def bring_in(request: Request, session: Store, sheet_id: int, file: Annotated[Up
     return RedirectResponse(f"/callouts/{sheet_id}/logs/{row.id}", 303)
 
 
+@entrance.post("")
+def bring_in_from_the_log(
+    request: Request, session: Store, sheet: Annotated[int, Form(ge=1)], file: Annotated[UploadFile, Form()]
+) -> Response:
+    """Take a log whose flight is not logged yet: its page proposes the flight."""
+    return bring_in(request, session, sheet, file)
+
+
 def _opened(session: Session, sheet_id: int, log_id: int) -> tuple[LogRow, Sheet, Table]:
     row = store.fetch(session, log_id)
     sheet = sheet_store.as_sheet(sheet_store.fetch(session, sheet_id))
@@ -168,7 +222,7 @@ def show(request: Request, session: Store, sheet_id: int, log_id: int) -> Respon
     row, sheet, table = _opened(session, sheet_id, log_id)
     mapping = store.mapping_of(row) or store.remembered(session, table)
     mapping = mapping or guess_mapping(table, series=sheet.pack.series)
-    return _show(request, row, sheet_id, sheet, table, mapping)
+    return _show(request, row, sheet_id, sheet, table, mapping, session=session)
 
 
 @router.post("/{log_id}")
@@ -178,19 +232,43 @@ def confirm(request: Request, session: Store, sheet_id: int, log_id: int, form: 
     try:
         mapping = _posted_mapping(form)
     except ValidationError:  # no page of ours posts that
-        return _show(request, row, sheet_id, sheet, table, guess_mapping(table, series=sheet.pack.series))
+        guessed = guess_mapping(table, series=sheet.pack.series)
+        return _show(request, row, sheet_id, sheet, table, guessed, session=session)
     if form.get("action") != "confirm":
-        return _show(request, row, sheet_id, sheet, table, mapping)
+        return _show(request, row, sheet_id, sheet, table, mapping, session=session)
     try:
         read = read_telemetry(table, mapping)
     except FileFormatError:
-        return _show(request, row, sheet_id, sheet, table, mapping, asked=True)
+        return _show(request, row, sheet_id, sheet, table, mapping, session=session, asked=True)
     if any(d.impossible for d in log_doubts(read.telemetry, pack=sheet.pack)):
-        return _show(request, row, sheet_id, sheet, table, mapping, asked=True)
+        return _show(request, row, sheet_id, sheet, table, mapping, session=session, asked=True)
     store.confirm(session, row, mapping)
     if row.flight_id is not None:
         return RedirectResponse(f"/log/{row.flight_id}/telemetry/{row.id}", 303)
     return RedirectResponse(f"/callouts/{sheet_id}?run=log-{row.id}", 303)
+
+
+@router.post("/{log_id}/flight")
+def put_in_the_log(request: Request, session: Store, sheet_id: int, log_id: int, form: PostedForm) -> Response:
+    """Log the flight that a log is of, with the log attached to it; what cannot be is said at its field."""
+    row, sheet, table = _opened(session, sheet_id, log_id)
+    mapping = store.mapping_of(row) or store.remembered(session, table)
+    mapping = mapping or guess_mapping(table, series=sheet.pack.series)
+    if row.flight_id is not None:
+        return RedirectResponse(f"/log/{row.flight_id}", 303)
+    told = {k: form[k] for k in ("pack", "duration_s", "shown_ah", "landed_local", "sure") if k in form}
+    entry = told | {"kind": "landed", "entry": f"telemetry-{row.id}", "sheet": str(sheet_id)}
+    taken = take_entry(session, entry)
+    if taken.errors:
+        return _show(request, row, sheet_id, sheet, table, mapping, session=session, flight=(told, taken))
+    try:
+        read_telemetry(table, mapping)
+    except FileFormatError:
+        return RedirectResponse(f"/log/{taken.flight_id}", 303)
+    store.confirm(session, row, mapping)
+    row.flight_id = taken.flight_id
+    session.flush()
+    return say(RedirectResponse(f"/log/{row.flight_id}/telemetry/{row.id}", 303), "The flight is in the log.")
 
 
 @router.post("/{log_id}/delete")

@@ -31,6 +31,8 @@ class ChosenRun:
         Which sampled flight, from 1; 0 for none.
     log_id : int
         0 for none.
+    logged : bool
+        Whether the flight of that log is in the log.
     hope : str
         What a pilot should hear.
     notes : tuple of str
@@ -41,6 +43,7 @@ class ChosenRun:
     key: str = ""
     flight: int = 0
     log_id: int = 0
+    logged: bool = True
     hope: str = ""
     notes: tuple[str, ...] = ()
 
@@ -83,7 +86,8 @@ def choose_run(session: Session, key: str, *, plan: CalloutPlan, result: Forecas
         if mapping is not None:
             read = read_packed(log_store.packed_of(row), mapping)
             run, notes = on_telemetry(read.telemetry, plan=plan, pack=sheet.pack)
-            return ChosenRun(run, key, log_id=row.id, notes=(*read.notes, *notes))
+            logged = row.flight_id is not None
+            return ChosenRun(run, key, log_id=row.id, logged=logged, notes=(*read.notes, *notes))
     odd = run_oddity(key, plan=plan, result=result)
     if odd is not None:
         return ChosenRun(odd, key, hope=next(o.hope for o in ODDITIES if o.key == key))

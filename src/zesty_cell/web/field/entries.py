@@ -153,7 +153,7 @@ def _landed(session: Session, form: Mapping[str, str], entry: str) -> Taken:
     result = None
     with suppress(OutOfRangeError):
         result = advise(session, sheet, pack=pack).result
-    values: dict[str, Any] = _read((DURATION_FIELD, Field("timer_s", "Timer", DURATION)), form, pack.series, taken)
+    values: dict[str, Any] = _read((*DETAILS, Field("timer_s", "Timer", DURATION)), form, pack.series, taken)
     values |= {
         "landed_at": _landed_at(form.get("landed_at", "") or _as_it_stands(form.get("landed_local", ""))),
         "pattern": sheets.as_sheet(sheet).flying.name,

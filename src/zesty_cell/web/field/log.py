@@ -16,7 +16,7 @@ from zesty_cell.core.learn.calibration import charge_factor
 from zesty_cell.core.learn.flights import LoggedFlight, Used, odd_ones, used_of
 from zesty_cell.formats.flights_csv import NamedFlight, write_flights
 from zesty_cell.services.learning import current_sensor
-from zesty_cell.store import calibrations, logs
+from zesty_cell.store import calibrations, logs, sheets
 from zesty_cell.store import flights as store
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.tables import FlightRow
@@ -107,6 +107,7 @@ def log(
         "total": found.total,
         "pages": max(-(-found.total // A_PAGE), 1),
         "page_number": page_number,
+        "sheets": sheets.all_sheets(session),
         "crafts": crafts,
         "packs": packs,
         "patterns": patterns,
