@@ -168,7 +168,8 @@ def _show(
     refused = bool(error) or (
         read is not None and any(d.impossible for d in log_doubts(read.telemetry, pack=sheet.pack))
     )
-    proposed = _proposed(session, row, sheet_id, read, Face(preferences_of(request)))
+    face = Face(preferences_of(request))
+    proposed = None if refused else _proposed(session, row, sheet_id, read, face)
     if proposed is not None and flight is not None:
         form, taken = flight
         proposed |= {"texts": form, "errors": taken.errors, "sure": " ".join(taken.asked)}
