@@ -31,7 +31,7 @@ DOCS = Path(__file__).parents[2] / "docs"
 def test_a_sheet_comes_back_exactly(mass, air, kept, capacity, name):
     original = sheet(
         craft=heron(dry_mass_kg=mass, steady=RotorGeometry(rotor_count=4, rotor_diameter_m=0.18).model_dump()),
-        pack=pomelo(capacity_ah=capacity, mass_kg=None),
+        pack=pomelo(capacity_ah=capacity, mass_kg=None, cell_resistance_ohm=None),
         conditions=Conditions(air_c=air),
         landing=LandingRule(charge_kept=kept, timer_s=300),
         name=name,

@@ -81,3 +81,28 @@ def test_what_is_missing_is_404_and_says_so(client):
 def test_the_schema_is_served_and_names_the_format(client):
     schema = client.get("/api/schema/sheet").json()
     assert {"format", "version", "craft", "pack", "flying"} <= set(schema["required"])
+
+
+def test_the_api_refuses_what_cannot_be_and_asks_what_hardly_can(client):
+    good = client.get("/api/sheets/8").json()
+    sheet = good["sheet"]
+    never = sheet | {"pack": sheet["pack"] | {"name": "Feather", "cell_resistance_ohm": 0.00005}}
+    for answer in (
+        client.post("/api/sheets", json=never),
+        client.post("/api/sheets?sure=resistance", json=never),
+        client.put("/api/sheets/8", json={"version": good["version"], "sheet": never}),
+        client.post("/api/forecast", json=never),
+    ):
+        assert answer.status_code == 422
+        [wrong] = answer.json()["detail"]
+        assert (wrong["loc"], wrong["type"]) == (["body", "pack", "cell_resistance_ohm"], "impossible")
+        assert "cells of this size have about" in wrong["msg"]
+    hardly = sheet | {"pack": sheet["pack"] | {"name": "Feather", "mass_kg": 0.2}}
+    asked = client.post("/api/sheets", json=hardly)
+    assert asked.status_code == 422
+    assert [w["type"] for w in asked.json()["detail"]] == ["energy_density"]
+    assert client.post("/api/forecast", json=hardly).status_code == 200  # stores nothing
+    assert client.post("/api/sheets?sure=energy_density", json=hardly).status_code == 201
+    spoilt = sheet | {"landing": sheet["landing"] | {"loaded_v": 1.2}}
+    [wrong] = client.post("/api/sheets", json=spoilt).json()["detail"]
+    assert wrong["loc"] == ["body", "landing", "loaded_v"]

@@ -370,7 +370,7 @@ def test_each_chemistry_lands_at_its_own_voltage_shown_and_editable(client):
     longer = {name for name in before if after[name] != before[name]}
     assert longer
     assert "Pomelo 1" not in longer
-    for wrong, words in (("1.9", "LiPo lands somewhere"), ("tea", "not a number"), ("nan", "not a number")):
+    for wrong, words in (("1.9", "LiPo is spoilt"), ("tea", "not a number"), ("nan", "not a number")):
         refused = client.get(f"/choose/8?land.lipo.loaded_v={wrong}")
         assert refused.status_code == 200
         assert words in error_at(refused.text, "land-lipo-loaded_v")

@@ -135,7 +135,7 @@ def test_every_school_can_land_alone(client, school, fields):
 
 def test_a_pack_that_cannot_lift_itself_gets_no_time(client):
     document = json.loads(client.get(f"{NEWEST}/export").content)
-    document["pack"]["mass_kg"] = 14.0
+    document["pack"]["mass_kg"] = 5.0
     document["pack"]["name"] = "Anvil"
     made = client.post("/sheets/import", files={"file": ("s.json", json.dumps(document))}).headers["location"]
     html = client.get(made).text
@@ -156,8 +156,31 @@ def test_a_sheet_brought_in_is_unchanged_by_its_own_form(client):
 
 
 def test_a_loaded_voltage_above_the_fresh_pack_is_said_at_its_field(client):
-    form = typed(client) | {"school.loaded": "on", "landing.loaded_v": "4.3"}
+    form = typed(client) | {"school.loaded": "on", "landing.loaded_v": "4.19"}
     assert "is at once" in error_at(client.post(NEWEST, data=form).text, "landing.loaded_v")
+
+
+@pytest.mark.parametrize(("volts", "words"), [("2.49", "is spoilt"), ("4.21", "over a full cell"), ("2.5", None)])
+def test_a_landing_voltage_that_no_cell_of_it_has_is_refused_at_its_field(client, volts, words):
+    form = typed(client) | {"school.loaded": "on", "landing.loaded_v": volts, "action": "save"}
+    answer = client.post(NEWEST, data=form)
+    assert answer.status_code == (422 if words else 303)
+    if words:
+        assert words in error_at(answer.text, "landing.loaded_v")
+        assert f'value="{volts}"' in answer.text
+
+
+def test_a_file_with_what_cannot_be_is_refused_and_what_hardly_can_is_said(client):
+    document = json.loads(client.get(f"{NEWEST}/export").content)
+    document["pack"] |= {"name": "Feather", "mass_kg": 0.1}
+    answer = client.post("/sheets/import", files={"file": ("s.json", json.dumps(document))})
+    assert answer.status_code == 422
+    assert "pack.mass_kg" in answer.text
+    assert "Feather" not in client.get("/hangar").text
+    document["pack"]["mass_kg"] = 0.2
+    made = client.post("/sheets/import", files={"file": ("s.json", json.dumps(document))})
+    assert made.status_code == 303
+    assert "Unlikely in it: 4200 mAh, 6S, in 200 g" in client.get(made.headers["location"]).text
 
 
 def test_decimal_commas_and_thin_spaces_are_numbers(client):

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -27,6 +27,7 @@ from zesty_cell.core.craft import (
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.measured import measured_capacity_ah
 from zesty_cell.core.pack import Pack
+from zesty_cell.core.sheet import Sheet
 
 #: Weight over disc area of what hovers [N/m²]: large slow rotors to small fast ones, with room.
 DISC_LOADING = (8.0, 450.0)
@@ -201,14 +202,34 @@ def pack_doubts(pack: Pack, /) -> tuple[Doubt, ...]:
 
 
 def landing_volts_doubt(volts: float, /, *, chemistry: Chemistry, field: str) -> Doubt | None:
-    """A landing voltage that cells of a chemistry are spoilt at, or never below full [V a cell]."""
-    low_v, high_v = chemistry.hard_floor_v, chemistry.nominal_v + 0.5 * (chemistry.full_v - chemistry.nominal_v)
-    if low_v <= volts <= high_v:
+    """A landing voltage that cells of a chemistry are spoilt at, or do not have when full [V a cell]."""
+    if volts < chemistry.hard_floor_v:
+        words = f"Under {chemistry.hard_floor_v:.2f} V a cell {chemistry.short_name} is spoilt: land before that."
+    elif volts > chemistry.full_v:
+        words = f"{volts:g} V is over a full cell of {chemistry.short_name}, {chemistry.full_v:.2f} V."
+    else:
         return None
-    return Doubt(
-        "landing_volts", field, True,
-        f"{chemistry.short_name} lands somewhere from {low_v:.2f} to {high_v:.2f} V a cell: not at {volts:g}.",
-    )  # fmt: skip
+    return Doubt("landing_volts", field, True, words)
+
+
+def landing_doubts(sheet: Sheet, /) -> tuple[Doubt, ...]:
+    """What of a sheet's landing voltages cannot be with its cells [V a cell]."""
+    rule, chemistry = sheet.landing, chemistry_for(sheet.pack.chemistry)
+    asked = [
+        landing_volts_doubt(volts, chemistry=chemistry, field=f"landing.{name}")
+        for name, volts in (("rest_v", rule.rest_v), ("loaded_v", rule.loaded_v))
+        if volts is not None
+    ]
+    return tuple(doubt for doubt in asked if doubt is not None)
+
+
+def sheet_doubts(sheet: Sheet, /) -> tuple[Doubt, ...]:
+    """What of a whole sheet cannot be or hardly can: craft, pack and landing; fields are paths in the sheet."""
+    return (
+        *(replace(d, field=f"craft.{d.field}") for d in craft_doubts(sheet.craft)),
+        *(replace(d, field=f"pack.{d.field}") for d in pack_doubts(sheet.pack)),
+        *landing_doubts(sheet),
+    )
 
 
 def cell_volts_doubt(volts: float, /, *, pack: Pack, field: str) -> Doubt | None:

@@ -6,8 +6,10 @@ from typing import Any, Final, Literal
 
 from pydantic import model_validator
 
+from zesty_cell.core.plausibility import sheet_doubts
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.formats.documents import document_schema, read_document, write_document
+from zesty_cell.formats.errors import FileFormatError, Problem
 
 FORMAT: Final = "zesty-cell sheet"
 #: Version 2 knows cells, layout and tests of a pack, limits of each motor, and what is being tried.  Version 3
@@ -55,7 +57,11 @@ def read_sheet(data: bytes | str) -> Sheet:
     Raises
     ------
     FileFormatError
-        As :func:`~zesty_cell.formats.documents.read_document`.
+        As :func:`~zesty_cell.formats.documents.read_document`; and figures that cannot be, each with its path.
     """
     read = read_document(data, model=SheetDocument, name=FORMAT, newest=VERSION, what="sheet")
-    return Sheet(**{name: getattr(read, name) for name in Sheet.model_fields})
+    sheet = Sheet(**{name: getattr(read, name) for name in Sheet.model_fields})
+    never = tuple(Problem(d.field, d.words) for d in sheet_doubts(sheet) if d.impossible)
+    if never:
+        raise FileFormatError("This sheet holds what cannot be.", problems=never)
+    return sheet

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, HTTPException, Path, status
+from fastapi import APIRouter, HTTPException, Path, Query, status
 from pydantic import BaseModel
 
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import forecast
+from zesty_cell.core.plausibility import sheet_doubts
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.formats.forecast_json import ForecastDocument, forecast_document
 from zesty_cell.formats.sheet_json import SheetDocument, sheet_schema
@@ -24,6 +25,10 @@ _Responses = dict[int | str, dict[str, Any]]
 _UNREADABLE: _Responses = {400: {"description": "The body is not readable text."}}
 _MISSING: _Responses = {404: {"description": "There is no such record."}}
 RecordId = Annotated[int, Path(ge=1, le=2**31, examples=[8])]
+
+
+#: Kinds of unlikely figures that are meant, as the ``type`` of each refusal names them.
+Sure = Annotated[str, Query(max_length=400, examples=["steady_power energy_density"])]
 
 
 class Listed(BaseModel):
@@ -51,6 +56,19 @@ def _plain(document: SheetDocument) -> Sheet:
     return Sheet(**{name: getattr(document, name) for name in Sheet.model_fields})
 
 
+def _plausible(sheet: Sheet, sure: str = "") -> Sheet:
+    """The sheet, when its figures can be; what hardly can is taken when ``sure`` names it."""
+    known = set(sure.split())
+    wrong = [d for d in sheet_doubts(sheet) if d.impossible or d.key not in known]
+    if wrong:
+        detail = [
+            {"loc": ["body", *d.field.split(".")], "msg": d.words, "type": "impossible" if d.impossible else d.key}
+            for d in wrong
+        ]
+        raise HTTPException(status.HTTP_422_UNPROCESSABLE_CONTENT, detail)
+    return sheet
+
+
 def _stored(row: SheetRow) -> Stored:
     document = SheetDocument(**dict(store.as_sheet(row)))
     return Stored(id=row.id, version=row.version, name=row.name, sheet=document)
@@ -68,7 +86,8 @@ def _forecast(sheet: Sheet) -> ForecastDocument:
 @router.post("/forecast", responses=_UNREADABLE)
 def forecast_of(sheet: SheetDocument) -> ForecastDocument:
     """Work out a sheet without storing anything."""
-    return _forecast(_plain(sheet))
+    plain = _plain(sheet)
+    return _forecast(_plausible(plain, " ".join(d.key for d in sheet_doubts(plain))))
 
 
 @router.get("/schema/sheet")
@@ -84,9 +103,9 @@ def list_sheets(session: Store) -> list[Listed]:
 
 
 @router.post("/sheets", status_code=201, responses=_UNREADABLE)
-def add_sheet(session: Store, sheet: SheetDocument) -> Stored:
+def add_sheet(session: Store, sheet: SheetDocument, sure: Sure = "") -> Stored:
     """Store a new sheet; its craft and pack join the hangar unless equal ones are there."""
-    return _stored(store.bring_in(session, _plain(sheet)))
+    return _stored(store.bring_in(session, _plausible(_plain(sheet), sure)))
 
 
 @router.get("/sheets/{sheet_id}", responses=_MISSING)
@@ -99,9 +118,9 @@ def get_sheet(session: Store, sheet_id: RecordId) -> Stored:
     "/sheets/{sheet_id}",
     responses=_MISSING | _UNREADABLE | {409: {"description": "It was saved by someone else since that version."}},
 )
-def put_sheet(session: Store, sheet_id: RecordId, change: NewVersion) -> Stored:
+def put_sheet(session: Store, sheet_id: RecordId, change: NewVersion, sure: Sure = "") -> Stored:
     """Store a changed sheet, provided it is still at the version given."""
-    sheet = _plain(change.sheet)
+    sheet = _plausible(_plain(change.sheet), sure)
     records.fetch_version(session, SheetRow, sheet_id, change.version)
     craft, pack = CRAFTS.bring_in(session, sheet.craft), PACKS.bring_in(session, sheet.pack)
     return _stored(store.change(session, sheet_id, change.version, sheet, craft_id=craft.id, pack_id=pack.id))

@@ -11,6 +11,7 @@ from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.craft import Craft
 from zesty_cell.core.flying import PATTERNS, FlyingPattern
 from zesty_cell.core.pack import Pack
+from zesty_cell.core.plausibility import landing_doubts
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.web.forms import Field, FormState, build, put, read_fields, texts_of, whole_number
 from zesty_cell.web.units import ALTITUDE, COUNT, DURATION, SECONDS, SHARE, SPEED, TEMPERATURE, VOLTAGE, System
@@ -140,4 +141,7 @@ def read_sheet_form(
         "trying": tuple(key for key in CHANGES if form.get(f"trying.{key}") == "on"),
     }
     sheet = build(Sheet, values, fields, state, groups={"landing": "landing"})
+    if sheet is not None:
+        state.errors |= {d.field: d.words for d in landing_doubts(sheet)}
+        sheet = sheet if state.ok else None
     return ReadSheet(sheet=sheet, state=state, craft_id=craft_id, pack_id=pack_id, version=version)

@@ -15,6 +15,7 @@ from zesty_cell.core.changes import CHANGES, as_flown
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flying import FIRST_PATTERN, PATTERNS, FlyingPattern
 from zesty_cell.core.landing import LandingRule
+from zesty_cell.core.plausibility import sheet_doubts
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.sheet_json import read_sheet, write_sheet
@@ -85,7 +86,9 @@ def import_sheet(request: Request, session: Store, file: Annotated[UploadFile, F
     except FileFormatError as error:
         return _list_page(request, session, error=str(error), status=422)
     row = store.bring_in(session, sheet)
-    return say(RedirectResponse(f"/sheets/{row.id}", 303), "Loaded.")
+    odd = " ".join(d.words for d in sheet_doubts(sheet))
+    words = f"Loaded. Unlikely in it: {odd}"[:400] if odd else "Loaded."
+    return say(RedirectResponse(f"/sheets/{row.id}", 303), words)
 
 
 def _context(
