@@ -320,3 +320,46 @@ def test_two_points_that_contradict_each_other_are_refused(client, bench):
 def test_more_put_back_than_the_pack_holds_is_refused(client, bench):
     row = {"old": "100", "step": "1", "rises": "yes", "flew_1": "10", "shown_1": "3000", "back_1": "6440"}
     assert "is more than" in error(post(client, "current", bench, "keep", **row), "back_1")
+
+
+@pytest.mark.parametrize(
+    ("change", "field", "words", "again"),
+    [
+        ({"rest_v": "4.15"}, "rest_v", "is one cell: the pack&#39;s 24.9 V", False),
+        ({"rest_v": "26.1"}, "rest_v", "over the 25.2 V of Pomelo 1 when full", False),
+        ({"rest_v": "24.1"}, "rest_v", "should have come back up", False),
+        ({"alarm_v": "9"}, "alarm_v", "under anything Pomelo 1, 6S", False),
+        ({"wanted_rest_v": "20.4"}, "wanted_rest_v", "3.40 V a cell is asked for", False),
+        ({"alarm_v": "15.5", "rest_v": "16.2"}, "rest_v", "is an empty pack", True),
+        ({"current_a": "27"}, "current_a", "of the whole craft, in amps", True),
+        ({"current_a": "2.2"}, "current_a", "of the whole craft, in amps", True),
+    ],
+)
+def test_a_way_to_the_lamp_that_cannot_be_is_refused_or_asked_back(client, app, bench, change, field, words, again):
+    values = {"alarm_v": "24.2", "rest_v": "24.9", "wanted_rest_v": "3.4", "current_a": "8.9"} | change
+    refused = post(client, "lamp", bench, "keep", **values)
+    assert refused.status_code == 422
+    assert words in error(refused, field)
+    for name, typed in values.items():
+        assert re.search(rf'name="{name}"[^>]*value="{re.escape(typed)}"', refused.text)
+    assert ('name="second_look"' in refused.text) == again
+    assert post(client, "lamp", bench, "keep", **values, second_look="1").status_code == (303 if again else 422)
+    assert len(kept(app)) == again
+
+
+@pytest.mark.parametrize("amps", ["3.2", "24"])
+def test_a_current_not_too_far_from_the_sheets_is_taken(client, bench, amps):
+    values = {"alarm_v": "24.2", "rest_v": "24.9", "wanted_rest_v": "3.4", "current_a": amps}
+    assert post(client, "lamp", bench, "keep", **values).status_code == 303
+
+
+def test_a_hover_down_in_the_other_volts_is_told_so(client, bench):
+    bench = bench | {"pack": str(named_pack(client, "Satsuma 1"))}
+    refused = post(client, "hover-down", bench, **hover([*HOVER[:3], ("3:00", "22.6"), *HOVER[4:]]))
+    assert "22.6 V is the whole pack" in error(refused, "volts_4")
+    refused = post(client, "hover-down", bench | {"volts": "pack"}, **hover(), volts="pack")
+    assert "4 V is one cell" in error(refused, "volts_1")
+
+
+def named_pack(client, name):
+    return re.search(rf'/hangar/packs/(\d+)">{name}<', client.get("/hangar").text)[1]

@@ -51,6 +51,8 @@ MOST_MEAN_C = 60.0
 ALMOST_EMPTY, APART = 0.03, 0.35
 #: What a cell may read over full and still be a cell of that chemistry [V].
 OVER_FULL_V = 0.03
+#: Currents of one way of flying this far apart are of another unit, or of one motor [1].
+AMPS_APART = 3.0
 #: Two points of one sensor that ask for scales this far apart contradict each other [1].
 POINTS_APART = 0.06
 
@@ -251,6 +253,61 @@ def cell_volts_doubt(volts: float, /, *, pack: Pack, field: str) -> Doubt | None
     if volts < low_v:
         words = f"{volts:.2f} V is under anything a cell of {pack.name} can have and live."
     return Doubt("no_such_cell", field, True, words)
+
+
+def pack_volts_doubt(volts: float, /, *, pack: Pack, field: str) -> Doubt | None:
+    """A voltage of a pack that this one does not have [V]; says so where it is one cell's."""
+    chemistry, series = chemistry_for(pack.chemistry), pack.series
+    low_v, high_v = 0.8 * chemistry.hard_floor_v, chemistry.full_v + OVER_FULL_V
+    if low_v * series <= volts <= high_v * series:
+        return None
+    if series > 1 and low_v <= volts <= high_v:
+        words = f"{volts:g} V is one cell: the pack's {volts * series:.1f} V are asked for."
+    elif volts > high_v * series:
+        words = f"{volts:g} V is over the {chemistry.full_v * series:.1f} V of {pack.name} when full."
+    else:
+        words = f"{volts:g} V is under anything {pack.name}, {series}S, can have and live."
+    return Doubt("not_this_pack", field, True, words)
+
+
+def lamp_doubts(
+    *,
+    alarm_v: float,
+    rest_v: float,
+    wanted_rest_v: float,
+    current_a: float | None,
+    pack: Pack,
+    cruise_a: float | None,
+) -> tuple[Doubt, ...]:
+    """What of the way to the lamp cannot be or hardly can: pack volts, but what is wanted a cell [V, A]."""
+    chemistry = chemistry_for(pack.chemistry)
+    found = [
+        pack_volts_doubt(alarm_v, pack=pack, field="alarm_v"),
+        pack_volts_doubt(rest_v, pack=pack, field="rest_v"),
+        cell_volts_doubt(wanted_rest_v, pack=pack, field="wanted_rest_v"),
+    ]
+    if rest_v <= alarm_v:
+        found.append(Doubt(
+            "rest_under_lamp", "rest_v", True,
+            f"At rest {rest_v:g} V, and {alarm_v:g} V in flight: the voltage should have come back up. Was it this "
+            "pack, and did the lamp come on at that voltage?",
+        ))  # fmt: skip
+    left = charge_left_at_rest(chemistry=chemistry, rest_v=rest_v / pack.series)
+    if left < ALMOST_EMPTY:
+        found.append(Doubt(
+            "almost_empty", "rest_v", False,
+            f"{rest_v:g} V at rest is an empty pack: was it read a minute after landing, without load?",
+        ))  # fmt: skip
+    if (
+        current_a is not None
+        and cruise_a is not None
+        and _outside(current_a / cruise_a, (1 / AMPS_APART, AMPS_APART))
+    ):
+        found.append(Doubt(
+            "cruise_amps", "current_a", False,
+            f"{current_a:g} A in cruise, where the sheet says {cruise_a:.1f}: of the whole craft, in amps?",
+        ))  # fmt: skip
+    return tuple(d for d in found if d is not None)
 
 
 def flight_doubts(

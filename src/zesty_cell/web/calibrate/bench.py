@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -14,6 +15,7 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import Forecast
 from zesty_cell.core.learn.calibration import Calibration, Kind, SensorNow, voltage_now
 from zesty_cell.core.pack import Pack
+from zesty_cell.core.plausibility import Doubt
 from zesty_cell.services.forecasts import flown
 from zesty_cell.services.learning import as_flown, current_sensor
 from zesty_cell.services.sheet_for import sheet_for
@@ -102,3 +104,12 @@ class Bench:
     def voltage(self) -> SensorNow:
         """How far out its voltage sensor is now."""
         return voltage_now(self.kept)
+
+
+def weighed(doubts: Sequence[Doubt], form: Mapping[str, str], made: Made) -> bool:
+    """Refuse what cannot be; ask back what hardly can, until the pilot has looked again."""
+    for doubt in doubts:
+        if doubt.impossible or form.get("second_look") != "1":
+            made.errors.setdefault(doubt.field, doubt.words)
+    made.shown["ask_again"] = bool(doubts) and not any(d.impossible for d in doubts)
+    return not made.errors

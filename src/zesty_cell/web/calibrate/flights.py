@@ -16,8 +16,8 @@ from zesty_cell.core.learn.health import cell_spread
 from zesty_cell.core.learn.hover_down import hover_curve, steady_points
 from zesty_cell.core.learn.line_loss import TEST_UNDER_FULL_V
 from zesty_cell.core.pack import pack_figures
-from zesty_cell.core.plausibility import OVER_FULL_V
-from zesty_cell.web.calibrate.bench import Bench, Made
+from zesty_cell.core.plausibility import OVER_FULL_V, cell_volts_doubt, lamp_doubts, pack_volts_doubt
+from zesty_cell.web.calibrate.bench import Bench, Made, weighed
 from zesty_cell.web.drawing.calibration_charts import cell_bars, hover_chart, lamp_chart
 from zesty_cell.web.forms import Field, read_fields, words_of
 from zesty_cell.web.units import CURRENT, DURATION, MILLIOHM, VOLTAGE
@@ -62,6 +62,10 @@ def read_lamp(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
     made = Made(errors=state.errors)
     if made.errors:
         return made
+    told = {f.path: values.get(f.path) for f in LAMP_FIELDS}
+    cruise_a = None if bench.forecast is None else bench.forecast.cruise_a
+    if not weighed(lamp_doubts(**told, pack=bench.pack, cruise_a=cruise_a), form, made):
+        return made
     given: dict[str, Any] = values | {"made_at": now, "series": bench.pack.series}
     if form.get("landing_stage") in ("keep", "off"):
         given["landing_stage"] = form["landing_stage"]
@@ -98,6 +102,9 @@ def read_hover(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
     for at, volts in HOVER_FIELDS:
         time_s, read_v = values.get(at.path), values.get(volts.path)
         if time_s is not None and read_v is not None:
+            doubt = (pack_volts_doubt if per_pack else cell_volts_doubt)(read_v, pack=bench.pack, field=volts.path)
+            if doubt is not None:
+                made.errors.setdefault(volts.path, doubt.words)
             points.append((time_s, read_v / bench.pack.series if per_pack else read_v))
         elif time_s is not None or read_v is not None:
             made.errors.setdefault((at if time_s is None else volts).path, "Minute and voltage, both.")

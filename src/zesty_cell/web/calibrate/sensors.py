@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
 
@@ -12,9 +12,9 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.calibration import CurrentCalibration, VoltageCalibration
 from zesty_cell.core.learn.flights import MOST_OVER_CAPACITY
 from zesty_cell.core.learn.scales import implausible_amps, reading_rises
-from zesty_cell.core.plausibility import Doubt, scale_doubt, voltage_points_doubts
+from zesty_cell.core.plausibility import scale_doubt, voltage_points_doubts
 from zesty_cell.services.learning import sensor_flights
-from zesty_cell.web.calibrate.bench import Bench, Made
+from zesty_cell.web.calibrate.bench import Bench, Made, weighed
 from zesty_cell.web.drawing.calibration_charts import scale_chart
 from zesty_cell.web.forms import Field, read_fields, words_of
 from zesty_cell.web.units import CAPACITY, CURRENT, FLIGHT_TIME, VOLTAGE, Quantity, Unit, minutes
@@ -42,15 +42,6 @@ TEST = (
     Field("after_scale", "Scale after", SCALE), Field("after_a", "It showed", CURRENT),
 )  # fmt: skip
 CURRENT_FIELDS = (OLD, STEP, ENTERED, *TEST, *(f for row in ROWS for f in row))
-
-
-def _weighed(doubts: Sequence[Doubt], form: Mapping[str, str], made: Made) -> bool:
-    """Refuse what cannot be; ask back what hardly can, until the pilot has looked again."""
-    for doubt in doubts:
-        if doubt.impossible or form.get("second_look") != "1":
-            made.errors.setdefault(doubt.field, doubt.words)
-    made.shown["ask_again"] = bool(doubts) and not any(d.impossible for d in doubts)
-    return not made.errors
 
 
 def _entity_errors(error: ValidationError, made: Made, places: Mapping[str, str]) -> None:
@@ -105,7 +96,7 @@ def read_voltage(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
         *voltage_points_doubts(points, pack=bench.pack, takes_offset=takes_offset),
         *filter(None, [scale_doubt(entered=entered, advised=scale.entered, step=kept.step) if entered else None]),
     ]
-    if not _weighed(doubts, form, made):
+    if not weighed(doubts, form, made):
         return made
     kept = kept.model_copy(update={"entered": entered or scale.entered, "offset_v": scale.offset_v})
     lines = [(shown, metered, kept.corrected_v(shown)) for shown, metered in kept.points]
@@ -203,7 +194,7 @@ def read_current(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
         made.shown["ask_again"] = error.field == "old"
         return made
     doubt = scale_doubt(entered=entered, advised=scale.entered, step=kept.step) if entered else None
-    if doubt is not None and not _weighed([doubt], form, made):
+    if doubt is not None and not weighed([doubt], form, made):
         return made
     kept = kept.model_copy(update={"entered": entered or scale.entered})
     made.calibration = kept
