@@ -7,13 +7,15 @@ import pytest
 
 from tests.sheets import pomelo, sheet
 from zesty_cell.core.learn.flights import used_of
+from zesty_cell.demo.advised import ADVISED
 from zesty_cell.demo.club import load_club
 from zesty_cell.demo.log import load_log
 from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.telemetry_csv import guess_mapping, read_telemetry
+from zesty_cell.services.advice import advise
 from zesty_cell.standins.charger import CellChecker, SimulatedCharger
 from zesty_cell.standins.craft import Hidden, Sensors, SimulatedCraft
-from zesty_cell.store import calibrations, flights, logs
+from zesty_cell.store import calibrations, flights, logs, sheets
 from zesty_cell.store.database import Database
 
 
@@ -86,6 +88,27 @@ def test_the_clubs_log_is_flown_once_and_can_be_believed(tmp_path):
         # Longer from flight to flight, then where the rule keeps it.
         assert heron[0].duration_s < heron[1].duration_s < heron[-1].duration_s
         assert heron[-1].duration_s == pytest.approx(heron[-2].duration_s, rel=0.08)
+    database.close()
+
+
+def test_the_timers_of_the_clubs_log_are_those_that_are_advised(tmp_path):
+    """The newest of each story, asked for anew with the flights before it; the others were asked for alike."""
+    database = Database(tmp_path / "club.sqlite")
+    with database.session() as session:
+        load_club(session)
+        load_log(session)
+        by_name = {row.name: row for row in sheets.all_sheets(session)}
+        for name, timers in ADVISED.items():
+            sheet_row = by_name[name]
+            pattern = sheets.as_sheet(sheet_row).flying.name
+            rows = [
+                r for r in flights.newest(session, 100) if (r.craft_id, r.pattern) == (sheet_row.craft_id, pattern)
+            ]
+            assert len(rows) == len(timers)
+            last, pack = rows[0], rows[0].pack
+            flights.delete(session, last)
+            timer = advise(session, sheet_row, pack=pack).timer
+            assert (timer.timer_s, timer.down_s) == timers[-1], name
     database.close()
 
 
