@@ -272,10 +272,10 @@ def test_the_log_marks_odd_flights_and_finds_by_air(client, app, fly_season):
         row = next(r for r in store.newest(session, 60) if r.craft.name == "Heron")
         flight = store.flight_of(row)
         session.commit()
-        before = client.get("/log").text.count("far from the others")
+        before = client.get("/log").text.count("unlike the others’ charge a minute")
         store.change(session, row.id, row.version, flight.model_copy(update={"put_back_ah": 4.3}))
     page = client.get("/log").text
-    assert page.count("far from the others") == before + 1
+    assert page.count("unlike the others’ charge a minute") == before + 1
     cold = client.get("/log", params={"air": "frost"}).text
     shown = re.findall(r'href="/log/(\d+)"', cold)
     assert 0 < len(shown) < 10
