@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 import math
+import multiprocessing
+import os
 import tempfile
+from concurrent.futures import Executor, ProcessPoolExecutor
+from itertools import repeat
 from pathlib import Path
 
 import numpy as np
@@ -20,13 +24,13 @@ from zesty_cell.demo.log import load_log
 from zesty_cell.services.learning import observed, told
 from zesty_cell.standins.charger import CellChecker, SimulatedCharger
 from zesty_cell.standins.craft import Hidden, SimulatedCraft
-from zesty_cell.standins.pilots import SimulatedPilot, drawn_truth
+from zesty_cell.standins.pilots import PilotsFlight, SimulatedPilot, drawn_truth
 from zesty_cell.store import sheets
 from zesty_cell.store.database import Database
 
 _PILOTS, _AHEAD = 100, 8
 #: Pilots who fly by the timer advised, the flights of each, and from which on they count.
-_BY_TIMER, _FLIGHTS, _FROM = 60, 12, 2
+_BY_TIMER, _FLIGHTS, _FROM = 100, 12, 2
 _Z90 = 1.645
 
 
@@ -72,16 +76,17 @@ def simulated() -> dict[int, tuple[float, float]]:
     }
 
 
-def by_the_timer(one: Sheet, capacity: float) -> tuple[float, float, float]:
-    """Flights that landed under the reserve, least charge left, and time flown of what was safe [1, 1, 1].
+def _pilot(one: Sheet, capacity: float, seed: int) -> list[PilotsFlight]:
+    """The later flights of one pilot, by the timer advised, with a pack of about ``capacity`` of its label."""
+    hidden = drawn_truth(np.random.default_rng(seed), capacity=capacity)
+    pilot = SimulatedPilot(one, hidden=hidden, seed=seed)
+    return [pilot.fly() for _ in range(_FLIGHTS)][_FROM:]
 
-    Each pilot flies twelve flights by the timer advised, with a pack of about ``capacity`` of its label.
-    """
-    flown = []
-    for seed in range(1000, 1000 + _BY_TIMER):
-        hidden = drawn_truth(np.random.default_rng(seed), capacity=capacity)
-        pilot = SimulatedPilot(one, hidden=hidden, seed=seed)
-        flown += [pilot.fly() for _ in range(_FLIGHTS)][_FROM:]
+
+def by_the_timer(one: Sheet, capacity: float, pool: Executor) -> tuple[float, float, float]:
+    """Flights that landed under the reserve, least charge left, and time flown of what was safe [1, 1, 1]."""
+    pilots = pool.map(_pilot, repeat(one), repeat(capacity), range(1000, 1000 + _BY_TIMER), chunksize=5)
+    flown = [flight for flights in pilots for flight in flights]
     kept = one.landing.charge_kept or 0.0
     return (
         float(np.mean([f.left < kept for f in flown])),
@@ -96,21 +101,24 @@ def by_the_timer_rows() -> list[Row]:
         "lithium-ion, cruise": sheet(),
         "LiPo, freestyle": sheet(pack=satsuma(), pattern="freestyle", landing=LandingRule(home_s=20.0)),
     }
-    rows = []
-    for name, one in packs.items():
-        for capacity in (1.0, 0.9, 0.8):
-            under, least, share = by_the_timer(one, capacity)
-            rows.append(
-                Row(
-                    f"By the timer advised: {name}, pack holds {100 * capacity:.0f} %",
-                    f"{100 * under:.1f} % under the reserve, least left {100 * least:.0f} %, {100 * share:.0f} % "
-                    "of the safe time",
-                    "5 % at most, none under half of it",
-                    under <= 0.05 and least >= 0.5 * (one.landing.charge_kept or 0.0),
-                    f"{_BY_TIMER} simulated pilots, flights {_FROM + 1} to {_FLIGHTS} of each; not our truth",
-                )
-            )
-    return rows
+    # Fresh processes: one that has threads of compiled code must not be forked.
+    with ProcessPoolExecutor(os.cpu_count(), mp_context=multiprocessing.get_context("spawn")) as pool:
+        return [
+            _timer_row(name, one, capacity, *by_the_timer(one, capacity, pool))
+            for name, one in packs.items()
+            for capacity in (1.0, 0.9, 0.8)
+        ]
+
+
+def _timer_row(name: str, one: Sheet, capacity: float, under: float, least: float, share: float) -> Row:
+    kept = one.landing.charge_kept or 0.0
+    return Row(
+        f"By the timer advised: {name}, pack holds {100 * capacity:.0f} %",
+        f"{100 * under:.1f} % under the reserve, least left {100 * least:.0f} %, {100 * share:.0f} % of the safe time",
+        "5 % at most, none under half of it, 88 % of the safe time",
+        under <= 0.05 and least >= 0.5 * kept and share >= 0.88,
+        f"{_BY_TIMER} simulated pilots, flights {_FROM + 1} to {_FLIGHTS} of each; not our truth",
+    )
 
 
 def club_left_out() -> tuple[float, float, int]:

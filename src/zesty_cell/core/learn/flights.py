@@ -176,8 +176,8 @@ _ODD, _LEAST_ODD, _LEAST_ALIKE = 3.0, 0.12, 4
 def odd_ones(rates: Sequence[float], /) -> list[bool]:
     """Which flights used a charge a second [1/s] far from the others like them: by median and median deviation.
 
-    A look at the list as it stands, whatever the air, the pack and the wind were: which flights hardly count for the
-    timer is told by what the model expects of each (:class:`~zesty_cell.core.learn.correction.Learned`).  Nobody is odd among fewer than four.
+    A look at the list as it stands, whatever the air, the pack and the wind were; which flights hardly count for
+    the timer is told by what the model expects of each.  Nobody is odd among fewer than four.
     """
     if len(rates) < _LEAST_ALIKE:
         return [False] * len(rates)
