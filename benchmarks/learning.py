@@ -114,7 +114,8 @@ def _timer_row(name: str, one: Sheet, capacity: float, under: float, least: floa
     kept = one.landing.charge_kept or 0.0
     return Row(
         f"By the timer advised: {name}, pack holds {100 * capacity:.0f} %",
-        f"{100 * under:.1f} % under the reserve, least left {100 * least:.0f} %, {100 * share:.0f} % of the safe time",
+        f"{100 * under:.1f} % under the reserve, least left {100 * least:.0f} %, "
+        f"{100 * share:.0f} % of the safe time",
         "5 % at most, none under half of it, 88 % of the safe time",
         under <= 0.05 and least >= 0.5 * kept and share >= 0.88,
         f"{_BY_TIMER} simulated pilots, flights {_FROM + 1} to {_FLIGHTS} of each; not our truth",
