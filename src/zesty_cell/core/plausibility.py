@@ -226,7 +226,7 @@ def landing_doubts(sheet: Sheet, /) -> tuple[Doubt, ...]:
 
 
 def sheet_doubts(sheet: Sheet, /) -> tuple[Doubt, ...]:
-    """What of a whole sheet cannot be or hardly can: craft, pack and landing; fields are paths in the sheet."""
+    """What of a whole sheet cannot be or hardly can: craft, pack and landing [none]; fields are its paths."""
     return (
         *(replace(d, field=f"craft.{d.field}") for d in craft_doubts(sheet.craft)),
         *(replace(d, field=f"pack.{d.field}") for d in pack_doubts(sheet.pack)),

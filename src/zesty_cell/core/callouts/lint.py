@@ -374,7 +374,7 @@ def _profiles(w: _Linter) -> Iterator[Finding]:
     profiles = w.plan.profiles
     if len(profiles) < 2:
         return
-    alike = all(alike_cells(p, profiles[0]) for p in profiles)
+    alike = all(alike_cells(p, other=profiles[0]) for p in profiles)
     for rule, k, condition, _ in w.sensible():
         if condition.profile is not None or rule.guards.profile is not None:
             continue

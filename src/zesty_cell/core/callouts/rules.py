@@ -68,7 +68,7 @@ class Switch(Entity):
 
 
 def free_positions(*, taken: Set[tuple[str, str]], asking: Set[str]) -> Iterator[Switch]:
-    """Switch positions for packs, in their order: none of ``taken``, and of no switch that is ``asking``."""
+    """Switch positions for packs, in their order: none of ``taken``, and of no switch that is ``asking`` [none]."""
     return (
         Switch(name=name, position=position)
         for name in SWITCHES
@@ -403,7 +403,7 @@ class CalloutPlan(Entity):
 
 
 def switches_asking(plan: CalloutPlan, /) -> set[str]:
-    """The switches by which something is asked for or set back: none of them can tell packs apart."""
+    """The switches by which something is asked for or set back: none of them can tell packs apart [none]."""
     asking = {r.guards.switch.name for r in plan.rules if r.guards.switch is not None}
     return asking | {t.reset.name for t in plan.timers if t.reset is not None}
 

@@ -43,7 +43,7 @@ def _cautious(old: Condition, new: Condition) -> Condition:
 
 def _joined(rule: Rule, other: Rule, own: Profile, theirs: Profile) -> Rule:
     """A rule that serves a further pack too: its conditions, and the longer hold."""
-    alike = alike_cells(own, theirs)
+    alike = alike_cells(own, other=theirs)
     conditions = [
         c.model_copy(update={"profile": c.profile or own.key}) if _of_pack(c, alike=alike) else c
         for c in rule.conditions
@@ -68,18 +68,18 @@ def _apart_v(profile: Profile, other: Profile) -> float:
     return max(abs(profile.floor_v - other.floor_v), abs(profile.full_v - other.full_v))
 
 
-def alike_cells(profile: Profile, other: Profile) -> bool:
-    """Whether two profiles are of one chemistry, so that volts a cell mean the same with both."""
+def alike_cells(profile: Profile, /, *, other: Profile) -> bool:
+    """Whether two profiles are of one chemistry, so that a voltage [V a cell] means the same with both."""
     return _apart_v(profile, other) <= _SAME_BOUNDS_V + 1e-9
 
 
 def _one_profile(profile: Profile, other: Profile) -> bool:
     """Whether two packs share a profile: as many cells of one chemistry."""
-    return profile.series == other.series and alike_cells(profile, other)
+    return profile.series == other.series and alike_cells(profile, other=other)
 
 
 def facing(plan: CalloutPlan, pack: Pack, /) -> CalloutPlan:
-    """The plan with the profile of a pack first: of several with as many cells the first is the one flown."""
+    """The plan with the profile of a pack first: of several with as many cells [1] the first is the one flown."""
     mine = [p for p in plan.profiles if p.series == pack.series]
     if len(mine) < 2:
         return plan
@@ -89,7 +89,7 @@ def facing(plan: CalloutPlan, pack: Pack, /) -> CalloutPlan:
 
 
 def not_told_apart(plan: CalloutPlan, /) -> tuple[str, str] | None:
-    """Where two packs of a plan cannot be told apart, and words for it; None where all can."""
+    """Where two packs of a plan cannot be told apart, and words for it [none]; None where all can."""
     seen: dict[tuple[str, str], str] = {}
     for k, profile in enumerate(plan.profiles):
         if plan.choose == "switch" and profile.switch is not None:
@@ -223,7 +223,7 @@ def _rules(plan: CalloutPlan, other: CalloutPlan, own: Profile, theirs: Profile)
     """The plan's rules with those of a further pack: one word for both where one rule can serve both."""
     rules: list[Rule] = []
     served = set()
-    alike = alike_cells(own, theirs)
+    alike = alike_cells(own, other=theirs)
     for rule in plan.rules:
         written = other.rule(rule.key)
         if not any(_of_pack(c, alike=alike) for c in rule.conditions):
