@@ -262,6 +262,17 @@ def test_the_packs_voltage_is_the_one_that_falls(header, pack):
     assert roles(flight_csv(header, seconds, steady_v, falling_v))["pack_v"][0] == pack
 
 
+def test_a_supply_of_the_packs_own_voltage_is_not_it():
+    data = flight_csv("time;Battery (V);Volts B (V)", seconds, lambda k: 24.0, falling_v)
+    assert roles(data)["pack_v"][0] == "Volts B (V)"
+
+
+def test_time_in_italian_is_no_temperature():
+    assert roles(flight_csv("Tempo (s);Tensione (V)", seconds, falling_v)) == {
+        "time_s": ("Tempo (s)", "s"), "pack_v": ("Tensione (V)", "V"),
+    }  # fmt: skip
+
+
 def test_a_telling_name_wins_among_columns_that_fall():
     data = flight_csv("time;Sensor 4;Voltage", seconds, falling_v, lambda k: 24.8 - 0.015 * k)
     assert roles(data)["pack_v"] == ("Voltage", "V")

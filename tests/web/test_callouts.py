@@ -524,7 +524,8 @@ def test_one_plan_serves_all_packs_of_a_craft(client):
     assert float(lands[1]) > 21.0
     # Seen from the other pack the same plan is not another one.
     assert client.post(f"{PAGE}/printed").status_code == 204
-    client.post("/callouts/6", data=fields(polymer) | {"action": "save"})
+    polymer = client.get("/callouts/6").text
+    assert client.post("/callouts/6", data=fields(polymer) | {"action": "save"}).status_code == 303
     assert "changed since last printed" not in client.get(PAGE).text
     # A word changed with one is heard with the other.
     second = client.get(f"/callouts/{other}").text

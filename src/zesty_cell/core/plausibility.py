@@ -279,19 +279,16 @@ def lamp_doubts(
     pack: Pack,
     cruise_a: float | None,
 ) -> tuple[Doubt, ...]:
-    """What of the way to the lamp cannot be or hardly can: pack volts, but what is wanted a cell [V, A]."""
+    """What of the way to the lamp cannot be or hardly can: pack volts, but what is wanted a cell [V, A].
+
+    That the pack rests above the lamp is asked by :func:`~zesty_cell.core.learn.line_loss.line_loss`.
+    """
     chemistry = chemistry_for(pack.chemistry)
     found = [
         pack_volts_doubt(alarm_v, pack=pack, field="alarm_v"),
         pack_volts_doubt(rest_v, pack=pack, field="rest_v"),
         cell_volts_doubt(wanted_rest_v, pack=pack, field="wanted_rest_v"),
     ]
-    if rest_v <= alarm_v:
-        found.append(Doubt(
-            "rest_under_lamp", "rest_v", True,
-            f"At rest {rest_v:g} V, and {alarm_v:g} V in flight: the voltage should have come back up. Was it this "
-            "pack, and did the lamp come on at that voltage?",
-        ))  # fmt: skip
     left = charge_left_at_rest(chemistry=chemistry, rest_v=rest_v / pack.series)
     if left < ALMOST_EMPTY:
         found.append(Doubt(

@@ -193,6 +193,16 @@ def test_two_packs_that_nothing_tells_apart_are_named(flown):
     assert not_told_apart(add_pack(write_plan(flown["six"], school="loaded voltage").plan, flown["four"])) is None
 
 
+def test_a_position_that_is_taken_is_not_given_again(flown):
+    plan = write_plan(flown["six"], school="loaded voltage").plan
+    [own] = plan.profiles
+    for position in ("up", "middle", "down"):
+        mine = own.model_copy(update={"switch": Switch(name="A", position=position)})
+        both = add_pack(plan.model_copy(update={"profiles": (mine,)}), forecast(sheet(pack=satsuma())))
+        assert both.profiles[0].switch == mine.switch
+        assert both.profiles[1].switch != mine.switch
+
+
 def test_without_a_free_switch_another_chemistry_is_refused(flown):
     plan = write_plan(flown["six"], school="loaded voltage").plan
     asks = tuple(
