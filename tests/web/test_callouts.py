@@ -569,6 +569,19 @@ def test_a_pack_of_another_chemistry_is_told_by_a_switch(client):
     assert stored(client) == plan
 
 
+def test_a_plan_with_a_further_pack_is_brought_up_to_date_with_both(client):
+    lime = re.search(r'<option value="(\d+)">Lime 1, 6S', client.get(PAGE).text)[1]
+    ask(client, action="pack", another_pack=lime)
+    ask(client, action="save", **{"timers.timer.at_s": "9:59"})
+    assert "timer 9:59, now" in client.get("/sheets/8").text
+    assert client.post(f"{PAGE}/up-to-date").status_code == 303
+    plan = stored(client)
+    assert [p.name for p in plan.profiles] == ["6S", "6S LiPo"]
+    assert plan.choose == "switch"
+    assert plan.timers[0].at_s != 599.0
+    assert "timer 9:59" not in client.get("/sheets/8").text
+
+
 def test_a_plan_of_its_own_comes_back_by_undo(client):
     ask(client, action="save", **{"rules.pack_low.hold_s": "4.5"})
     client.post(f"{PAGE}/all-packs")

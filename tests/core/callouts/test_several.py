@@ -27,6 +27,7 @@ from zesty_cell.core.callouts.several import (
     remove_pack,
     write_for_packs,
 )
+from zesty_cell.core.callouts.update import brought_up_to_date
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import forecast
 
@@ -191,6 +192,37 @@ def test_two_packs_that_nothing_tells_apart_are_named(flown):
     assert place == "choose"
     assert "Two packs have 6 cells" in words
     assert not_told_apart(add_pack(write_plan(flown["six"], school="loaded voltage").plan, flown["four"])) is None
+
+
+def held(plan, pack):
+    """What a plan says with a pack: its timers, and its values by role."""
+    mine = facing(plan, pack).flown_with(series=pack.series)
+    rules = {r.role: [c.value for c in r.conditions] for r in mine.rules if r.on and r.role in DERIVED_ROLES}
+    return [t.at_s for t in mine.timers], rules
+
+
+@pytest.mark.parametrize("other", ["polymer", "four"])
+def test_bringing_a_plan_up_to_date_keeps_its_other_packs(flown, other):
+    result = flown[other] if other in flown else forecast(sheet(pack=satsuma()))
+    pack = result.setup.sheet.pack
+    both = add_pack(write_plan(flown["six"], school="loaded voltage").plan, result)
+    bound = Rule(
+        key="own_1", name="Mine", say="mine", conditions=(Condition(value=15.0, profile=both.profiles[1].key),)
+    )
+    timers = tuple(t.model_copy(update={"at_s": 30.0}) for t in both.timers)
+    old = both.model_copy(update={"rules": (*both.rules, bound), "timers": timers})
+    # Written for the sheet's pack alone: that one is brought up to date, the other stays as it is kept.
+    own = brought_up_to_date(old, written=write_plan(flown["six"], school="loaded voltage").plan)
+    assert held(own, pomelo()) == held(both, pomelo())
+    assert held(own, pack) == ([30.0], held(both, pack)[1])
+    # Written for both, from the other pack's page, where the keys are the other way round.
+    theirs = write_for_packs([result, flown["six"]], school="loaded voltage").plan
+    whole = brought_up_to_date(old, written=theirs)
+    for one in (pomelo(), pack):
+        assert held(whole, one) == held(both, one)
+        assert facing(whole, one).rule("own_1").conditions[0].profile == both.profiles[1].key
+    assert {p.key: p.floor_v for p in whole.profiles} == {p.key: p.floor_v for p in both.profiles}
+    assert not_told_apart(whole) is None
 
 
 def test_a_position_that_is_taken_is_not_given_again(flown):

@@ -187,6 +187,32 @@ def keep_packs(plan: CalloutPlan, /, *, of: CalloutPlan) -> CalloutPlan:
     return CalloutPlan.model_validate(plan.model_dump())
 
 
+def named_like(written: CalloutPlan, /, *, plan: CalloutPlan) -> CalloutPlan:
+    """A plan with the keys that another one has for the same packs [none]: which comes first is each page's own."""
+    names: dict[str | None, str] = {}
+    for profile in written.profiles:
+        same = next((p for p in plan.profiles if _one_profile(p, profile)), profile)
+        names[profile.key] = same.key
+    if len(set(names.values())) < len(names) or all(k == v for k, v in names.items()):
+        return written
+
+    def called(key: str | None) -> str | None:
+        return names.get(key, key)
+
+    rules = []
+    for rule in written.rules:
+        conditions = tuple(c.model_copy(update={"profile": called(c.profile)}) for c in rule.conditions)
+        guards = rule.guards.model_copy(update={"profile": called(rule.guards.profile)})
+        rules.append(rule.model_copy(update={"conditions": conditions, "guards": guards}))
+    return written.model_copy(
+        update={
+            "rules": tuple(rules),
+            "timers": tuple(t.model_copy(update={"profile": called(t.profile)}) for t in written.timers),
+            "profiles": tuple(p.model_copy(update={"key": names[p.key]}) for p in written.profiles),
+        }
+    )
+
+
 def _with_plan(plan: CalloutPlan, other: CalloutPlan) -> CalloutPlan:
     """A plan with what another one, for one further pack, says."""
     theirs = other.profiles[0]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from zesty_cell.core.callouts.rules import DERIVED_ROLES, CalloutPlan, Role, Rule
+from zesty_cell.core.callouts.several import keep_packs, named_like
 from zesty_cell.core.callouts.steps import clock, value_words
 
 #: Timers this near are the same [s].
@@ -94,6 +95,7 @@ def differences(*, plan: CalloutPlan, written: CalloutPlan, series: int) -> tupl
 
 def brought_up_to_date(plan: CalloutPlan, /, *, written: CalloutPlan) -> CalloutPlan:
     """The plan with timers and values as they would be written now [V, Ah, s]; words and own rules stay."""
+    written = named_like(keep_packs(written, of=plan), plan=plan)
     now = {r.key: r for r in written.rules if r.role in DERIVED_ROLES}
     rules: list[Rule] = []
     for rule in plan.rules:
@@ -118,10 +120,10 @@ def brought_up_to_date(plan: CalloutPlan, /, *, written: CalloutPlan) -> Callout
             )
     first = next((k for k, r in enumerate(rules) if r.role not in DERIVED_ROLES), len(rules))
     rules[first:first] = now.values()
-    times = {t.key: t.at_s for t in written.timers}
+    times = {t.profile: t.at_s for t in written.timers}
     earliest = min(times.values(), default=None)
     timers = [
-        t if earliest is None else t.model_copy(update={"at_s": times.get(t.key, earliest), "on": True})
+        t if earliest is None else t.model_copy(update={"at_s": times.get(t.profile, earliest), "on": True})
         for t in plan.timers
     ] or list(written.timers)
     values = plan.model_dump() | {

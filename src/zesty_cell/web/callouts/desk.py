@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from contextlib import suppress
+from dataclasses import replace
 from functools import cached_property
 from typing import Annotated
 
@@ -68,9 +69,10 @@ class Desk:
     def write(self, school: School, current_error: float | None) -> Written:
         """The plan of a school: for the sheet, or for all packs of its craft where the plan is the craft's."""
         every = self.advice_of_craft() if self.for_craft else [self.own_advice]
-        return write_for_packs(
+        written = write_for_packs(
             [a.result for a in every], school=school, current_error=current_error, now=[set_timer(a) for a in every]
         )
+        return replace(written, plan=facing(written.plan, self.sheet.pack))
 
     @property
     def own_advice(self) -> Advice:
@@ -79,8 +81,9 @@ class Desk:
         return self.advice
 
     def advice_of_craft(self) -> list[Advice]:
-        """What to fly all the craft's sheets by that can be flown, this one first."""
-        return [self.own_advice, *(advice for _, advice in self.other_sheets)]
+        """What to fly all the craft's sheets by that can be flown, in one order from whichever it is asked."""
+        every = [(self.sheet_row, self.own_advice), *self.other_sheets]
+        return [advice for _, advice in sorted(every, key=lambda one: one[0].id)]
 
     @cached_property
     def other_sheets(self) -> list[tuple[SheetRow, Advice]]:
