@@ -12,6 +12,7 @@ from zesty_cell.core.callouts.lint import lint
 from zesty_cell.core.callouts.rules import (
     DERIVED_ROLES,
     SWITCHES,
+    CalloutPlan,
     Condition,
     Guards,
     Rule,
@@ -223,6 +224,23 @@ def test_bringing_a_plan_up_to_date_keeps_its_other_packs(flown, other):
         assert facing(whole, one).rule("own_1").conditions[0].profile == both.profiles[1].key
     assert {p.key: p.floor_v for p in whole.profiles} == {p.key: p.floor_v for p in both.profiles}
     assert not_told_apart(whole) is None
+
+
+def test_a_plan_written_anew_again_and_again_stays_as_it_is(flown):
+    climbs = forecast(sheet(pack=satsuma(name="Tangelo", series=4, mass_kg=0.2), pattern="jet"))
+    plan = add_pack(write_plan(flown["six"], school="timer first").plan, climbs)
+    first = None
+    for school in [s.school for s in SCHOOLS] * 3:
+        own = write_plan(flown["six"], school=school).plan
+        plan = brought_up_to_date(keep_packs(own, of=plan), written=own)
+        assert CalloutPlan.model_validate(plan.model_dump()) == plan
+        assert [p.series for p in plan.profiles] == [6, 4]
+        bound = {r.key for r in plan.rules if r.guards.profile}
+        roles = {r.role for r in plan.rules}
+        assert bound <= roles | {f"{role}_{p.key}" for role in roles for p in plan.profiles}
+        if school == SCHOOLS[0].school:
+            first = first or len(plan.rules)
+            assert len(plan.rules) == first
 
 
 def test_a_position_that_is_taken_is_not_given_again(flown):

@@ -266,14 +266,17 @@ def _rules(plan: CalloutPlan, other: CalloutPlan, own: Profile, theirs: Profile)
     if own.key == theirs.key:
         return rules
     taken = {r.key for r in rules} | {t.key for t in plan.timers}
-    further = [
-        _bound(rule, theirs).model_copy(update={"key": f"{rule.key}_{theirs.key}"[:24]})
-        for rule in other.rules
-        if rule.role in DERIVED_ROLES and rule.key not in served
-    ]
+    further: list[Rule] = []
+    for rule in other.rules:
+        if rule.role in DERIVED_ROLES and rule.key not in served:
+            # By its role, and not by the key it has: that one grows each time the plan is written anew.
+            key = f"{rule.role}_{theirs.key}"[:24]
+            if key not in taken:
+                taken.add(key)
+                further.append(_bound(rule, theirs).model_copy(update={"key": key}))
     room = MOST_RULES - len(rules)
     place = next((k for k, r in enumerate(rules) if r.role not in DERIVED_ROLES), len(rules))
-    rules[place:place] = [rule for rule in further if rule.key not in taken][:room]
+    rules[place:place] = further[:room]
     return rules
 
 
