@@ -247,6 +247,16 @@ def test_a_log_before_its_flight_proposes_the_flight(client, app):
     # Once is once.
     assert client.post(f"{where}/flight", data=form).headers["location"] == f"/log/{row.id}"
     assert "not in the log yet" not in client.get(where).text
+    # Taken out of the log, it is proposed again, and no page leads to a flight that is gone.
+    assert client.post(f"/log/{row.id}/delete").status_code == 303
+    assert "not in the log yet" in client.get(where).text
+    assert (
+        client.post(where, data=columns(page) | {"action": "confirm"}).headers["location"].startswith("/callouts/")
+    )
+    assert "put this flight in the log" in client.get(f"/callouts/{number}?run=log-{where.rpartition('/')[2]}").text
+    again = client.post(f"{where}/flight", data=form)
+    assert again.headers["location"] != done.headers["location"]
+    assert client.get(again.headers["location"]).status_code == 200
 
 
 def test_a_log_without_date_or_throttle_says_what_it_cannot_tell(client):

@@ -28,6 +28,12 @@ def fetch(session: Session, flight_id: int) -> FlightRow:
     return records.fetch(session, FlightRow, flight_id)
 
 
+def is_there(session: Session, flight_id: int | None) -> bool:
+    """Whether a flight is in the log, and was not taken out."""
+    row = None if flight_id is None else session.get(FlightRow, flight_id)
+    return row is not None and row.deleted_at is None
+
+
 def _columns(flight: LoggedFlight) -> dict[str, Any]:
     return {
         "name": flight.pattern,

@@ -31,6 +31,7 @@ from zesty_cell.formats.telemetry_csv import (
 )
 from zesty_cell.store import logs as store
 from zesty_cell.store import sheets as sheet_store
+from zesty_cell.store.flights import is_there
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import LogRow
 from zesty_cell.web.callouts.desk import Store
@@ -125,7 +126,7 @@ def _proposed(
     session: Session, row: LogRow, sheet_id: int, read: ReadLog | None, face: Face
 ) -> dict[str, Any] | None:
     """The flight that a log without one is of, as a form to put it into the log; None where it tells of none."""
-    seen = None if read is None or row.flight_id is not None else flight_seen(read.telemetry)
+    seen = None if read is None or is_there(session, row.flight_id) else flight_seen(read.telemetry)
     if seen is None:
         return None
     sheet_row = sheet_store.fetch(session, sheet_id)
@@ -244,7 +245,7 @@ def confirm(request: Request, session: Store, sheet_id: int, log_id: int, form: 
     if any(d.impossible for d in log_doubts(read.telemetry, pack=sheet.pack)):
         return _show(request, row, sheet_id, sheet, table, mapping, session=session, asked=True)
     store.confirm(session, row, mapping)
-    if row.flight_id is not None:
+    if is_there(session, row.flight_id):
         return RedirectResponse(f"/log/{row.flight_id}/telemetry/{row.id}", 303)
     return RedirectResponse(f"/callouts/{sheet_id}?run=log-{row.id}", 303)
 
@@ -255,10 +256,10 @@ def put_in_the_log(request: Request, session: Store, sheet_id: int, log_id: int,
     row, sheet, table = _opened(session, sheet_id, log_id)
     mapping = store.mapping_of(row) or store.remembered(session, table)
     mapping = mapping or guess_mapping(table, series=sheet.pack.series)
-    if row.flight_id is not None:
+    if is_there(session, row.flight_id):
         return RedirectResponse(f"/log/{row.flight_id}", 303)
     told = {k: form[k] for k in ("pack", "duration_s", "shown_ah", "landed_local", "sure") if k in form}
-    entry = told | {"kind": "landed", "entry": f"telemetry-{row.id}", "sheet": str(sheet_id)}
+    entry = told | {"kind": "landed", "entry": f"telemetry-{row.id}-{row.flight_id or 0}", "sheet": str(sheet_id)}
     taken = take_entry(session, entry)
     if taken.errors:
         return _show(request, row, sheet_id, sheet, table, mapping, session=session, flight=(told, taken))

@@ -16,6 +16,7 @@ from zesty_cell.core.forecast import Forecast
 from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.telemetry_csv import Mapping, ReadLog, read_telemetry
 from zesty_cell.store import logs as log_store
+from zesty_cell.store.flights import is_there
 from zesty_cell.web.forms import whole_number
 
 
@@ -86,7 +87,7 @@ def choose_run(session: Session, key: str, *, plan: CalloutPlan, result: Forecas
         if mapping is not None:
             read = read_packed(log_store.packed_of(row), mapping)
             run, notes = on_telemetry(read.telemetry, plan=plan, pack=sheet.pack)
-            logged = row.flight_id is not None
+            logged = is_there(session, row.flight_id)
             return ChosenRun(run, key, log_id=row.id, logged=logged, notes=(*read.notes, *notes))
     odd = run_oddity(key, plan=plan, result=result)
     if odd is not None:
