@@ -56,14 +56,13 @@ def _plain(document: SheetDocument) -> Sheet:
     return Sheet(**{name: getattr(document, name) for name in Sheet.model_fields})
 
 
-def _plausible(sheet: Sheet, sure: str = "") -> Sheet:
-    """The sheet, when its figures can be; what hardly can is taken when ``sure`` names it."""
-    known = set(sure.split())
-    wrong = [d for d in sheet_doubts(sheet) if d.impossible or d.key not in known]
-    if wrong:
+def _plausible(sheet: Sheet, *, sure: str | None) -> Sheet:
+    """The sheet, when its figures can be; what hardly can is asked back unless ``sure`` names it, or is None."""
+    asked = [d for d in sheet_doubts(sheet) if d.impossible or (sure is not None and d.key not in sure.split())]
+    if asked:
         detail = [
             {"loc": ["body", *d.field.split(".")], "msg": d.words, "type": "impossible" if d.impossible else d.key}
-            for d in wrong
+            for d in asked
         ]
         raise HTTPException(status.HTTP_422_UNPROCESSABLE_CONTENT, detail)
     return sheet
@@ -86,8 +85,7 @@ def _forecast(sheet: Sheet) -> ForecastDocument:
 @router.post("/forecast", responses=_UNREADABLE)
 def forecast_of(sheet: SheetDocument) -> ForecastDocument:
     """Work out a sheet without storing anything."""
-    plain = _plain(sheet)
-    return _forecast(_plausible(plain, " ".join(d.key for d in sheet_doubts(plain))))
+    return _forecast(_plausible(_plain(sheet), sure=None))
 
 
 @router.get("/schema/sheet")
@@ -105,7 +103,7 @@ def list_sheets(session: Store) -> list[Listed]:
 @router.post("/sheets", status_code=201, responses=_UNREADABLE)
 def add_sheet(session: Store, sheet: SheetDocument, sure: Sure = "") -> Stored:
     """Store a new sheet; its craft and pack join the hangar unless equal ones are there."""
-    return _stored(store.bring_in(session, _plausible(_plain(sheet), sure)))
+    return _stored(store.bring_in(session, _plausible(_plain(sheet), sure=sure)))
 
 
 @router.get("/sheets/{sheet_id}", responses=_MISSING)
@@ -120,7 +118,7 @@ def get_sheet(session: Store, sheet_id: RecordId) -> Stored:
 )
 def put_sheet(session: Store, sheet_id: RecordId, change: NewVersion, sure: Sure = "") -> Stored:
     """Store a changed sheet, provided it is still at the version given."""
-    sheet = _plausible(_plain(change.sheet), sure)
+    sheet = _plausible(_plain(change.sheet), sure=sure)
     records.fetch_version(session, SheetRow, sheet_id, change.version)
     craft, pack = CRAFTS.bring_in(session, sheet.craft), PACKS.bring_in(session, sheet.pack)
     return _stored(store.change(session, sheet_id, change.version, sheet, craft_id=craft.id, pack_id=pack.id))

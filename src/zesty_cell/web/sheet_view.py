@@ -16,6 +16,7 @@ from zesty_cell.core.pack import pack_figures
 from zesty_cell.core.sheet import Sheet, corrected
 from zesty_cell.services.advice import Advice
 from zesty_cell.services.plans import PlanNow
+from zesty_cell.web.callouts.card import call_rows
 from zesty_cell.web.drawing.flight_chart import (
     NARROW,
     WIDE,
@@ -25,6 +26,7 @@ from zesty_cell.web.drawing.flight_chart import (
     cursor_data,
     ribbon,
     small_charts,
+    voltage_calls_s,
     voltage_picture,
 )
 from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
@@ -209,9 +211,8 @@ def _first_checks(result: Forecast, *, room: int) -> tuple[Check, ...]:
 
 def _room(advice: Advice, plan: PlanNow) -> int:
     """How many checks a laptop's height leaves: four, fewer where calls or the plan need lines of their own."""
-    conditions = sum(
-        1 for rule in plan.written.rules if rule.on and (rule.guards.throttle_under or len(rule.conditions) > 1)
-    )
+    rows = call_rows(plan.written, series=plan.written.series)
+    conditions = sum(1 for row in rows if row.how and row.mark != "charge")
     asked = advice.sheet.craft.shows is None
     return 4 - (conditions > 1) - (2 if plan.stale else 0) - (asked or bool(advice.by_itself))
 
@@ -224,13 +225,14 @@ def figures_of(advice: Advice, plan: PlanNow, face: Face) -> Figures:
     unit = TEMPERATURE.unit(face.view.units)
     temperature = (unit.show(result.setup.start_c), unit.show(result.brief.landing_c), unit.label)
     shown = _first_checks(result, room=_room(advice, plan))
+    heard_s = voltage_calls_s(result)  # by a dry run: once for both ribbons
     return Figures(
         forecast=result,
         timer=advice.timer,
         wide=voltage_picture(result, shape=WIDE, as_pack=as_pack),
         narrow=voltage_picture(result, shape=NARROW, as_pack=as_pack),
-        ribbon_wide=ribbon(result, shape=WIDE, timer_s=advice.timer.timer_s),
-        ribbon_narrow=ribbon(result, shape=NARROW, timer_s=advice.timer.timer_s),
+        ribbon_wide=ribbon(result, shape=WIDE, timer_s=advice.timer.timer_s, heard_s=heard_s),
+        ribbon_narrow=ribbon(result, shape=NARROW, timer_s=advice.timer.timer_s, heard_s=heard_s),
         small=small_charts(result, temperature=temperature),
         cursor=cursor_data(result) | {"volts": face.view.volts, "units": face.view.units},
         bar=_bar(result),

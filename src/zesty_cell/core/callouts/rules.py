@@ -393,6 +393,10 @@ class CalloutPlan(Entity):
                 return condition.threshold(series=flown.series if flown else self.series) / series
         return None
 
+    def watches(self, sensor: SensorKey) -> bool:
+        """Whether any rule that is on looks at a sensor."""
+        return any(c.sensor == sensor for rule in self.rules if rule.on for c in rule.conditions)
+
     def rule(self, key: str) -> Rule | None:
         """The rule of a key; None for none."""
         return next((r for r in self.rules if r.key == key), None)

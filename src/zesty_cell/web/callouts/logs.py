@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Annotated, Any
@@ -16,6 +17,7 @@ from sqlalchemy.orm import Session
 from zesty_cell.core.callouts.telemetry import flight_seen
 from zesty_cell.core.keeping import type_of
 from zesty_cell.core.log_plausibility import log_doubts
+from zesty_cell.core.plausibility import Doubt
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.formats.csv_table import Table, read_table
 from zesty_cell.formats.errors import FileFormatError
@@ -88,9 +90,9 @@ def _becomes(role: Role, values: NDArray[np.float64]) -> str:
     return _range(values, unit, digits)
 
 
-def _lines(table: Table, mapping: Mapping, read: ReadLog | None, sheet: Sheet) -> list[_RoleLine]:
+def _lines(mapping: Mapping, read: ReadLog | None, said: Sequence[Doubt]) -> list[_RoleLine]:
     lines = []
-    doubts = {} if read is None else {d.field: d.words for d in log_doubts(read.telemetry, pack=sheet.pack)}
+    doubts = {d.field: d.words for d in said}
     for role in ROLES:
         choice = mapping.of(role.key)
         if choice is None:
@@ -166,9 +168,8 @@ def _show(
         read = read_telemetry(table, mapping)
     except FileFormatError as problem:
         error = problem
-    refused = bool(error) or (
-        read is not None and any(d.impossible for d in log_doubts(read.telemetry, pack=sheet.pack))
-    )
+    said = () if read is None else log_doubts(read.telemetry, pack=sheet.pack)
+    refused = error is not None or any(d.impossible for d in said)
     face = Face(preferences_of(request))
     proposed = None if refused else _proposed(session, row, sheet_id, read, face)
     if proposed is not None and flight is not None:
@@ -181,7 +182,7 @@ def _show(
         "address": f"/callouts/{sheet_id}",
         "table": table,
         "separator": _SEPARATOR_WORDS[table.separator],
-        "lines": _lines(table, mapping, read, sheet),
+        "lines": _lines(mapping, read, said),
         "mapping": mapping,
         "parts": time_parts(table, mapping),
         "notes": read.notes if read else table.notes,

@@ -240,8 +240,11 @@ def _curve_words(forecast: Forecast, x: Scale, y: Scale, shape: Shape) -> list[W
     return words
 
 
-def ribbon(forecast: Forecast, *, shape: Shape, timer_s: float | None = None) -> Ribbon:
-    """Geometry of what will be heard, with the timer that is set now [s]; the sheet's own without one.
+def ribbon(
+    forecast: Forecast, *, shape: Shape, timer_s: float | None = None, heard_s: dict[str, float] | None = None
+) -> Ribbon:
+    """Geometry of what will be heard, with the timer that is set now [s]; the sheet's own without one.  ``heard_s``
+    is what :func:`voltage_calls_s` gave, for whoever draws two.
 
     Minute calls are small dots; those spoken in full words every five minutes (every minute on a
     short flight) are named below, where no callout needs the room.
@@ -253,7 +256,7 @@ def ribbon(forecast: Forecast, *, shape: Shape, timer_s: float | None = None) ->
     small = 60.0 if timer_s <= 2400.0 else 300.0
     dots = [(x(t), abs(t % big) < 1e-6) for t in ticks(small, timer_s - 1.0, small)]
     marks = [Mark("timer", x(timer_s), f"“time, land” {minutes(timer_s)}", "middle")]
-    heard_s = _voltage_calls_s(forecast)
+    heard_s = voltage_calls_s(forecast) if heard_s is None else heard_s
     low_s = heard_s.get("pack_low")
     if low_s is not None:
         marks.append(Mark("pack_low", x(low_s), f"“pack low” {minutes(low_s)}", "end"))
@@ -282,7 +285,7 @@ def ribbon(forecast: Forecast, *, shape: Shape, timer_s: float | None = None) ->
     )
 
 
-def _voltage_calls_s(forecast: Forecast) -> dict[str, float]:
+def voltage_calls_s(forecast: Forecast) -> dict[str, float]:
     """When each voltage call is first heard on the flight drawn [s]: as the callouts' dry run has it."""
     calls = {"pack_low": forecast.callouts.pack_low, "land_now": forecast.callouts.land_now}
     recommended = {key for key, call in calls.items() if call.stands == "calls"}
