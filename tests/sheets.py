@@ -19,8 +19,12 @@ def heron(**changes: Any) -> Craft:
             kind="multirotor",
             dry_mass_kg=0.618,
             avionics_w=7.0,
-            steady=MeasuredPoint(current_a=8.9, voltage_v=21.3, all_up_mass_kg=1.063).model_dump(),
-            full_throttle=MeasuredFullThrottle(current_a=72.0, voltage_v=21.0).model_dump(),
+            steady=MeasuredPoint(
+                current_a=8.9, voltage_v=21.3, all_up_mass_kg=1.063, read_by="meter", air_c=12.0, altitude_m=0.0
+            ).model_dump(),
+            full_throttle=MeasuredFullThrottle(
+                current_a=72.0, voltage_v=21.0, where="flight", read_by="meter"
+            ).model_dump(),
             motor_resistance_ohm=0.02,
             cruise_speed_m_s=14.0,
             limits=Limits(motor_a=120.0, esc_a=160.0, esc_cutoff_v_per_cell=2.7).model_dump(),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -22,6 +23,13 @@ def cell_parameters(**changes: float) -> np.ndarray:
         "r_ext_ohm": 0.0004,
         "polarisation_ratio": 0.6,
         "polarisation_tau_s": 25.0,
+        "diffusion_ratio": 0.5,
+        "diffusion_tau_s": 200.0,
+        "level_w": 29.0,
+        "weak_capacity": 1.0,
+        "weak_resistance": 1.0,
+        "longest_step_s": 1.0,
+        "land_timer_s": np.inf,
         "full_throttle_a_v2": 72.0 / 3.26**2,
         "r_motor_ohm": 0.0033,
         "heat_capacity_j_k": 70.0,
@@ -61,13 +69,14 @@ class Run:
 
 def march(
     params: np.ndarray,
-    segments: list[tuple[int, float, float]],
+    segments: Sequence[tuple[float, ...]],
     *,
     chemistry: str = "liion_power",
     step_s: float = STEP_S,
     max_steps: int = 200_000,
+    gusts: np.ndarray | None = None,
 ) -> Run:
-    """Run the kernel over segments of (kind, value, seconds)."""
+    """Run the kernel over segments of (kind, value, seconds), and joules of a burst where there is a fourth."""
     cell = chemistry_for(chemistry)
     loaded, cruise = np.empty(max_steps, np.float32), np.empty(max_steps, np.float32)
     nothing = np.empty(0, np.float32)
@@ -76,13 +85,16 @@ def march(
         params,
         np.array([s[0] for s in segments], dtype=np.int64),
         np.array([s[1] for s in segments], dtype=np.float64),
-        np.array([round(s[2] / step_s) for s in segments], dtype=np.int64),
+        np.array([s[2] for s in segments], dtype=np.float64),
+        np.array([s[3] if len(s) > 3 else 0.0 for s in segments], dtype=np.float64),
+        np.empty(0) if gusts is None else gusts,
         cell_table(cell),
         temperature_table(cell),
         step_s,
         max_steps,
         loaded,
         cruise,
+        nothing,
         nothing,
         nothing,
         trace,

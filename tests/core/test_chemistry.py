@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import pytest
 from scipy.interpolate import PchipInterpolator
@@ -10,7 +12,9 @@ from zesty_cell.core.chemistries import CHEMISTRIES, chemistry_for
 from zesty_cell.core.chemistry import (
     cell_table,
     charge_left_at_rest,
+    diffusion_factor,
     open_circuit_v,
+    pairs_built_up,
     resistance_shape,
     temperature_factor,
 )
@@ -55,11 +59,30 @@ def test_resistance_over_temperature_is_as_stated():
         return float(temperature_factor(chemistry=chemistry_for(key), temperature_c=np.float64(celsius)))
 
     assert factor("lipo", 25.0) == pytest.approx(1.0)
-    assert factor("lipo", 0.0) == pytest.approx(2.4, abs=0.1)
-    assert factor("lipo", 40.0) == pytest.approx(0.65, abs=0.02)
+    assert factor("lipo", 0.0) == pytest.approx(2.3, abs=0.05)
+    # Above 25 °C the ohmic part is left: B nearer 1500 K than 2800.
+    assert factor("lipo", 40.0) == pytest.approx(math.exp(1500 * (1 / 313.15 - 1 / 298.15)), rel=0.03)
+    assert factor("lipo", 60.0) / factor("lipo", 45.0) == pytest.approx(
+        math.exp(1500 * (1 / 333.15 - 1 / 318.15)), rel=0.005
+    )
     # Lithium-ion suffers more below 10 °C, without a step there.
     assert factor("liion_power", 0.0) > factor("lipo", 0.0)
     assert factor("liion_power", 10.001) == pytest.approx(factor("liion_power", 9.999), rel=1e-3)
+
+
+@pytest.mark.parametrize("key", CHEMISTRIES)
+def test_five_minutes_see_twice_the_resistance_of_a_second(key):
+    one, long = (1.0 + sum(pairs_built_up(chemistry=chemistry_for(key), held_s=s)) for s in (1.0, 300.0))
+    assert 1.8 <= long / one <= 2.2
+    assert 150.0 <= chemistry_for(key).diffusion_tau_s <= 300.0
+
+
+def test_diffusion_freezes_faster_than_conduction():
+    for celsius, more in ((-10.0, 1.52), (0.0, 1.33), (25.0, 1.0), (40.0, 1.0)):
+        at = np.float64(celsius)
+        r0 = float(temperature_factor(chemistry=chemistry_for("lipo"), temperature_c=at))
+        r2 = float(diffusion_factor(chemistry=chemistry_for("lipo"), temperature_c=at))
+        assert r2 / r0 == pytest.approx(more, abs=0.03)
 
 
 @pytest.mark.parametrize("key", CHEMISTRIES)

@@ -33,16 +33,16 @@ def _fly(**parts):
 
 def test_landing_by_charge_used_leaves_what_was_asked():
     flight = _fly()
-    k = flight.index_at(flight.landing_s)
     assert flight.landing_reason == "charge used"
-    assert flight.charge_left[k] == pytest.approx(0.2, abs=2e-3)
+    assert flight.left_at(flight.landing_s) == pytest.approx(0.2, abs=1e-6)
+    assert flight.used_at(flight.landing_s) == pytest.approx(0.8 * flight.holds_ah, rel=1e-6)
 
 
 def test_landing_by_rest_voltage_leaves_the_charge_it_stands_for():
     flight = _fly(landing=LandingRule(charge_kept=None, rest_v=3.42))
     left = charge_left_at_rest(chemistry=chemistry_for("liion_power"), rest_v=3.42)
     assert flight.landing_reason == "rest voltage"
-    assert flight.charge_left[flight.index_at(flight.landing_s)] == pytest.approx(left, abs=2e-3)
+    assert flight.left_at(flight.landing_s) == pytest.approx(left, abs=1e-6)
     assert flight.rest_v[flight.index_at(flight.landing_s)] == pytest.approx(3.42, abs=2e-3)
 
 
@@ -87,7 +87,7 @@ def test_without_a_rule_that_speaks_in_time_the_floor_ends_the_flight():
 def test_twice_the_cells_for_twice_the_craft_is_the_same_cell():
     """A craft twice as hungry on twice the cells in parallel asks each cell exactly the same."""
     hungry = heron(
-        steady={"source": "measured", "current_a": 17.8, "voltage_v": 21.3, "all_up_mass_kg": 1.063},
+        steady={"source": "measured", "current_a": 17.8, "voltage_v": 21.3, "all_up_mass_kg": 1.063, "air_c": 12.0},
         full_throttle={"source": "measured", "current_a": 144.0, "voltage_v": 21.0},
         avionics_w=14.0,
         motor_resistance_ohm=0.01,
@@ -192,17 +192,28 @@ def test_more_capacity_at_no_mass_never_flies_shorter(more):
 @pytest.mark.parametrize("key", PATTERNS)
 def test_every_pattern_becomes_a_load_program_of_its_own_length(key):
     pattern = PATTERNS[key]
-    program = load_program(pattern=pattern, steady_cell_w=np.array([20.0]), intensity=np.ones(1))
-    assert program.steps.sum() * 0.1 == pytest.approx(pattern.period_s)
+    program = load_program(
+        pattern=pattern,
+        steady_cell_w=np.full((1, len(pattern.activities)), 20.0),
+        work_cell_j=np.zeros((1, len(pattern.activities))),
+        intensity=np.ones(1),
+    )
+    assert program.seconds.sum() == pytest.approx(pattern.period_s)
     assert program.kind.shape == (len(pattern.activities),)
 
 
 def test_a_livelier_pattern_asks_more_above_steady_and_climbs_longer():
-    program = load_program(pattern=PATTERNS["cruise"], steady_cell_w=np.array([20.0]), intensity=np.array([1.5]))
     names = [a.name for a in PATTERNS["cruise"].activities]
+    program = load_program(
+        pattern=PATTERNS["cruise"],
+        steady_cell_w=np.full((1, len(names)), 20.0),
+        work_cell_j=np.array([[100.0 if name == "climb" else 0.0 for name in names]]),
+        intensity=np.array([1.5]),
+    )
     assert program.value[0, names.index("turns")] == pytest.approx(20.0 * 1.375)
     assert program.value[0, names.index("cruise")] == pytest.approx(20.0 * 0.95)
-    assert program.steps[0, names.index("climb")] == 30
+    assert program.seconds[0, names.index("climb")] == pytest.approx(3.0)
+    assert program.work_j[0, names.index("climb")] == pytest.approx(150.0)
 
 
 @pytest.mark.parametrize(

@@ -83,11 +83,13 @@ def test_figures_agree_with_each_other(lighthouse):
     assert f.mah_per_minute == pytest.approx(f.brief.used_ah * 1000 / (f.flight.landing_s / 60))
     # 14 m/s is 0.84 km a minute.
     assert f.mah_per_km == pytest.approx(f.mah_per_minute / 0.84)
-    assert f.brief.used_ah + f.reserve_ah == pytest.approx(f.setup.figures.capacity_ah, rel=1e-3)
+    assert f.brief.used_ah + f.reserve_ah == pytest.approx(f.setup.figures.capacity_ah, rel=1e-9)
+    assert f.reserve_ah == pytest.approx(0.2 * f.setup.figures.capacity_ah, rel=1e-6)
     lowest_v = f.flight.loaded_v[: f.flight.index_at(f.flight.landing_s) + 1].min()
-    assert f.brief.worst_v == pytest.approx(lowest_v, abs=1e-6)  # the trace is single precision
-    # Steady power at the mean cruise voltage: 0.95 · (8.9 A · 21.3 V − 7 W) + 7 W, in denser air at 12 °C.
-    watts = 0.95 * (8.9 * 21.3 - 7.0) * np.sqrt(1.225 / f.setup.density_kg_m3) + 7.0
+    assert f.brief.worst_v == pytest.approx(lowest_v, abs=2e-3)  # the trace has a sample each tenth of a second
+    assert f.brief.worst_v <= lowest_v
+    # Steady power at the mean cruise voltage: 0.95 · (8.9 A · 21.3 V − 7 W) + 7 W, in the air it was measured in.
+    watts = 0.95 * (8.9 * 21.3 - 7.0) + 7.0
     assert f.cruise_a == pytest.approx(watts / (6 * 3.6), rel=0.06)
 
 
@@ -106,18 +108,20 @@ def test_thresholds_are_the_cruise_voltage_of_their_moment_on_the_transmitters_s
     for callout in (lighthouse.callouts.pack_low, lighthouse.callouts.land_now):
         threshold = callout.threshold
         at = flight.cruise_v[flight.index_at(threshold.wanted_s)] * 6
-        assert abs(threshold.pack_v - at) <= 0.1
+        own = callout.means == "hold"  # else it may lie up to 0.09 V a cell beside it
+        assert abs(threshold.pack_v - at) <= (0.1 if own else 0.1 + 6 * 0.09)
         assert threshold.pack_v * 10 == pytest.approx(round(threshold.pack_v * 10))
         assert threshold.cell_v == pytest.approx(threshold.pack_v / 6)
     assert lighthouse.callouts.pack_low.threshold.pack_v > lighthouse.callouts.land_now.threshold.pack_v
 
 
 def test_the_hold_outlasts_every_climb_and_no_flight_hears_a_false_call(lighthouse):
-    call = lighthouse.callouts.pack_low
+    call = lighthouse.callouts.land_now
     assert (call.stands, call.means) == ("calls", "hold")
     assert call.hold_s in HOLDS_S
     assert call.hold_s >= longest_burst_s(flight=lighthouse.flight, cell_v=call.threshold.cell_v) + 0.4
-    assert (call.trial.false_flights, call.trial.late_flights, call.trial.flights) == (0, 0, SAMPLES)
+    assert call.trial.passes
+    assert (call.trial.late_flights, call.trial.flights) == (0, SAMPLES)
     low, middle, high = call.trial.spoken_s
     assert low < middle < high
     assert middle == pytest.approx(call.threshold.wanted_s, rel=0.06)
@@ -144,7 +148,7 @@ def test_thresholds_never_go_below_the_chemistrys_loaded_floor():
 def test_where_nothing_helps_the_voltage_is_the_quiet_last_guard():
     result = forecast(sheet(pack=satsuma(), pattern="jet"))
     callouts = result.callouts
-    assert callouts.land_now.plain.false_flights > 0.9 * SAMPLES
+    assert callouts.land_now.plain.false_flights > 0.6 * SAMPLES
     assert (callouts.land_now.stands, callouts.pack_low.stands, callouts.leads) == ("guard", "off", "timer")
     assert callouts.land_now.trial.false_flights <= 0.02 * SAMPLES
     check = _check(result, "voltage_callouts")
@@ -200,7 +204,7 @@ def test_what_the_transmitter_shows_decides_what_leads(shows, leads, sensors):
 
 
 def test_counting_only_under_a_share_of_throttle_mends_what_a_hold_does_not():
-    result = forecast(sheet(craft=heron(kind="helicopter"), pack=satsuma(), pattern="hard_3d"))
+    result = forecast(sheet(pack=satsuma(), pattern="freestyle"))
     call = result.callouts.land_now
     assert not call.plain.passes
     assert call.stands == "calls"
@@ -252,7 +256,14 @@ def test_a_true_low_speaks_when_its_hold_is_over():
         ("charge_left", "look", {"landing": LandingRule(charge_kept=0.12)}),
         ("power", "stop", {"craft": heron(dry_mass_kg=6.0)}),
         ("hard_floor", "stop", {"conditions": Conditions(air_c=-15.0), "pattern": "race"}),
-        ("pack_rating", "look", {"pattern": "race"}),
+        (
+            "pack_rating",
+            "look",
+            {
+                "pattern": "race",
+                "pack": pomelo(ratings={"continuous_a": 30.0, "one_minute_a": 45.0, "ten_second_a": 60.0}),
+            },
+        ),
         (
             "pack_rating",
             "stop",
@@ -267,7 +278,8 @@ def test_a_true_low_speaks_when_its_hold_is_over():
         ("connector", "look", {"pack": pomelo(connector="micro_1s_low")}),
         ("heat", "stop", {"pattern": "race", "conditions": Conditions(air_c=40.0)}),
         ("cold", "look", {"conditions": Conditions(air_c=2.0)}),
-        ("thrust_fade", "look", {"landing": LandingRule(charge_kept=0.08)}),
+        ("thrust_fade", "look", {}),
+        ("bursts", "look", {}),
         (
             "weight_class",
             "look",
@@ -326,7 +338,7 @@ def test_a_cutoff_in_bursts_is_a_stop_with_its_moment():
     assert (
         check.value
         == result.flight.loaded_v[result.flight.index_at(check.at_s)]
-        == pytest.approx(result.brief.worst_v)
+        == pytest.approx(result.brief.worst_v, abs=2e-3)
     )
 
 
@@ -353,9 +365,11 @@ def test_a_kept_warm_pack_is_not_cold():
 
 
 def test_the_lighthouse_run_is_believable(lighthouse):
-    """Worked by hand: 80 % of 4.2 Ah · 0.98 · 0.98 (label, 31 cycles left out) at about 9.9 A is 20 minutes."""
-    assert 18 * 60 < lighthouse.flight.landing_s < 22 * 60
-    assert 30 < lighthouse.brief.landing_c < 40
+    """Worked by hand: 80 % of 4.2 Ah · 0.96 (label) are 3.23 Ah; a minute takes about 42 s of 8.4 A, 12 s of
+    10.8 A, 6 s of 2.6 A and 3.5 s of 52 A in the climb, together 0.184 Ah: 17 and a half minutes.
+    """
+    assert 17 * 60 < lighthouse.flight.landing_s < 18.5 * 60
+    assert 30 < lighthouse.brief.landing_c < 45
     assert _check(lighthouse, "power").status == "ok"
 
 

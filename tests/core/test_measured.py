@@ -9,7 +9,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
+from tests.oracles import thevenin
 from tests.sheets import pomelo, satsuma
+from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.measured import PackTests
 from zesty_cell.core.pack import pack_figures
 
@@ -18,12 +20,11 @@ def outside_ohm(pack) -> float:
     return pack_figures(pack).external_ohm()
 
 
-def reading_v(*, rest_v, current_a, cell_ohm, outside, held_s, kelvin=298.15, b=2800.0, series=6):
+def reading_v(*, rest_v, current_a, cell_ohm, outside, held_s, celsius=25.0, series=6):
     """Pack voltage held_s into a current, from the circuit's own closed form (K1, K3, K4)."""
-    r0 = cell_ohm * math.exp(b * (1 / kelvin - 1 / 298.15))
-    seen = r0 * (1 + 0.6 * (1 - math.exp(-held_s / 25.0)))
-    at_one_second = r0 * (1 + 0.6 * (1 - math.exp(-1 / 25.0)))
-    del at_one_second
+    lipo = chemistry_for("lipo")
+    r0, r2 = cell_ohm * thevenin.arrhenius(lipo, celsius), 0.5 * cell_ohm * thevenin.diffusion(lipo, celsius)
+    seen = r0 * (1 + 0.6 * (1 - math.exp(-held_s / 25.0))) + r2 * (1 - math.exp(-held_s / 200.0))
     return series * (rest_v - current_a * seen) - current_a * outside
 
 
@@ -31,9 +32,7 @@ def reading_v(*, rest_v, current_a, cell_ohm, outside, held_s, kelvin=298.15, b=
 def test_two_currents_give_back_the_resistance_that_made_them(cell_mohm, held_s, celsius):
     cell_ohm, outside = cell_mohm / 1000, outside_ohm(satsuma())
     volts = [
-        reading_v(
-            rest_v=3.9, current_a=a, cell_ohm=cell_ohm, outside=outside, held_s=held_s, kelvin=celsius + 273.15
-        )
+        reading_v(rest_v=3.9, current_a=a, cell_ohm=cell_ohm, outside=outside, held_s=held_s, celsius=celsius)
         for a in (1.0, 20.0)
     ]
     test = {
@@ -41,8 +40,8 @@ def test_two_currents_give_back_the_resistance_that_made_them(cell_mohm, held_s,
         "held_s": held_s, "pack_c": celsius,
     }  # fmt: skip
     figures = pack_figures(satsuma(tests={"two_currents": test}, cell_resistance_ohm=None))
-    # Stated for one second: R0 and the first twenty-fifth of the polarisation.
-    stated = cell_ohm * (1 + 0.6 * (1 - math.exp(-1 / 25)))
+    # Stated for one second: R0 and what the two pairs have built up by then.
+    stated = cell_ohm * (1 + 0.6 * (1 - math.exp(-1 / 25)) + 0.5 * (1 - math.exp(-1 / 200)))
     assert figures.cell_resistance_ohm == pytest.approx(stated, rel=1e-6)
     assert figures.resistance_source == "two currents"
     assert figures.resistance_known == "measured"

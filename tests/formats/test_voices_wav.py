@@ -115,7 +115,7 @@ def test_a_plans_zip_holds_every_word_once_with_its_list(plan):
 def test_minutes_and_numbers_are_among_the_sounds(plan):
     sounds = {s.words: s.file for s in spoken_sounds(plan)}
     assert sounds["1 minute"] == "t1m"
-    assert sounds["15 minutes"] == "t15m"
+    assert sounds["10 minutes"] == "t10m"
     assert {"20", "90", "point", "volts", "hundred", "no telemetry"} <= set(sounds)
     down = Timer(key="timer", at_s=150.0, counts="down", last_s=10)
     words = {s.words for s in spoken_sounds(plan.model_copy(update={"timers": (down,), "rules": ()}))}

@@ -42,13 +42,24 @@ def _smooth(knots, z):
     return ((a * x + b) * x + c) * x + d
 
 
-def _arrhenius(chemistry, celsius):
-    """R(T)/R(25 °C): one Arrhenius factor above 10 °C, a steeper one below."""
-    kelvin = celsius + 273.15
-    if kelvin >= 283.15:
-        return math.exp(chemistry.arrhenius_b_k * (1 / kelvin - 1 / 298.15))
-    at_knee = math.exp(chemistry.arrhenius_b_k * (1 / 283.15 - 1 / 298.15))
-    return at_knee * math.exp(chemistry.arrhenius_cold_b_k * (1 / kelvin - 1 / 283.15))
+def _rises(x, knee):
+    """The integral of a logistic step at the knee, 3.4e-5 per kelvin wide, from x = 0 to x."""
+    width = 3.4e-5
+    return width * math.log((1.0 + math.exp((x - knee) / width)) / (1.0 + math.exp(-knee / width)))
+
+
+def arrhenius(chemistry, celsius):
+    """R(T)/R(25 °C): slopes of ln R over 1/T for warm, usual and cold, each passing softly into the next."""
+    x = 1 / (celsius + 273.15) - 1 / 298.15
+    warm, usual, cold = chemistry.arrhenius_warm_b_k, chemistry.arrhenius_b_k, chemistry.arrhenius_cold_b_k
+    knee = 1 / 283.15 - 1 / 298.15
+    return math.exp(warm * x + (usual - warm) * _rises(x, 0.0) + (cold - usual) * _rises(x, knee))
+
+
+def diffusion(chemistry, celsius):
+    """R2(T)/R2(25 °C): as R0, and a further factor in the cold."""
+    x = 1 / (celsius + 273.15) - 1 / 298.15
+    return arrhenius(chemistry, celsius) * math.exp(chemistry.diffusion_more_b_k * _rises(x, 0.0))
 
 
 @dataclass
@@ -71,10 +82,10 @@ class OracleFlight:
 
 
 def _voltage(state, kind, value, p, chemistry):
-    z, v1, celsius = float(state[0]), float(state[1]), float(state[2])
+    z, v1, celsius, v2 = (float(x) for x in state)
     ocv = _smooth(chemistry.ocv_v, z)
-    r0 = p[K.R0_OHM] * _smooth(chemistry.resistance_shape, z) * _arrhenius(chemistry, celsius)
-    e, r = ocv - v1, r0 + p[K.R_EXT_OHM]
+    r0 = p[K.R0_OHM] * _smooth(chemistry.resistance_shape, z) * arrhenius(chemistry, celsius)
+    e, r = ocv - v1 - v2, r0 + p[K.R_EXT_OHM]
     if kind == K.CURRENT:
         i = value
     elif kind == K.FULL_THROTTLE and value >= 1.0:
@@ -88,6 +99,12 @@ def _voltage(state, kind, value, p, chemistry):
     return e - i * r, i, r0
 
 
+def _cell_v(state, kind, value, p, chemistry):
+    """At the cell's own terminals, where its floor is."""
+    v, i, _ = _voltage(state, kind, value, p, chemistry)
+    return v + i * p[K.R_EXT_OHM]
+
+
 def fly(*, params, kinds, values, durations_s, chemistry, floor_v) -> OracleFlight:
     """Integrate a repeated load program until the charge or the floor is reached."""
     p = params
@@ -97,17 +114,24 @@ def fly(*, params, kinds, values, durations_s, chemistry, floor_v) -> OracleFlig
     def make_rhs(kind, value):
         def rhs(_t, y):
             _, i, r0 = _voltage(y, kind, value, p, chemistry)
-            heat = i * i * r0 + i * y[1] - p[K.COOLING_W_K] * (y[2] - p[K.AIR_C])
+            heat = i * i * r0 + i * (y[1] + y[3]) - p[K.COOLING_W_K] * (y[2] - p[K.AIR_C])
             r1 = p[K.POLARISATION_RATIO] * r0
-            return [-i / capacity_as, (i * r1 - y[1]) / p[K.POLARISATION_TAU_S], heat / p[K.HEAT_CAPACITY_J_K]]
+            shape = _smooth(chemistry.resistance_shape, float(y[0]))
+            r2 = p[K.DIFFUSION_RATIO] * p[K.R0_OHM] * shape * diffusion(chemistry, float(y[2]))
+            return [
+                -i / capacity_as,
+                (i * r1 - y[1]) / p[K.POLARISATION_TAU_S],
+                heat / p[K.HEAT_CAPACITY_J_K],
+                (i * r2 - y[3]) / p[K.DIFFUSION_TAU_S],
+            ]
 
         return rhs
 
-    state = np.array([p[K.START_CHARGE], 0.0, p[K.START_C]])
+    state = np.array([p[K.START_CHARGE], 0.0, p[K.START_C], 0.0])
     t, pieces, landing = 0.0, [], math.inf
     while True:
         for kind, value, duration in zip(kinds, values, durations_s, strict=True):
-            if _voltage(state, kind, value, p, chemistry)[0] <= floor_v:
+            if _cell_v(state, kind, value, p, chemistry) <= floor_v:
                 # The jump of the load itself passes the floor.
                 pieces.append((t, t, lambda _t, s=state: s, kind, value))
                 return OracleFlight(t, landing, pieces, p, chemistry)
@@ -123,7 +147,7 @@ def fly(*, params, kinds, values, durations_s, chemistry, floor_v) -> OracleFlig
                 max_step=5.0,
             )
             times = np.linspace(t, stop, max(3, int(duration * 20)))
-            volts = np.array([_voltage(run.sol(x), kind, value, p, chemistry)[0] for x in times])
+            volts = np.array([_cell_v(run.sol(x), kind, value, p, chemistry) for x in times])
             charge = run.sol(times)[0]
             if landing == math.inf and charge.min() <= z_used:
                 k = int(np.argmax(charge <= z_used))
@@ -136,7 +160,7 @@ def fly(*, params, kinds, values, durations_s, chemistry, floor_v) -> OracleFlig
                 k = int(np.argmax(volts <= floor_v))
                 ends.append(
                     brentq(
-                        lambda x, s=run.sol, a=kind, b=value: _voltage(s(x), a, b, p, chemistry)[0] - floor_v,
+                        lambda x, s=run.sol, a=kind, b=value: _cell_v(s(x), a, b, p, chemistry) - floor_v,
                         times[k - 1],
                         times[k],
                         xtol=1e-10,

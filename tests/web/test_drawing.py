@@ -90,8 +90,8 @@ def test_pack_volts_relabel_the_same_curves(lighthouse):
     pack = voltage_picture(lighthouse, shape=WIDE, as_pack=True)
     assert cell.rest == pack.rest
     assert float(pack.volts[0].label) > 6 * 2.4
-    assert "20.1" in pack.rungs[0].text
-    assert "3.35" in cell.rungs[0].text
+    assert "19.6" in pack.rungs[0].text
+    assert "3.27" in cell.rungs[0].text
 
 
 @pytest.mark.parametrize("pattern", PATTERNS)
@@ -108,7 +108,7 @@ def test_words_on_the_ribbon_do_not_run_into_each_other(pattern):
 def test_the_ribbon_counts_every_minute_of_a_flight(lighthouse):
     drawn = ribbon(lighthouse, shape=WIDE)
     assert len(drawn.dots) == int((lighthouse.callouts.timers.timer_s - 1) // 60)
-    assert [big for _, big in drawn.dots].count(True) == 3
+    assert [big for _, big in drawn.dots].count(True) == len(drawn.dots) // 5
     assert [m.key for m in drawn.marks] == ["timer", "pack_low", "land_now"]
 
 

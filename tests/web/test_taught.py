@@ -70,7 +70,7 @@ def test_another_pattern_has_not_been_flown(client, flown):
 def test_the_page_shows_before_after_and_each_flight(client, flown):
     text = client.get(f"/sheets/{flown}/taught").text
     assert "15 flights on “Shoreline cruise”" in text
-    assert re.search(r"big-inline\">1\d:\d\d</b> <span>instead of 19:48", text)
+    assert re.search(r"big-inline\">1\d:\d\d</b> <span>instead of 17:24", text)
     assert len(re.findall(r'<th scope="row"><a href="/log/\d+"', text)) == 15
     assert text.count('class="dot"') == 15
     assert re.search(r"\d % more, give or take \d %; before 8 %", text)
@@ -116,7 +116,7 @@ def test_it_can_be_switched_off_and_on(client, flown):
     corrected = big(client.get(f"/sheets/{flown}").text)
     assert client.post(f"/sheets/{flown}/taught", data={"from_log": "0"}).status_code == 303
     plain = client.get(f"/sheets/{flown}").text
-    assert big(plain) == "19:48"
+    assert big(plain) == "17:24"
     assert "Corrected by" not in plain
     assert "Switched off" in client.get(f"/sheets/{flown}/taught").text
     client.post(f"/sheets/{flown}/taught", data={"from_log": "1"})
@@ -153,7 +153,7 @@ def test_another_pack_flies_what_is_known_of_the_craft(client, app, flown):
         other = next(row for row in sheets.all_sheets(session) if row.name == "Heron on Satsuma, frosty morning")
         lesson = as_flown(session, other).taught
         known = as_flown(session, sheets.fetch(session, flown)).taught
-        assert lesson.power == pytest.approx(known.power, rel=0.02)
+        assert lesson.power == pytest.approx(known.power, rel=0.04)
         assert not lesson.knows(PACKS.thing(other.pack))
         other_id = other.id
     assert "Corrected by 15 flights" in client.get(f"/sheets/{other_id}").text

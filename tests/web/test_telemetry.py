@@ -55,7 +55,7 @@ def test_the_page_shows_what_the_log_tells(client, swift):
     assert "Resistance of a cell" in text
     assert re.search(r"<b>9\d\d mAh</b>|<b>10\d\d mAh</b>", text.replace("\u2009", ""))  # the pack that tires
     assert "hard turns" in text
-    assert re.search(r"“land now”, \d+ times until 4:", text)
+    assert re.search(r'class="heard"><li><b>\d:\d\d</b> “', text)
 
 
 def test_the_numbers_are_the_logs_with_the_forecast_and_the_fit_over_them(client, swift):

@@ -30,8 +30,6 @@ from zesty_cell.core.landing import LandingReason
 
 #: Steady power that cannot be had this early is no flight [s].
 TAKE_OFF_S = 1.0
-#: How far past its landing a flight known only by its brief is marched [1]: one step, against rounding.
-JUST_BEYOND = 1e-6
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,8 +49,10 @@ class Brief:
         Drawn at landing [Ah].
     peak_a : float
         Largest current [A].
-    worst_v : float
-        Lowest loaded voltage per cell [V].
+    worst_v, worst_cell_v : float
+        Lowest loaded voltage per cell, and of the weakest cell [V].
+    longest_stretch : float
+        The longest burst of work over its nominal length [1]; 0 without any.
     hottest_c, landing_c : float
         Cell [°C].
     full_fresh_a, full_landing_a : float
@@ -72,6 +72,8 @@ class Brief:
     used_ah: float
     peak_a: float
     worst_v: float
+    worst_cell_v: float
+    longest_stretch: float
     hottest_c: float
     landing_c: float
     full_fresh_a: float
@@ -105,21 +107,25 @@ def _brief_from(setup: Setup, summary: NDArray[np.float64], landing_s: float, wh
     p = pack.parallel
     fresh_a, landing_a = cell[kernel.FULL_FRESH_A] * p, cell[kernel.FULL_END_A] * p
     used_share = setup.sheet.conditions.start_charge - cell[kernel.END_CHARGE_LEFT]
+    to_spare_fresh = power_to_spare(craft=craft, load=load, full_throttle_a=fresh_a)
     return Brief(
         landing_s=landing_s,
         landing_reason=landing_reason(which=which, end_reason=int(cell[kernel.END_REASON])),
-        flies=cell[kernel.FIRST_CLIPPED_S] > TAKE_OFF_S,
+        # It must be able to hover, or to fly level, whatever the pattern asks.
+        flies=cell[kernel.FIRST_CLIPPED_S] > TAKE_OFF_S and to_spare_fresh >= 1.0,
         holds=cell[kernel.FIRST_CLIPPED_S] >= landing_s,
         all_up_mass_kg=setup.all_up_mass_kg,
         used_ah=used_share * setup.figures.capacity_ah,
         peak_a=cell[kernel.PEAK_A] * p,
         worst_v=cell[kernel.WORST_V],
+        worst_cell_v=cell[kernel.WORST_CELL_V],
+        longest_stretch=cell[kernel.LONGEST_STRETCH],
         hottest_c=cell[kernel.HOTTEST_C],
         landing_c=cell[kernel.END_C],
         full_fresh_a=fresh_a,
         full_landing_a=landing_a,
         thrust_share=landing_a / fresh_a,
-        to_spare_fresh=power_to_spare(craft=craft, load=load, full_throttle_a=fresh_a),
+        to_spare_fresh=to_spare_fresh,
         to_spare=power_to_spare(craft=craft, load=load, full_throttle_a=landing_a),
     )
 
@@ -145,10 +151,12 @@ class BriefBatch:
         self.setups = setups
         if not setups:
             return
-        self._params = np.array([expected_parameters(s, beyond_landing=JUST_BEYOND) for s in setups])
+        self._params = np.array([expected_parameters(s, beyond_landing=0.0) for s in setups])
+        cells = np.array([[s.sheet.pack.cell_count] for s in setups])
         self._program = load_program(
             pattern=setups[0].flying,
-            steady_cell_w=np.array([s.load.steady_w / s.sheet.pack.cell_count for s in setups]),
+            steady_cell_w=np.array([s.steady_w for s in setups]) / cells,
+            work_cell_j=np.array([s.work_j for s in setups]) / cells,
             intensity=np.ones(len(setups)),
         )
         self._table_of = np.array([_KEYS.index(s.sheet.pack.chemistry) for s in setups])
@@ -164,11 +172,14 @@ class BriefBatch:
             self._params,
             self._program.kind,
             self._program.value,
-            self._program.steps,
+            self._program.seconds,
+            self._program.work_j,
+            np.empty((count, 0)),
             *_tables(),
             self._table_of,
             STEP_S,
             round(MAX_FLIGHT_S / STEP_S),
+            nothing,
             nothing,
             nothing,
             nothing,

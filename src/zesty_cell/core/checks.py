@@ -17,16 +17,19 @@ from zesty_cell.core.brief import Brief
 from zesty_cell.core.callouts.derive import OVER_CUTOFF_V
 from zesty_cell.core.callouts.lead import DerivedCallouts, Means
 from zesty_cell.core.callouts.steps import clock
-from zesty_cell.core.craft import Craft
+from zesty_cell.core.craft import Craft, standing_current_a
 from zesty_cell.core.flight import Flight, Setup
 from zesty_cell.core.flying import STEP_S
 from zesty_cell.core.honest import HonestCurrent
+from zesty_cell.core.kernel import LONGEST_BURST
 from zesty_cell.core.pack import CONNECTORS
 
 Status = Literal["ok", "look", "stop"]
 Unit = Literal["A", "V", "pack V", "°C", "kg", "share", "ratio", "flights"]
 
 HOT_LOOK_C, HOT_STOP_C = 50.0, 60.0
+#: A burst that lasts so many times its nominal length is worth a look [1].
+STRETCHED_LOOK = 1.8
 COLD_PACK_C = 10.0
 THRUST_KEPT_OK, THRUST_KEPT_LOW = 0.85, 0.70
 CHARGE_LEFT_OK, CHARGE_LEFT_LOW = 0.195, 0.10
@@ -135,11 +138,16 @@ def _honest(setup: Setup, flight: Flight, honest: HonestCurrent, stop: int) -> C
     )
 
 
-def _part_limit(key: str, part: str, limit_a: float | None, flight: Flight, stop: int) -> Check | None:
+def _part_limit(
+    key: str, part: str, limit_a: float | None, setup: Setup, flight: Flight, stop: int
+) -> Check | None:
     if limit_a is None:
         return None
     k = int(np.argmax(flight.full_throttle_a[:stop]))
-    worst_a = float(flight.full_throttle_a[k])
+    # Held on the ground the propeller is loaded most, and that happens: at every take-off.
+    worst_a = standing_current_a(
+        load=setup.load, flying_a=float(flight.full_throttle_a[k]), pack_ohm=setup.figures.resistance_ohm
+    )
     share = worst_a / limit_a
     status: Status = "ok" if share <= 1.0 else "look" if share <= 1.1 else "stop"
     title = (
@@ -200,12 +208,12 @@ def _esc_cutoff(setup: Setup, flight: Flight, stop: int) -> Check | None:
 def _floor(setup: Setup, flight: Flight, stop: int) -> Check | None:
     if flight.floor_touched_s > flight.landing_s:
         return None
-    k = int(np.argmin(flight.loaded_v[:stop]))
+    k = int(np.argmin(flight.weakest_v[:stop]))
     return Check(
         "hard_floor",
         "stop",
-        "A burst pulls the cells under their hard floor",
-        float(flight.loaded_v[k]),
+        "A burst pulls the weakest cell under its hard floor",
+        float(flight.weakest_v[k]),
         setup.chemistry.hard_floor_v,
         "V",
         flight.floor_touched_s,
@@ -213,16 +221,16 @@ def _floor(setup: Setup, flight: Flight, stop: int) -> Check | None:
     )
 
 
-def _power(setup: Setup, flight: Flight, to_spare: float) -> Check:
+def _power(setup: Setup, flight: Flight, brief: Brief) -> Check:
     """Can the craft hold itself up, fresh and at landing?"""
     rotor = setup.sheet.craft.lifts_itself()
-    value = to_spare
+    value = brief.to_spare
     stop_at, look_at = (
         (THRUST_TO_WEIGHT_STOP, THRUST_TO_WEIGHT_LOOK) if rotor else (POWER_MARGIN_STOP, POWER_MARGIN_LOOK)
     )
     what = "thrust over weight" if rotor else "full power over level flight"
     if flight.first_clipped_s <= flight.landing_s or value < stop_at:
-        early = flight.first_clipped_s < 1.0
+        early = not brief.flies
         return Check(
             "power",
             "stop",
@@ -278,6 +286,26 @@ def _cold(setup: Setup) -> Check | None:
         "°C",
         0.0,
         "Keep packs warm until flight and fly gently for the first minute.",
+    )
+
+
+def _bursts(brief: Brief) -> Check | None:
+    """Do climbs take much longer than where the craft's full throttle is known?"""
+    times = brief.longest_stretch
+    if times < STRETCHED_LOOK:
+        return None
+    cut = times >= LONGEST_BURST - 1e-9
+    return Check(
+        "bursts",
+        "look",
+        "Late climbs are not finished: they are cut where they take too long"
+        if cut
+        else "Late climbs take much longer than they do where full throttle was measured",
+        times,
+        STRETCHED_LOOK,
+        "ratio",
+        None,
+        "Do the climbing early, warm the pack, or take one of lower resistance.",
     )
 
 
@@ -352,8 +380,8 @@ def _connector(setup: Setup, flight: Flight, stop: int) -> Check | None:
     )
 
 
-def _charge_left(flight: Flight, stop: int) -> Check:
-    left = float(flight.charge_left[stop - 1])
+def _charge_left(flight: Flight) -> Check:
+    left = flight.left_at(flight.landing_s)
     if flight.landing_reason in ("floor", "empty"):
         return Check(
             "charge_left",
@@ -424,19 +452,20 @@ def check_flight(
     stop = flight.index_at(flight.landing_s) + 1
     limits = setup.sheet.craft.limits
     found = (
-        _charge_left(flight, stop),
-        _power(setup, flight, brief.to_spare),
+        _charge_left(flight),
+        _power(setup, flight, brief),
         _floor(setup, flight, stop),
         _pack_rating(setup, flight, stop),
         _honest(setup, flight, honest, stop),
-        _part_limit("motor_limit", "motors'", limits.all_motors_a(), flight, stop),
-        _part_limit("esc_limit", "ESC's", limits.all_escs_burst_a(), flight, stop),
+        _part_limit("motor_limit", "motors'", limits.all_motors_a(), setup, flight, stop),
+        _part_limit("esc_limit", "ESC's", limits.all_escs_burst_a(), setup, flight, stop),
         _esc_cutoff(setup, flight, stop),
         _maximum_voltage(setup),
         _connector(setup, flight, stop),
         _heat(flight, stop),
         _cold(setup),
         _thrust_fade(brief, stop),
+        _bursts(brief),
         _weight_class(setup),
         None if callouts is None else _callouts(callouts, setup.sheet.craft),
     )

@@ -5,6 +5,7 @@ The six we ship are in ``chemistries.py``.
 
 from __future__ import annotations
 
+import math
 from functools import lru_cache
 from typing import Literal
 
@@ -15,7 +16,7 @@ from zesty_cell.core.air import ZERO_CELSIUS_K
 from zesty_cell.core.entity import Entity
 
 ChemistryKey = Literal["lipo", "lihv", "liion_energy", "liion_power", "lifepo4", "nimh"]
-Quality = Literal["good", "ordinary", "micro"]
+Quality = Literal["tabless", "good", "ordinary", "micro"]
 
 #: Intervals of the uniform charge grid that the kernel reads; linear between its points.
 CHARGE_GRID_INTERVALS = 1024
@@ -24,7 +25,9 @@ TEMPERATURE_GRID_LOW_C = -60.0
 TEMPERATURE_GRID_HIGH_C = 160.0
 TEMPERATURE_GRID_STEP_C = 0.25
 _REFERENCE_K = 298.15
-_COLD_KNEE_K = 283.15
+#: Knee of lithium-ion's curve at 10 °C, and how softly the slopes pass into each other (some 3 K), in 1/T [1/K].
+_COLD_KNEE = 1.0 / 283.15 - 1.0 / _REFERENCE_K
+_BEND_WIDTH = 3.4e-5
 
 
 class Chemistry(Entity):
@@ -49,8 +52,12 @@ class Chemistry(Entity):
     resistance_shape: tuple[float, ...]
     arrhenius_b_k: float
     arrhenius_cold_b_k: float
+    arrhenius_warm_b_k: float
     polarisation_ratio: float
     polarisation_tau_s: float
+    diffusion_ratio: float
+    diffusion_tau_s: float
+    diffusion_more_b_k: float
     specific_heat_j_kg_k: float
     density_kg_m3: float
     cell_form: Literal["pouch", "round"]
@@ -58,6 +65,7 @@ class Chemistry(Entity):
     energy_density_wh_kg: float
     label_capacity_share: float
     label_capacity_sigma: float
+    small_label_sigma: float
     charge_advice: str
     caution: str
 
@@ -131,8 +139,9 @@ def charge_left_at_rest(*, chemistry: Chemistry, rest_v: float) -> float:
 def temperature_factor(*, chemistry: Chemistry, temperature_c: NDArray[np.float64]) -> NDArray[np.float64]:
     """Resistance at a temperature as a multiple of that at 25 °C.
 
-    R(T) = R(25 °C)·exp(B·(1/T − 1/298.15 K)) (Arrhenius; PHYSICS 1); lithium-ion takes a steeper
-    B below 10 °C, continued from the value at 10 °C so that the curve has no step.
+    R(T) = R(25 °C)·exp(B·(1/T − 1/298.15 K)) (Arrhenius; PHYSICS 1).  Lithium-ion takes a steeper
+    B below 10 °C; above 25 °C the ohmic part is what is left, and the fall flattens: a smaller B.
+    One slope of ln R over 1/T passes into the other within a few kelvins.
 
     Parameters
     ----------
@@ -144,10 +153,40 @@ def temperature_factor(*, chemistry: Chemistry, temperature_c: NDArray[np.float6
     array of float, same shape
         Factor [1].
     """
-    kelvin = np.asarray(temperature_c, dtype=np.float64) + ZERO_CELSIUS_K
-    warm = chemistry.arrhenius_b_k * (1.0 / np.maximum(kelvin, _COLD_KNEE_K) - 1.0 / _REFERENCE_K)
-    cold = chemistry.arrhenius_cold_b_k * (1.0 / np.minimum(kelvin, _COLD_KNEE_K) - 1.0 / _COLD_KNEE_K)
-    return np.asarray(np.exp(warm + cold), dtype=np.float64)
+    x = 1.0 / (np.asarray(temperature_c, dtype=np.float64) + ZERO_CELSIUS_K) - 1.0 / _REFERENCE_K
+    log = chemistry.arrhenius_warm_b_k * x
+    log = log + (chemistry.arrhenius_b_k - chemistry.arrhenius_warm_b_k) * _bend(x, 0.0)
+    log = log + (chemistry.arrhenius_cold_b_k - chemistry.arrhenius_b_k) * _bend(x, _COLD_KNEE)
+    return np.asarray(np.exp(log), dtype=np.float64)
+
+
+def _bend(x: NDArray[np.float64], knee: float) -> NDArray[np.float64]:
+    """A line of slope 1 over ``x`` [1/K] from a knee on, nothing before it, and nothing at 25 °C: softened."""
+
+    def soft(over: NDArray[np.float64]) -> NDArray[np.float64]:
+        return np.asarray(_BEND_WIDTH * np.logaddexp(0.0, over / _BEND_WIDTH))
+
+    return soft(x - knee) - soft(np.array(-knee))
+
+
+def diffusion_factor(*, chemistry: Chemistry, temperature_c: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Resistance of the slow pair at a temperature as a multiple of that at 25 °C [1], shape as given.
+
+    Diffusion freezes faster than conduction: R2 takes a further exp(ΔB·(1/T − 1/298.15 K)) below 25 °C.
+    """
+    x = 1.0 / (np.asarray(temperature_c, dtype=np.float64) + ZERO_CELSIUS_K) - 1.0 / _REFERENCE_K
+    more = np.exp(chemistry.diffusion_more_b_k * _bend(x, 0.0))
+    return np.asarray(more * temperature_factor(chemistry=chemistry, temperature_c=temperature_c))
+
+
+def pairs_built_up(*, chemistry: Chemistry, held_s: float) -> tuple[float, float]:
+    """What a steady current held for a time has built up on the two pairs at 25 °C, as shares of I·R0 [1] (K3).
+
+    R1/R0·(1 − e^(−t/τ1)) and R2/R0·(1 − e^(−t/τ2)), t in [s].
+    """
+    fast = -math.expm1(-held_s / chemistry.polarisation_tau_s)
+    slow = -math.expm1(-held_s / chemistry.diffusion_tau_s)
+    return chemistry.polarisation_ratio * fast, chemistry.diffusion_ratio * slow
 
 
 @lru_cache(maxsize=16)
@@ -167,9 +206,16 @@ def cell_table(chemistry: Chemistry) -> NDArray[np.float64]:
 
 @lru_cache(maxsize=16)
 def temperature_table(chemistry: Chemistry) -> NDArray[np.float64]:
-    """Resistance factor [1] on the kernel's temperature grid, shape (881,), read-only."""
+    """Factors [1] of R0 and R1, and of R2, on the kernel's temperature grid; shape (881, 2), read-only."""
     count = round((TEMPERATURE_GRID_HIGH_C - TEMPERATURE_GRID_LOW_C) / TEMPERATURE_GRID_STEP_C) + 1
     grid_c = np.linspace(TEMPERATURE_GRID_LOW_C, TEMPERATURE_GRID_HIGH_C, count)
-    table = temperature_factor(chemistry=chemistry, temperature_c=grid_c)
+    table = np.ascontiguousarray(
+        np.column_stack(
+            (
+                temperature_factor(chemistry=chemistry, temperature_c=grid_c),
+                diffusion_factor(chemistry=chemistry, temperature_c=grid_c),
+            )
+        )
+    )
     table.setflags(write=False)
     return table

@@ -6,6 +6,7 @@ Each figure is held against a table of usual craft in docs/physics.md, "Usual cr
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -29,6 +30,39 @@ HELICOPTER_EFFICIENCY = 0.28
 #: Disc loading of usual multirotors [N/m²]; lighter loaded, motors made for it work below their best.
 USUAL_DISC_LOADING = 100.0
 _LOADING_EXPONENT, _LOADING_LEAST, _LOADING_MOST = 0.10, 0.85, 1.10
+
+
+@dataclass(frozen=True)
+class PowerLaw:
+    """How steady power goes with weight and air density, P ∝ m^a·ρ^b: exponents and their widths [1]."""
+
+    weight: float
+    weight_sigma: float
+    density: float
+    density_sigma: float
+
+
+Regime = Literal["hover", "forward", "own lift", "fixed speed"]
+#: What carries a craft decides how its power goes with weight and density.  Hover: the actuator disc's 1.5 and
+#: −0.5, eased by motors that work nearer their best (Leishman ch. 2).  Forward flight on rotors: the bucket of
+#: the power curve, where induced power (m²/ρ) is small beside parasite (ρ) and profile power (ch. 5).  A wing
+#: at its own lift coefficient: speed follows weight, P = W·v/(L/D).  A wing at a fixed speed: parasite power
+#: (ρ) stays, induced power (m²/ρ) is about two fifths.
+POWER_LAWS: dict[Regime, PowerLaw] = {
+    "hover": PowerLaw(weight=1.4, weight_sigma=0.08, density=-0.45, density_sigma=0.08),
+    "forward": PowerLaw(weight=0.85, weight_sigma=0.10, density=0.0, density_sigma=0.25),
+    "own lift": PowerLaw(weight=1.5, weight_sigma=0.05, density=-0.5, density_sigma=0.05),
+    "fixed speed": PowerLaw(weight=0.8, weight_sigma=0.12, density=0.4, density_sigma=0.2),
+}
+#: However heavy, moving through the air never saves a rotor craft more than this of what it takes to hover [1].
+FORWARD_LEAST = 0.6
+REGIMES: tuple[Regime, ...] = tuple(POWER_LAWS)
+#: From battery to height gained in a climb at full throttle, on top of flying level [1]: what drag and speed
+#: leave of the efficiency of propulsion; wide.
+CLIMB_EFFICIENCY: dict[str, float] = {"multirotor": 0.30, "wing": 0.40, "ducted fan": 0.25, "helicopter": 0.30}
+#: What full throttle draws in flight over what it draws held on the bench [1]: a propeller unloads as air comes
+#: towards it, by 15 to 30 %, a fan in its duct less; a helicopter's governor holds its speed.
+IN_FLIGHT: dict[str, float] = {"multirotor": 0.82, "wing": 0.77, "ducted fan": 0.90, "helicopter": 0.95}
 
 WingKind = Literal["wing", "ducted fan"]
 #: From thrust to battery in cruise, and lift over drag with what pilots hang on [1].  A ducted fan's jet is fast:

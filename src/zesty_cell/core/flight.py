@@ -17,9 +17,9 @@ from zesty_cell.core.air import air_density_kg_m3
 from zesty_cell.core.changes import as_flown
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import Chemistry, cell_table, charge_left_at_rest, open_circuit_v, temperature_table
-from zesty_cell.core.craft import CraftLoad, craft_load
+from zesty_cell.core.craft import Craft, CraftLoad, burst_seconds, burst_work_j_kg, craft_load
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flying import STEP_S, FlyingPattern, LoadProgram, load_program
+from zesty_cell.core.flying import STEP_S, Activity, FlyingPattern, LoadProgram, load_program, regime_of
 from zesty_cell.core.landing import LandingReason, pack_low_lead_s, time_home_s
 from zesty_cell.core.pack import PackFigures, cell_cooling_w_k, pack_figures
 from zesty_cell.core.sheet import Sheet
@@ -28,15 +28,17 @@ from zesty_cell.core.taught import corrected_figures, corrected_load, corrected_
 #: Longest flight looked at [s].
 MAX_FLIGHT_S = 3 * 3600.0
 #: The march ends when the loaded voltage has stayed under the hard floor this long [s]: longer than
-#: a climb, so that one dip (a check of its own) does not end the picture.
-FLOOR_HOLD_S = 5.0
+#: a climb, even one that takes its longest, so that one dip (a check of its own) does not end the picture.
+FLOOR_HOLD_S = 8.0
 #: An ESC's cutoff takes the power away once the voltage has stayed under it this long in steady flight, and
 #: whatever the load this much longer [s]: no burst lasts so long.
 ESC_STEADY_HOLD_S, ESC_ANY_HOLD_S = 1.0, 10.0
 _FLIGHTS_A_CHUNK = 25
-#: From this length on, the sampled flights are marched at 5 Hz, so that the answer stays live.  The
-#: flight shown is always marched at 10 Hz.
+#: From this length on, the sampled flights are sampled at 5 Hz, so that the answer stays live.  The
+#: flight shown is always sampled at 10 Hz.
 LONG_FLIGHT_S = 1800.0
+#: Longest step of the kernel [s]; against a tight integration it costs less than a thousandth of a second.
+LONGEST_STEP_S = 1.0
 
 
 @dataclass(frozen=True)
@@ -46,7 +48,11 @@ class Setup:
     Attributes
     ----------
     flying : FlyingPattern
-        As it is flown: the sheet's, with the intensity that the log taught.
+        As it is flown: the sheet's, with the intensity that the log taught, heights as the seconds they take.
+    steady_w : tuple of float
+        Steady power at a share of one in each of its activities [W].
+    work_j : tuple of float
+        What each of its bursts does beyond flying level [J]; 0 for what is no burst of work.
     all_up_mass_kg : float
         Craft and pack [kg].
     density_kg_m3 : float
@@ -64,6 +70,8 @@ class Setup:
     figures: PackFigures
     load: CraftLoad
     flying: FlyingPattern
+    steady_w: tuple[float, ...]
+    work_j: tuple[float, ...]
     all_up_mass_kg: float
     density_kg_m3: float
     home_s: float
@@ -71,13 +79,19 @@ class Setup:
     start_c: float
     landing_used_ah: float
 
+    def cruise_w(self) -> float:
+        """Propulsive power of the pattern's steady activity [W]; it stands for “cruise”."""
+        activity = self.flying.steady_activity()
+        return self.load.regime_w[regime_of(activity, craft=self.sheet.craft)] * activity.share
+
 
 @dataclass(frozen=True)
 class Factors:
     """Departures of a flight from the sheet's best estimate; arrays of shape (k,), 1 or 0 is "as expected".
 
     ``power``, ``capacity``, ``resistance``, ``full_throttle`` and ``intensity`` multiply;
-    ``air_c`` adds [°C].
+    ``air_c`` adds [°C].  ``gusts``, shape (k, g), multiply steady demand, one each ``kernel.GUST_S``; none by
+    default.
     """
 
     power: NDArray[np.float64]
@@ -86,6 +100,7 @@ class Factors:
     full_throttle: NDArray[np.float64]
     intensity: NDArray[np.float64]
     air_c: NDArray[np.float64]
+    gusts: NDArray[np.float64] | None = None
 
     def __len__(self) -> int:
         return int(self.power.size)
@@ -105,7 +120,12 @@ class Factors:
             full_throttle=self.full_throttle[rows],
             intensity=self.intensity[rows],
             air_c=self.air_c[rows],
+            gusts=None if self.gusts is None else self.gusts[rows],
         )
+
+    def gust_rows(self) -> NDArray[np.float64]:
+        """Gusts as the kernel takes them, shape (k, g) [1]."""
+        return np.empty((len(self), 0)) if self.gusts is None else self.gusts
 
 
 def index_of(*, time_s: float, count: int) -> int:
@@ -121,6 +141,8 @@ class Flight:
     ----------
     series : int
         Cells in series [1], for voltages of the pack.
+    holds_ah : float
+        Charge of a full pack in this flight [Ah].
     time_s : array
         [s], every :data:`~zesty_cell.core.flying.STEP_S`.
     loaded_v, cruise_v, rest_v : array
@@ -136,6 +158,12 @@ class Flight:
         Cell [°C].
     full_throttle_a : array
         What full throttle would draw at that moment, whole pack [A].
+    weakest_v : array
+        The weakest cell, at its own terminals [V].
+    end_charge_left, end_c : float
+        At the end of the march [1, °C].
+    longest_stretch : float
+        The longest burst of work over its nominal length [1]; 0 without any.
     end_s, end_reason
         Where the march ended [s] and the kernel's reason.
     landing_s, landing_reason
@@ -151,6 +179,7 @@ class Flight:
     """
 
     series: int
+    holds_ah: float
     time_s: NDArray[np.float64]
     loaded_v: NDArray[np.float64]
     cruise_v: NDArray[np.float64]
@@ -160,6 +189,10 @@ class Flight:
     charge_left: NDArray[np.float64]
     temperature_c: NDArray[np.float64]
     full_throttle_a: NDArray[np.float64]
+    weakest_v: NDArray[np.float64]
+    end_charge_left: float
+    end_c: float
+    longest_stretch: float
     end_s: float
     end_reason: int
     landing_s: float
@@ -175,6 +208,23 @@ class Flight:
     def index_at(self, time_s: float) -> int:
         """Index of the sample at or just before a time."""
         return index_of(time_s=time_s, count=self.time_s.size)
+
+    def left_at(self, time_s: float) -> float:
+        """Charge left at a time, between samples [1]."""
+        return float(np.interp(time_s, self._times, np.append(self.charge_left, self.end_charge_left)))
+
+    def used_at(self, time_s: float) -> float:
+        """Charge used at a time, between samples, whole pack [Ah]."""
+        end_ah = self.used_ah[0] + (self.charge_left[0] - self.end_charge_left) * self.holds_ah
+        return float(np.interp(time_s, self._times, np.append(self.used_ah, end_ah)))
+
+    def temperature_at(self, time_s: float) -> float:
+        """Cell temperature at a time, between samples [°C]."""
+        return float(np.interp(time_s, self._times, np.append(self.temperature_c, self.end_c)))
+
+    @property
+    def _times(self) -> NDArray[np.float64]:
+        return np.append(self.time_s, max(self.end_s, float(self.time_s[-1])))
 
     def low_from(self, cell_v: float) -> int:
         """Index from which the steady voltage stays under a value [V a cell]; past the end for never."""
@@ -221,17 +271,27 @@ def set_up(sheet: Sheet) -> Setup:
     home_s = time_home_s(rule=sheet.landing, cruise_speed_m_s=sheet.craft.cruise_speed_m_s)
     kept = sheet.landing.charge_kept
     _check_take_off(sheet, chemistry)
-    load, flying = craft_load(craft=sheet.craft, mass_kg=mass_kg, density_kg_m3=density), sheet.flying
+    flying = _timed(sheet)
+    load = craft_load(
+        craft=sheet.craft,
+        mass_kg=mass_kg,
+        density_kg_m3=density,
+        regime=regime_of(flying.steady_activity(), craft=sheet.craft),
+        sensor_error=sheet.sensor.error,
+    )
     if taught is not None:
         figures = corrected_figures(figures, taught=taught, pack=sheet.pack)
         load = corrected_load(load, taught=taught)
         flying = corrected_pattern(flying, intensity=taught.intensity)
+    intensity = 1.0 if taught is None else taught.intensity
     return Setup(
         sheet=sheet,
         chemistry=chemistry,
         figures=figures,
         load=load,
         flying=flying,
+        steady_w=tuple(load.regime_w[regime_of(a, craft=sheet.craft)] for a in flying.activities),
+        work_j=tuple(intensity * mass_kg * _work_j_kg(a, sheet.craft) for a in sheet.flying.activities),
         all_up_mass_kg=mass_kg,
         density_kg_m3=density,
         home_s=home_s,
@@ -240,6 +300,28 @@ def set_up(sheet: Sheet) -> Setup:
         landing_used_ah=(
             float("inf") if kept is None else (sheet.conditions.start_charge - kept) * figures.capacity_ah
         ),
+    )
+
+
+def _timed(sheet: Sheet) -> FlyingPattern:
+    """The sheet's pattern, with the seconds that its heights take where the craft's full throttle is known."""
+    if all(a.height_m is None for a in sheet.flying.activities):
+        return sheet.flying
+
+    def timed(a: Activity) -> Activity:
+        if a.height_m is None:
+            return a
+        seconds = burst_seconds(craft=sheet.craft, share=a.share, height_m=a.height_m)
+        return a.model_copy(update={"duration_s": max(seconds, STEP_S)})
+
+    return sheet.flying.model_copy(update={"activities": tuple(timed(a) for a in sheet.flying.activities)})
+
+
+def _work_j_kg(activity: Activity, craft: Craft) -> float:
+    if activity.of != "full throttle" or activity.as_timed:
+        return 0.0
+    return burst_work_j_kg(
+        craft=craft, share=activity.share, seconds=activity.duration_s, height_m=activity.height_m
     )
 
 
@@ -254,13 +336,14 @@ def expected_parameters(setup: Setup, /, *, beyond_landing: float = np.inf) -> l
     """
     sheet, figures, load, rule = setup.sheet, setup.figures, setup.load, setup.sheet.landing
     s, p, cells = sheet.pack.series, sheet.pack.parallel, sheet.pack.cell_count
-    timer_s = math.inf if rule.timer_s is None else rule.timer_s * (1.0 + beyond_landing)
     of: dict[int, float] = {
         kernel.CAPACITY_AH: figures.capacity_ah / p,
         kernel.R0_OHM: figures.cell_resistance_ohm,
         kernel.R_EXT_OHM: figures.external_ohm() * p / s,
         kernel.POLARISATION_RATIO: setup.chemistry.polarisation_ratio,
         kernel.POLARISATION_TAU_S: setup.chemistry.polarisation_tau_s,
+        kernel.DIFFUSION_RATIO: setup.chemistry.diffusion_ratio,
+        kernel.DIFFUSION_TAU_S: setup.chemistry.diffusion_tau_s,
         # I = c·V² at the pack is i·P = c·(S·v)² at the cell.
         kernel.FULL_THROTTLE_A_V2: load.full_throttle_a_v2 * s * s / p,
         kernel.R_MOTOR_OHM: load.motor_resistance_ohm * p / s,
@@ -275,7 +358,11 @@ def expected_parameters(setup: Setup, /, *, beyond_landing: float = np.inf) -> l
         kernel.START_C: setup.start_c,
         kernel.START_CHARGE: sheet.conditions.start_charge,
         kernel.AVIONICS_W: load.avionics_w / cells,
-        kernel.CRUISE_W: load.steady_w / cells * setup.flying.steady_activity().share,
+        kernel.CRUISE_W: setup.cruise_w() / cells,
+        kernel.LEVEL_W: load.steady_w / cells,
+        kernel.WEAK_CAPACITY: figures.weak_capacity,
+        kernel.WEAK_RESISTANCE: figures.weak_resistance,
+        kernel.LONGEST_STEP_S: LONGEST_STEP_S,
         kernel.FLOOR_V: setup.chemistry.hard_floor_v,
         kernel.FLOOR_HOLD_S: FLOOR_HOLD_S,
         kernel.LAND_USED_AH: setup.landing_used_ah / p,
@@ -287,7 +374,8 @@ def expected_parameters(setup: Setup, /, *, beyond_landing: float = np.inf) -> l
         kernel.ESC_CUTOFF_V: sheet.craft.limits.esc_cutoff_v_per_cell or 0.0,
         kernel.ESC_STEADY_HOLD_S: ESC_STEADY_HOLD_S,
         kernel.ESC_ANY_HOLD_S: ESC_ANY_HOLD_S,
-        kernel.MAX_TIME_S: min(MAX_FLIGHT_S, timer_s),
+        kernel.LAND_TIMER_S: math.inf if rule.timer_s is None else rule.timer_s,
+        kernel.MAX_TIME_S: MAX_FLIGHT_S,
         kernel.BEYOND_LANDING: beyond_landing,
     }
     return [of[column] for column in range(kernel.PARAMETER_COUNT)]
@@ -317,23 +405,26 @@ def kernel_parameters(*, setup: Setup, factors: Factors, beyond_landing: float =
     # Where steady flight is itself lively, it is what that flight flies: as in the load program.
     lively = 1.0 if share <= 1.0 else (1.0 + (share - 1.0) * factors.intensity) / share
     out[:, kernel.CRUISE_W] *= factors.power * lively
+    out[:, kernel.LEVEL_W] *= factors.power
     out[:, kernel.AIR_C] += factors.air_c
-    out[:, kernel.START_C] += factors.air_c
+    if setup.sheet.conditions.pack_c is None:  # a pack that was warmed is as warm in any air
+        out[:, kernel.START_C] += factors.air_c
     return out
 
 
 def sample_step_s(*, end_s: float) -> float:
-    """Step of the sampled flights of a flight that ends at ``end_s`` [s]."""
+    """Distance of the samples of flights like one that ends at ``end_s`` [s]."""
     return STEP_S if end_s <= LONG_FLIGHT_S else 2.0 * STEP_S
 
 
-def program_of(*, setup: Setup, factors: Factors, step_s: float = STEP_S) -> LoadProgram:
-    """The pattern of a sheet as the kernel takes it, one row per flight; powers per cell [W]."""
+def program_of(*, setup: Setup, factors: Factors) -> LoadProgram:
+    """The pattern of a sheet as the kernel takes it, one row per flight; powers and works per cell [W, J]."""
+    cells, k = setup.sheet.pack.cell_count, len(factors)
     return load_program(
         pattern=setup.flying,
-        steady_cell_w=setup.load.steady_w / setup.sheet.pack.cell_count * factors.power,
+        steady_cell_w=factors.power[:, None] * (np.array(setup.steady_w) / cells),
+        work_cell_j=np.tile(np.array(setup.work_j) / cells, (k, 1)),
         intensity=factors.intensity,
-        step_s=step_s,
     )
 
 
@@ -425,13 +516,16 @@ def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
         params,
         program.kind,
         program.value[0],
-        program.steps[0],
+        program.seconds[0],
+        program.work_j[0],
+        factors.gust_rows()[0],
         cell_table(setup.chemistry),
         temperature_table(setup.chemistry),
         STEP_S,
         loaded.size,
         loaded,
         cruise,
+        _NOTHING,
         _NOTHING,
         _NOTHING,
         trace,
@@ -446,6 +540,7 @@ def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
     smooth = _moving_mean(polarisation, round(setup.flying.period_s / STEP_S))
     return Flight(
         series=setup.sheet.pack.series,
+        holds_ah=float(params[kernel.CAPACITY_AH]) * p,
         time_s=np.arange(n) * STEP_S,
         loaded_v=loaded[:n].astype(np.float64),
         cruise_v=cruise[:n].astype(np.float64) + polarisation - smooth,
@@ -455,6 +550,10 @@ def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
         charge_left=charge_left,
         temperature_c=trace[kernel.T_TEMPERATURE_C].copy(),
         full_throttle_a=trace[kernel.T_FULL_THROTTLE_A] * p,
+        weakest_v=trace[kernel.T_WEAKEST_V].copy(),
+        end_charge_left=float(summary[kernel.END_CHARGE_LEFT]),
+        end_c=float(summary[kernel.END_C]),
+        longest_stretch=float(summary[kernel.LONGEST_STRETCH]),
         end_s=float(summary[kernel.END_S]),
         end_reason=end_reason,
         landing_s=float(landing_s[0]),
@@ -476,13 +575,14 @@ class Traces:
     Attributes
     ----------
     loaded_v, cruise_v : per cell [V]
-    charge_left : [1], current_a : per cell [A]
+    weakest_v : the weakest cell [V]; charge_left : [1], current_a : per cell [A]
         Of shape (k, 0) unless asked for.
     summary : float64 array, shape (k, kernel.SUMMARY_COUNT)
     """
 
     loaded_v: NDArray[np.float32]
     cruise_v: NDArray[np.float32]
+    weakest_v: NDArray[np.float32]
     charge_left: NDArray[np.float32]
     current_a: NDArray[np.float32]
     summary: NDArray[np.float64]
@@ -508,6 +608,7 @@ def start_many(
     step_s: float = STEP_S,
     visit: Visitor | None = None,
     with_charge: bool = False,
+    with_weakest: bool = False,
 ) -> Callable[[], NDArray[np.float64]]:
     """Set many flights of one sheet off, shared out over two threads; the result waits for them.
 
@@ -519,28 +620,31 @@ def start_many(
     beyond_landing : float
         How far past its landing each flight is followed, as a share of its time.
     step_s : float
-        The kernel's step [s].
+        Distance of the samples that ``visit`` is given [s].
     visit : Visitor, optional
         Given each chunk's traces while they exist; may run in two threads at once, each with its own
         rows.
     with_charge : bool
         Also give ``visit`` the charge left and the current.
+    with_weakest : bool
+        Also give it the weakest cell.
 
     Returns
     -------
     callable
         Waits, and gives the float64 array of shape (k, kernel.SUMMARY_COUNT) [s].
     """
-    max_steps = int(min(longest_s, MAX_FLIGHT_S) / step_s) + 1
+    max_steps = int(min(longest_s, MAX_FLIGHT_S) / step_s + 1e-9) + 1
     summary = np.empty((len(factors), kernel.SUMMARY_COUNT))
     tables = cell_table(setup.chemistry)[None], temperature_table(setup.chemistry)[None]
 
-    def chunk(rows: slice, params: NDArray[np.float64], program: LoadProgram) -> None:
+    def chunk(rows: slice, params: NDArray[np.float64], program: LoadProgram, gusts: NDArray[np.float64]) -> None:
         count = params.shape[0]
         room, more = (0 if visit is None else max_steps), (max_steps if with_charge else 0)
         traces = Traces(
             loaded_v=np.empty((count, room), dtype=np.float32),
             cruise_v=np.empty((count, room), dtype=np.float32),
+            weakest_v=np.empty((count, max_steps if with_weakest else 0), dtype=np.float32),
             charge_left=np.empty((count, more), dtype=np.float32),
             current_a=np.empty((count, more), dtype=np.float32),
             summary=summary[rows],
@@ -549,13 +653,16 @@ def start_many(
             params,
             program.kind,
             program.value,
-            program.steps,
+            program.seconds,
+            program.work_j,
+            gusts,
             *tables,
             np.zeros(count, dtype=np.int64),
             step_s,
             max_steps,
             traces.loaded_v,
             traces.cruise_v,
+            traces.weakest_v,
             traces.charge_left,
             traces.current_a,
             traces.summary,
@@ -569,8 +676,8 @@ def start_many(
         part = factors.part(rows)
         # Prepared here and not in the threads: two threads of Python would only wait for each other.
         params = kernel_parameters(setup=setup, factors=part, beyond_landing=beyond_landing)
-        program = program_of(setup=setup, factors=part, step_s=step_s)
-        started.append(flight_pool().submit(chunk, rows, params, program))
+        program = program_of(setup=setup, factors=part)
+        started.append(flight_pool().submit(chunk, rows, params, program, part.gust_rows()))
 
     def finish() -> NDArray[np.float64]:
         for future in started:

@@ -10,25 +10,37 @@ from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
 from zesty_cell.core import kernel
-from zesty_cell.core.craft import CraftKind
+from zesty_cell.core.craft import Craft, CraftKind
 from zesty_cell.core.entity import Entity, Name
+from zesty_cell.core.estimates import Regime
 
 #: Step of the kernel [s] (10 Hz).
 STEP_S = 0.1
 
 
 class Activity(Entity):
-    """A stretch of one demand: a share of steady power, or of full-throttle power, for a time."""
+    """A stretch of one demand: a share of steady power, or of full-throttle power, for a time.
+
+    A burst at full throttle is work: its seconds are those of the craft where its full throttle was measured, and a
+    heavier craft or a softer pack takes longer for the same (PHYSICS 3).  ``height_m`` gives it as a climb instead;
+    ``as_timed`` keeps it to its seconds, whatever it gains in them.  ``regime`` is what carries the craft
+    meanwhile; None: forward flight on rotors, its own lift coefficient on wings.
+    """
 
     name: Name
     of: Literal["steady", "full throttle"]
     share: Annotated[float, Field(ge=0, le=10)]
     duration_s: Annotated[float, Field(ge=0.1, le=3600)]
+    height_m: Annotated[float, Field(ge=0.5, le=2000)] | None = None
+    as_timed: bool = False
+    regime: Regime | None = None
 
     @model_validator(mode="after")
     def _possible(self) -> Activity:
         if self.of == "full throttle" and self.share > 1.0:
             raise ValueError("No more than all of full throttle can be asked for: a share of 1 at most.")
+        if self.height_m is not None and (self.of != "full throttle" or self.as_timed):
+            raise ValueError("A height is climbed at full throttle, and takes the time it takes.")
         if abs(self.duration_s / STEP_S - round(self.duration_s / STEP_S)) > 1e-6:
             raise ValueError("Durations are set in tenths of a second.")
         return self
@@ -60,7 +72,10 @@ class FlyingPattern(Entity):
 def _pattern(name: str, *activities: tuple[str, Literal["steady", "full throttle"], float, float]) -> FlyingPattern:
     return FlyingPattern(
         name=name,
-        activities=tuple(Activity(name=n, of=of, share=share, duration_s=s) for n, of, share, s in activities),
+        activities=tuple(
+            Activity(name=n, of=of, share=share, duration_s=s, regime="hover" if n == "hover" else None)
+            for n, of, share, s in activities
+        ),
     )
 
 
@@ -132,6 +147,11 @@ FIRST_PATTERN: dict[CraftKind, str] = {
 }
 
 
+def regime_of(activity: Activity, /, *, craft: Craft) -> Regime:
+    """What carries a craft in an activity: as it says, else what carries it while it flies about [1]."""
+    return craft.moving_regime() if activity.regime is None else activity.regime
+
+
 @dataclass(frozen=True)
 class LoadProgram:
     """A pattern as the kernel takes it.
@@ -142,33 +162,36 @@ class LoadProgram:
         POWER or FULL_THROTTLE of the kernel.
     value : float64 array, shape (k, m)
         Propulsive power per cell [W], or share of full throttle [1]; one row per flight.
-    steps : int64 array, shape (k, m)
-        Steps of one length each, at least 1.
+    seconds : float64 array, shape (k, m)
+        Length; of a burst of work, its nominal one [s].
+    work_j : float64 array, shape (k, m)
+        What a burst of work does per cell beyond flying [J]; 0 for everything else.
     """
 
     kind: NDArray[np.int64]
     value: NDArray[np.float64]
-    steps: NDArray[np.int64]
+    seconds: NDArray[np.float64]
+    work_j: NDArray[np.float64]
 
 
 def load_program(
     *,
     pattern: FlyingPattern,
     steady_cell_w: NDArray[np.float64],
+    work_cell_j: NDArray[np.float64],
     intensity: NDArray[np.float64],
-    step_s: float = STEP_S,
 ) -> LoadProgram:
     """Turn a pattern into the kernel's load program, one row per flight.
 
     Parameters
     ----------
-    steady_cell_w : float64 array, shape (k,)
-        Steady propulsive power per cell [W].
+    steady_cell_w : float64 array, shape (k, m)
+        Steady propulsive power per cell in each activity, at a share of one [W].
+    work_cell_j : float64 array, shape (k, m)
+        What its bursts do per cell beyond flying [J]; 0 for a burst of seconds.
     intensity : float64 array, shape (k,)
         How lively the pattern is flown, 1 as drawn: what is above steady power grows with it, and
-        so does the length of full-throttle bursts; calm activities stay.
-    step_s : float
-        The kernel's step [s].
+        so do full-throttle bursts; calm activities stay.
     """
     acts = pattern.activities
     full = np.array([a.of == "full throttle" for a in acts])
@@ -176,8 +199,9 @@ def load_program(
     duration_s = np.array([a.duration_s for a in acts])
     lively = intensity[:, None]
     shares = np.where((share > 1.0) & ~full, 1.0 + (share - 1.0) * lively, share)
-    value = np.where(full, share, shares * steady_cell_w[:, None])
-    lengths = np.where(full, duration_s * lively, duration_s)
-    steps = np.maximum(1, np.rint(lengths / step_s)).astype(np.int64)
-    kind = np.where(full, kernel.FULL_THROTTLE, kernel.POWER).astype(np.int64)
-    return LoadProgram(kind=kind, value=np.ascontiguousarray(value), steps=np.ascontiguousarray(steps))
+    return LoadProgram(
+        kind=np.where(full, kernel.FULL_THROTTLE, kernel.POWER).astype(np.int64),
+        value=np.ascontiguousarray(np.where(full, share, shares * steady_cell_w)),
+        seconds=np.ascontiguousarray(np.where(full, duration_s * lively, duration_s)),
+        work_j=np.ascontiguousarray(work_cell_j * lively),
+    )

@@ -10,7 +10,7 @@ from statistics import NormalDist
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core import taught
+from zesty_cell.core import kernel, taught
 from zesty_cell.core.brief import TAKE_OFF_S, Brief, fly_brief
 from zesty_cell.core.callouts.derive import LATE_SHARE, timers
 from zesty_cell.core.callouts.lead import DerivedCallouts, LeadChoice
@@ -26,6 +26,9 @@ from zesty_cell.core.sheet import Sheet
 #: that a change of the sheet moves the range by the change alone.
 SAMPLES = 200
 _SEED = 20_260_401
+#: Gusts within a flight: steady demand varies by so much, one standard deviation [1], and hangs together over so
+#: long [s].  So many are drawn and then repeated.
+GUST_SIGMA, GUST_TOGETHER_S, _GUSTS = 0.10, 30.0, 512
 #: One standard deviation of what differs from flight to flight: pattern intensity [1], air [°C].
 INTENSITY_SIGMA = 0.08
 AIR_SIGMA_C = 1.5
@@ -112,6 +115,29 @@ def _normal_draws() -> NDArray[np.float64]:
     return draws
 
 
+@cache
+def _gusts() -> NDArray[np.float64]:
+    """What steady demand is multiplied by in each sampled flight, shape (SAMPLES, _GUSTS), mean 1, seeded [1].
+
+    A first-order autoregressive process (Gauss-Markov), log-normal, one value each ``kernel.GUST_S``.
+    """
+    rng = np.random.Generator(np.random.PCG64(_SEED + 1))
+    keeps = math.exp(-kernel.GUST_S / GUST_TOGETHER_S)
+    normal = rng.standard_normal((SAMPLES, _GUSTS))
+    for k in range(1, _GUSTS):
+        normal[:, k] = keeps * normal[:, k - 1] + math.sqrt(1.0 - keeps * keeps) * normal[:, k]
+    gusts = np.exp(GUST_SIGMA * normal - 0.5 * GUST_SIGMA**2)
+    gusts.setflags(write=False)
+    return gusts
+
+
+def gusts_in_mean(*, flown_s: float) -> float:
+    """How the mean demand of a flight of so long [s] varies by gusts alone, one standard deviation [1]."""
+    together = GUST_TOGETHER_S / max(flown_s, 1.0)
+    share = 2.0 * together * (1.0 - together * -math.expm1(-1.0 / together))
+    return GUST_SIGMA * math.sqrt(min(share, 1.0))
+
+
 def sampled_factors(setup: Setup) -> Factors:
     """The departures of the range's flights; log-normal where they multiply.
 
@@ -129,13 +155,19 @@ def sampled_factors(setup: Setup) -> Factors:
         full_throttle=np.asarray(np.exp(setup.load.full_throttle_sigma * draws[:, 3]), dtype=np.float64),
         intensity=known[:, taught.INTENSITY],
         air_c=AIR_SIGMA_C * draws[:, 5],
+        gusts=_gusts(),
     )
+
+
+def power_by_weight_sigma(setup: Setup, /) -> float:
+    """How far power is out because a pack's weight is only estimated, one sigma [1]: P ∝ m^a."""
+    pack_share = setup.figures.mass_kg / setup.all_up_mass_kg
+    return setup.load.weight_exponent * setup.figures.mass_sigma * pack_share
 
 
 def _spread(setup: Setup) -> NDArray[np.float64]:
     """Lower triangle of the covariance of power, intensity, capacity and resistance, shape (4, 4) [1]."""
-    # P ∝ m^1.5: a pack's weight that is only estimated widens the power with it.
-    weight_sigma = 1.5 * setup.figures.mass_sigma * setup.figures.mass_kg / setup.all_up_mass_kg
+    weight_sigma = power_by_weight_sigma(setup)
     learned, figures = setup.sheet.taught, setup.figures
     if learned is None:
         power_sigma = math.hypot(setup.load.power_sigma, weight_sigma)
@@ -169,7 +201,7 @@ def mah_per_km(*, mean_a: float, craft: Craft) -> float | None:
 
 def cruise_current_a(*, setup: Setup, flight: Flight) -> float:
     """Mean current at the pattern's steady load until landing [A]: I from P = V·I at the cruise voltage."""
-    power_w = setup.load.steady_w * setup.flying.steady_activity().share + setup.load.avionics_w
+    power_w = setup.cruise_w() + setup.load.avionics_w
     stop = flight.index_at(flight.landing_s) + 1
     return float(np.mean(power_w / (flight.cruise_v[:stop] * setup.sheet.pack.series)))
 
@@ -228,7 +260,7 @@ def forecast(sheet: Sheet) -> Forecast:
         brief=brief,
         used_wh=used_wh(flight),
         worst_s=float(flight.time_s[int(np.argmin(flight.loaded_v[: flight.index_at(flight.landing_s) + 1]))]),
-        reserve_ah=float(flight.charge_left[flight.index_at(flight.landing_s)]) * setup.figures.capacity_ah,
+        reserve_ah=sheet.conditions.start_charge * setup.figures.capacity_ah - brief.used_ah,
         mean_a=mean_a,
         cruise_a=cruise_current_a(setup=setup, flight=flight),
         mah_per_minute=mean_a * 1000.0 / 60.0,

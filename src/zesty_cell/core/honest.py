@@ -11,12 +11,12 @@ import numpy as np
 
 from zesty_cell.core import kernel
 from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.chemistry import cell_table, temperature_table
+from zesty_cell.core.chemistry import cell_table, pairs_built_up, temperature_table
+from zesty_cell.core.flight import LONGEST_STEP_S
 from zesty_cell.core.pack import Pack, cell_cooling_w_k, pack_figures
 
 HOTTEST_ALLOWED_C = 60.0
 _BENCH_C = 25.0
-_STEP_S = 0.5
 #: How near the temperature allowed the root is followed [K]; about 0.03 % of the current.
 _NEAR_ENOUGH_K = 0.02
 _MOST_TRIES = 40
@@ -61,6 +61,10 @@ def _discharges(pack: Pack) -> Callable[[float], float]:
     params[kernel.R0_OHM] = figures.cell_resistance_ohm
     params[kernel.POLARISATION_RATIO] = chemistry.polarisation_ratio
     params[kernel.POLARISATION_TAU_S] = chemistry.polarisation_tau_s
+    params[kernel.DIFFUSION_RATIO] = chemistry.diffusion_ratio
+    params[kernel.DIFFUSION_TAU_S] = chemistry.diffusion_tau_s
+    params[kernel.WEAK_CAPACITY] = params[kernel.WEAK_RESISTANCE] = 1.0
+    params[kernel.LONGEST_STEP_S] = LONGEST_STEP_S
     params[kernel.HEAT_CAPACITY_J_K] = figures.cell_mass_kg * chemistry.specific_heat_j_kg_k
     params[kernel.COOLING_W_K] = cell_cooling_w_k(
         mass_kg=figures.cell_mass_kg * pack.cell_count,
@@ -71,25 +75,27 @@ def _discharges(pack: Pack) -> Callable[[float], float]:
     params[kernel.AIR_C] = params[kernel.START_C] = _BENCH_C
     params[kernel.START_CHARGE] = 1.0
     params[kernel.FLOOR_V] = chemistry.hard_floor_v
-    params[kernel.LAND_USED_AH] = params[kernel.BEYOND_LANDING] = np.inf
+    params[kernel.LAND_USED_AH] = params[kernel.LAND_TIMER_S] = params[kernel.BEYOND_LANDING] = np.inf
     params[kernel.LAND_CHARGE_LEFT] = params[kernel.LAND_LOADED_V] = -1.0
     summary, no_trace = np.empty(kernel.SUMMARY_COUNT), np.empty((kernel.TRACE_COUNT, 0))
     nothing = np.empty(0, dtype=np.float32)
-    kind, steps = np.array([kernel.CURRENT]), np.array([1_000_000])
+    kind, no_gusts = np.array([kernel.CURRENT]), np.empty(0)
     tables = cell_table(chemistry), temperature_table(chemistry)
 
     def hottest_c(current_a: float) -> float:
         params[kernel.MAX_TIME_S] = 1.2 * 3600.0 * figures.capacity_ah / current_a
-        # The step follows the discharge: 2000 steps resolve it whether it takes a minute or hours.
-        step_s = min(_STEP_S, params[kernel.MAX_TIME_S] / 2000.0)
+        longest_s = float(params[kernel.MAX_TIME_S])
         kernel.march(
             params,
             kind,
             np.array([current_a / pack.parallel]),
-            steps,
+            np.array([longest_s]),
+            np.zeros(1),
+            no_gusts,
             *tables,
-            step_s,
-            int(params[kernel.MAX_TIME_S] / step_s) + 1,
+            longest_s,
+            1,
+            nothing,
             nothing,
             nothing,
             nothing,
@@ -135,14 +141,21 @@ def _current_of(hottest_c: Callable[[float], float], low_a: float, high_a: float
 def honest_current(pack: Pack) -> HonestCurrent:
     """Honest current of a pack (PHYSICS 2): by loaded voltage at mid-charge, and by heat.
 
-    By voltage: (OCV(½) − V_honest) / (R0 + R1) per cell, times P; R1 because a *constant* current
-    gets the polarisation too.  By heat: a root over whole discharges.
+    By voltage: (OCV(½) − V_honest) over R0 and the polarisation that this very current has built up when half
+    of the charge is gone, times P.  By heat: a root over whole discharges.
     """
     chemistry, figures = chemistry_for(pack.chemistry), pack_figures(pack)
     mid = cell_table(chemistry)
     half = (mid.shape[0] - 1) // 2
-    lasting_ohm = figures.cell_resistance_ohm * mid[half, 1] * (1.0 + chemistry.polarisation_ratio)
-    by_voltage_a = float((mid[half, 0] - chemistry.honest_loaded_v) / lasting_ohm * pack.parallel)
+    ohm = figures.cell_resistance_ohm * mid[half, 1]
+    half_a_s = 0.5 * 3600.0 * figures.capacity_ah / pack.parallel
+    cell_a = float((mid[half, 0] - chemistry.honest_loaded_v) / ohm)
+    for _ in range(_MOST_TRIES):
+        polarised = sum(pairs_built_up(chemistry=chemistry, held_s=half_a_s / cell_a))
+        cell_a, before = float((mid[half, 0] - chemistry.honest_loaded_v) / (ohm * (1.0 + polarised))), cell_a
+        if abs(cell_a - before) < 1e-6 * cell_a:
+            break
+    by_voltage_a = cell_a * pack.parallel
     by_heat_a = _current_of(_discharges(pack), 0.05 * by_voltage_a, 3.0 * by_voltage_a)
     return HonestCurrent(
         current_a=min(by_voltage_a, by_heat_a),

@@ -1,4 +1,4 @@
-"""The compiled stepper: one cell of the pack, marched at a fixed step under a repeated load.
+"""The compiled stepper: one cell of the pack, marched under a repeated load.
 
 Everything that flies goes through :func:`march`: one flight, a range of flights, a candidate,
 a fit.  It is scalar code over plain arrays so that numba can compile it once and cache it; it
@@ -6,20 +6,25 @@ holds no rule of the job beyond the circuit, the load laws and the crossing of l
 
 Model (per cell; P cells in parallel carry the pack current I_pack = P·i)
 -------------------------------------------------------------------------
-(K1)  v = OCV(z) − v1 − i·(r0 + r_ext)                       first-order Thévenin, Plett vol. 1 §2
+(K1)  v = OCV(z) − v1 − v2 − i·(r0 + r_ext)                  second-order Thévenin, Plett vol. 1 §2
 (K2)  dz/dt = −i / Q
-(K3)  dv1/dt = (i·r1 − v1)/τ,  r1 = ratio·r0                  exact exponential step over dt
-(K4)  r0 = R(25 °C)·shape(z)·arrhenius(T)                     both read from uniform tables
-(K5)  m·c·dT/dt = i²·r0 + i·v1 − hA·(T − T_air)               exact over a step of constant heat
-(K6)  constant power p:   i = 2p / (e + √(e² − 4·p·r)),  e = OCV − v1, r = r0 + r_ext
+(K3)  dv1/dt = (i·r1 − v1)/τ1,  r1 = ratio1·r0                exact exponential step
+      dv2/dt = (i·r2 − v2)/τ2,  r2 = ratio2·R(25 °C)·shape(z)·diffusion(T)
+(K4)  r0 = R(25 °C)·shape(z)·arrhenius(T)                     all three read from uniform tables
+(K5)  m·c·dT/dt = i²·r0 + i·(v1 + v2) − hA·(T − T_air)        exact over a step of constant heat
+(K6)  constant power p:   i = 2p / (e + √(e² − 4·p·r)),  e = OCV − v1 − v2, r = r0 + r_ext
 (K7)  full throttle:      i = c·(e − i·r_t)²  ⇒  i = 2c·e² / (2c·e·r_t + 1 + √(4c·e·r_t + 1))
       (the closed form of PHYSICS 3 multiplied through by its conjugate: no cancellation, and
       right for r_t = 0)
+(K8)  a burst of work w lasts w/(p_full − p_level) by what the pack gives as it begins, within limits
+(K9)  the weakest cell: v_w = OCV(z_w) − (v1 + v2)·k_r − i·r0·k_r,  z_w = z_0 − (z_0 − z)/k_q, at its
+      own terminals
 
-Charge is stepped with Adams-Bashforth 2 inside a stretch of constant demand and with Heun on its
-first step, so it is second order and never extrapolates across a jump of the load.  Voltages are
-evaluated on both sides of each jump; a limit is interpolated only between two values of the same
-stretch, and a limit passed by the jump itself is passed at that very moment.
+Inside a stretch of constant demand the step is long (a second, or a six-hundredth of the charge): the RC pairs
+and the heat are stepped exactly, charge by Adams-Bashforth 2, by Heun on the first step of a stretch, so it is
+second order and never extrapolates across a jump of the load.  What is kept is sampled between the
+steps.  Voltages are evaluated on both sides of each jump; a limit is interpolated only between two
+values of the same stretch, and a limit passed by the jump itself is passed at that very moment.
 """
 
 from __future__ import annotations
@@ -56,7 +61,7 @@ START_C = 10
 START_CHARGE = 11  # z at take-off [0 to 1]
 AVIONICS_W = 12
 CRUISE_W = 13  # propulsive power of the pattern's steady load [W], for the cruise voltage
-FLOOR_V = 14
+FLOOR_V = 14  # of the weakest cell
 FLOOR_HOLD_S = 15
 LAND_USED_AH = 16  # landing by charge used; infinity switches it off
 LAND_CHARGE_LEFT = 17  # landing by rest voltage, as the charge it stands for; −1 switches it off
@@ -69,7 +74,21 @@ BEYOND_LANDING = 21  # how far past the first landing to go on, as a share of it
 ESC_CUTOFF_V = 22
 ESC_STEADY_HOLD_S = 23
 ESC_ANY_HOLD_S = 24
-PARAMETER_COUNT = 25
+DIFFUSION_RATIO = 25  # the slow pair: R2 over R(25 °C) at 25 °C, and its time constant
+DIFFUSION_TAU_S = 26
+LEVEL_W = 27  # propulsive power that flies the craft during a burst, which only what is above it does work [W]
+WEAK_CAPACITY = 28  # the weakest cell's capacity and resistance over those of the mean cell (K9)
+WEAK_RESISTANCE = 29
+LONGEST_STEP_S = 30
+LAND_TIMER_S = 31  # landing by timer; infinity switches it off
+PARAMETER_COUNT = 32
+
+#: A burst of work lasts at least and at most so many times its nominal length (K8) [1].
+SHORTEST_BURST, LONGEST_BURST = 0.4, 2.5
+#: A gust lasts so long [s]; what is sampled of it hangs together over several.
+GUST_S = 5.0
+#: No step takes more of the charge than this [1], nor is it shorter than that [s].
+CHARGE_STEP, SHORTEST_STEP_S = 1.0 / 600.0, 0.02
 
 # Columns of a flight's summary.
 END_S = 0
@@ -83,7 +102,7 @@ DELIVERED_WH = 7
 HEAT_WH = 8
 HOTTEST_C = 9
 FLOOR_TOUCHED_S = 10
-STEPS = 11
+STEPS = 11  # samples
 END_C = 12
 PEAK_A = 13
 WORST_V = 14  # lowest loaded voltage
@@ -91,7 +110,10 @@ FULL_FRESH_A = 15  # what full throttle would draw at the start and at the end
 FULL_END_A = 16
 CUTOFF_S = 17  # when the ESC's cutoff ends the flight
 CUTOFF_TOUCHED_S = 18  # when the loaded voltage is under it first
-SUMMARY_COUNT = 19
+LANDING_CHARGE_LEFT = 19  # at the first landing rule or cutoff that was reached, else at the end
+WORST_CELL_V = 20  # lowest voltage of the weakest cell
+LONGEST_STRETCH = 21  # longest burst of work over its nominal length [1]; 0 without any
+SUMMARY_COUNT = 22
 
 # Why the march ended.
 OUT_OF_TIME = 0
@@ -101,11 +123,12 @@ AT_FLOOR = 2
 # Rows of the detailed trace of one flight.
 T_CURRENT_A = 0
 T_CHARGE_LEFT = 1
-T_POLARISATION_V = 2
+T_POLARISATION_V = 2  # of both pairs
 T_TEMPERATURE_C = 3
 T_REST_V = 4
 T_FULL_THROTTLE_A = 5
-TRACE_COUNT = 6
+T_WEAKEST_V = 6
+TRACE_COUNT = 7
 
 _N = CHARGE_GRID_INTERVALS
 _T_LOW = TEMPERATURE_GRID_LOW_C
@@ -129,18 +152,27 @@ def _interval(z, cell_table):
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
 def _degree(temperature_c, temperature_table, r25):
-    """The stretch of the temperature grid around a temperature: the resistance (K4) as a line, and its ends.
+    """The stretch of the temperature grid around a temperature: resistances (K3, K4) as lines, and its ends.
 
-    Before the shape over charge; beyond the table it keeps its last value.
+    Before the shape over charge; beyond the table they keep their last values.
     """
     if temperature_c < _T_LOW:
-        return r25 * temperature_table[0], 0.0, -_NEVER, _T_LOW
+        return r25 * temperature_table[0, 0], 0.0, r25 * temperature_table[0, 1], 0.0, -_NEVER, _T_LOW
     if temperature_c >= _T_HIGH:
-        return r25 * temperature_table[_T_LAST + 1], 0.0, _T_HIGH, _NEVER
+        last = _T_LAST + 1
+        return r25 * temperature_table[last, 0], 0.0, r25 * temperature_table[last, 1], 0.0, _T_HIGH, _NEVER
     j = min(int((temperature_c - _T_LOW) * _T_PER_DEGREE), _T_LAST)
     low = _T_LOW + j / _T_PER_DEGREE
-    slope = r25 * (temperature_table[j + 1] - temperature_table[j]) * _T_PER_DEGREE
-    return r25 * temperature_table[j] - slope * low, slope, low, low + 1.0 / _T_PER_DEGREE
+    slope = r25 * (temperature_table[j + 1, 0] - temperature_table[j, 0]) * _T_PER_DEGREE
+    slow = r25 * (temperature_table[j + 1, 1] - temperature_table[j, 1]) * _T_PER_DEGREE
+    return (
+        r25 * temperature_table[j, 0] - slope * low,
+        slope,
+        r25 * temperature_table[j, 1] - slow * low,
+        slow,
+        low,
+        low + 1.0 / _T_PER_DEGREE,
+    )
 
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
@@ -174,17 +206,38 @@ def _demand(kind, value, e, r, r_motor, c, avionics_w):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
+def _check_arrays(
+    seg_kind, seg_value, seg_s, seg_work_j, loaded_v, cruise_v, weakest_v, charge_left, current_a, max_samples
+):
+    """The door: what is compiled does not look at lengths again, and would write beyond them."""
+    m = seg_kind.size
+    if m == 0 or seg_value.size != m or seg_s.size != m or seg_work_j.size != m:
+        raise ValueError("A load program has one kind, value, length and work for each of its stretches.")
+    for k in range(m):
+        if not seg_s[k] > 0.0:
+            raise ValueError("Each stretch of a load program takes some time.")
+    for size in (loaded_v.size, cruise_v.size, weakest_v.size, charge_left.size, current_a.size):
+        if size != 0 and size < max_samples:
+            raise ValueError("A trace has room for every sample, or is empty.")
+    if cruise_v.size != loaded_v.size or current_a.size != charge_left.size:
+        raise ValueError("Loaded and cruise voltage go together, and so do charge and current.")
+
+
+@njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
 def march(
     params,
     seg_kind,
     seg_value,
-    seg_steps,
+    seg_s,
+    seg_work_j,
+    gusts,
     cell_table,
     temperature_table,
-    dt_s,
-    max_steps,
+    sample_s,
+    max_samples,
     loaded_v,
     cruise_v,
+    weakest_v,
     charge_left,
     current_a,
     trace,
@@ -195,26 +248,42 @@ def march(
     Parameters
     ----------
     params : float64 (PARAMETER_COUNT,)
-    seg_kind : int64 (m,); seg_value : float64 (m,); seg_steps : int64 (m,)
-        The load program, repeated.  All steps are at least 1.
-    cell_table : float64 (1025, 2), temperature_table : float64 (881,)
-    dt_s : float
-        Step [s].
-    max_steps : int
-        At most this many steps; outputs hold one sample per step, taken at its start with that
-        step's load on.
-    loaded_v, cruise_v : float32 (max_steps,) or (0,)
+    seg_kind : int64 (m,); seg_value, seg_s, seg_work_j : float64 (m,)
+        The load program, repeated: kind and value of the demand, its length [s], and for a burst of work what it
+        does per cell beyond flying [J], which then makes its length (K8); 0 for a burst of seconds.
+    gusts : float64 (g,) or (0,)
+        What steady demand is multiplied by [1], one value each GUST_S, repeated.
+    cell_table : float64 (1025, 2), temperature_table : float64 (881, 2)
+    sample_s : float
+        Distance of samples [s].
+    max_samples : int
+        At most this many; a sample is taken with the load that begins there.
+    loaded_v, cruise_v : float32 (max_samples,) or (0,)
         Loaded voltage, and what it would be at the pattern's steady load [V].
-    charge_left, current_a : float32 (max_steps,) or (0,)
+    weakest_v : float32 (max_samples,) or (0,)
+        Voltage of the weakest cell at its terminals [V].
+    charge_left, current_a : float32 (max_samples,) or (0,)
         Charge left [1] and current [A]; both or neither.
-    trace : float64 (TRACE_COUNT, max_steps) or (TRACE_COUNT, 0)
+    trace : float64 (TRACE_COUNT, max_samples) or (TRACE_COUNT, 0)
     summary : float64 (SUMMARY_COUNT,), written.
 
     Returns
     -------
     int
-        Steps taken.
+        Samples taken.
+
+    Raises
+    ------
+    ValueError
+        When arrays do not belong together.
     """
+    _check_arrays(
+        seg_kind, seg_value, seg_s, seg_work_j, loaded_v, cruise_v, weakest_v, charge_left, current_a, max_samples
+    )
+    if trace.shape[0] != TRACE_COUNT or (trace.shape[1] != 0 and trace.shape[1] < max_samples):
+        raise ValueError("A detailed trace has room for every sample, or is empty.")
+    if params.size != PARAMETER_COUNT or summary.size != SUMMARY_COUNT:
+        raise ValueError("Parameters and summary have all their columns.")
     capacity = params[CAPACITY_AH]
     r25 = params[R0_OHM]
     r_ext = params[R_EXT_OHM]
@@ -224,32 +293,36 @@ def march(
     # Below a picowatt there is nothing, and numbers near the smallest are a hundred times slower.
     avionics = params[AVIONICS_W] if params[AVIONICS_W] > _NOTHING_W else 0.0
     cruise_w = params[CRUISE_W] + avionics
+    level_w = params[LEVEL_W] + avionics
     floor_v = params[FLOOR_V]
     floor_hold = params[FLOOR_HOLD_S]
     land_used = params[LAND_USED_AH]
     land_left = params[LAND_CHARGE_LEFT]
     land_v = params[LAND_LOADED_V]
+    land_timer = params[LAND_TIMER_S]
     land_hold = params[LAND_LOADED_HOLD_S]
     cutoff_v = params[ESC_CUTOFF_V]
     cutoff_steady = params[ESC_STEADY_HOLD_S]
     cutoff_any = params[ESC_ANY_HOLD_S]
     steady_w = params[CRUISE_W] * 1.000001  # what a demand may be and still count as steady
-    max_time = params[MAX_TIME_S]
+    max_time = min(params[MAX_TIME_S], max_samples * sample_s)
     beyond = 1.0 + params[BEYOND_LANDING]
+    weak_r = params[WEAK_RESISTANCE]
+    weak_q = 1.0 / params[WEAK_CAPACITY]
+    one_cell = weak_r == 1.0 and weak_q == 1.0
 
     z0 = params[START_CHARGE]
     z = z0
     v1 = 0.0
+    v2 = 0.0
     temperature = params[START_C]
-    charge_per_a = dt_s / (3600.0 * capacity)
-    decay = math.exp(-dt_s / params[POLARISATION_TAU_S])
-    grow_ratio = (1.0 - decay) * params[POLARISATION_RATIO]
-    # (K5) over one step of constant heat, exactly: stable however light the cell.
-    kelvin_per_w = dt_s / params[HEAT_CAPACITY_J_K]
-    heat_decay = math.exp(-cooling * kelvin_per_w)
-    heat_gain = (1.0 - heat_decay) / cooling if cooling > 0.0 else kelvin_per_w
-    toward_air = params[AIR_C] * (1.0 - heat_decay)
-    hours = dt_s / 3600.0
+    tau1 = params[POLARISATION_TAU_S]
+    tau2 = params[DIFFUSION_TAU_S]
+    ratio1 = params[POLARISATION_RATIO]
+    ratio2 = params[DIFFUSION_RATIO]
+    per_a_second = 1.0 / (3600.0 * capacity)
+    per_kelvin = cooling / params[HEAT_CAPACITY_J_K]
+    air_c = params[AIR_C]
     z_used = z0 - land_used / capacity
 
     t_used = _NEVER
@@ -263,141 +336,204 @@ def march(
     t_cutoff_touched = _NEVER
     under_cutoff_since = _NEVER
     steady_cutoff_since = _NEVER
+    t_landed = _NEVER
+    z_landed = 0.0
     delivered = 0.0
     heat = 0.0
     hottest = temperature
     reason = OUT_OF_TIME
-    t_end = max_time
+    t_stop = max_time
     worst_v = 1e9
+    worst_cell_v = 1e9
     peak = 0.0
     full_fresh = 0.0
+    stretch = 0.0
     keep_v = loaded_v.size > 0
+    keep_weak = weakest_v.size > 0
     keep_charge = charge_left.size > 0
     keep_trace = trace.shape[1] > 0
+    sampled = keep_v or keep_weak or keep_charge or keep_trace
+    gusty = gusts.size > 0
 
     # Charge and temperature move slowly through their grids: the lines of the present stretch are kept
     # until it is left.
     k, ocv_a, ocv_b, shape_a, shape_b = _interval(z, cell_table)
     z_low = k / _N if k > 0 else -1e9
-    warm_a, warm_b, colder_c, warmer_c = _degree(temperature, temperature_table, r25)
+    weak_low, weak_a, weak_b, weak_shape_a, weak_shape_b = z_low, ocv_a, ocv_b, shape_a, shape_b
+    warm_a, warm_b, slow_a, slow_b, colder_c, warmer_c = _degree(temperature, temperature_table, r25)
     # Most steps pass no limit: two comparisons find the few that might.
     watch_z = max(0.0, z_used, land_left)
-    watch_v = max(floor_v, land_v, cutoff_v)
+    watch_v = max(land_v, cutoff_v)
     watching = False  # a voltage is under one of its limits
 
-    last = min(max_steps, math.ceil(max_time / dt_s - 1e-9))
-    i_cruise = 1e18  # so that the first time is worked out with the root
-    n = 0
-    seg = 0
-    running = True
+    h_last = -1.0
+    decay1 = decay2 = heat_decay = 1.0
+    grow1 = grow2 = heat_gain = toward_air = per_a = hours = 0.0
+    # The steady current is followed by Newton steps; the first time it is worked out with the root.
+    i_cruise = 1e18
+    v_cruise = 0.0
+    full_a = 0.0
+    t = 0.0
+    t_end = max_time
+    n = 0  # samples taken
+    t_sample = 0.0
+    seg = -1
+    left_s = 0.0
+    kind = 0
+    value = 0.0
+    first = True
+    stopped = False
+    running = max_time > 0.0
     while running:
-        kind = seg_kind[seg]
-        value = seg_value[seg] if seg_value[seg] > _NOTHING_W else 0.0
         ocv = ocv_a + ocv_b * z
-        e = ocv - v1
+        e = ocv - v1 - v2
         if not colder_c <= temperature < warmer_c:
-            warm_a, warm_b, colder_c, warmer_c = _degree(temperature, temperature_table, r25)
+            warm_a, warm_b, slow_a, slow_b, colder_c, warmer_c = _degree(temperature, temperature_table, r25)
         warm_ohm = warm_a + warm_b * temperature
         warm_before = warm_ohm
-        r0 = warm_ohm * (shape_a + shape_b * z)
+        shape = shape_a + shape_b * z
+        r0 = warm_ohm * shape
+        r2 = ratio2 * (slow_a + slow_b * temperature) * shape
         r = r0 + r_ext
-        i, clipped = _demand(kind, value, e, r, r_motor, c, avionics)
+        r0_before, r2_before = r0, r2
+        if left_s <= 0.0:
+            seg += 1
+            if seg == seg_kind.size:
+                seg = 0
+            kind = seg_kind[seg]
+            value = seg_value[seg] if seg_value[seg] > _NOTHING_W else 0.0
+            left_s = seg_s[seg]
+            if seg_work_j[seg] > 0.0:
+                i_full = _full_throttle_a(e, r + r_motor, c)
+                climb_w = value * i_full * (e - i_full * r) - level_w
+                times = seg_work_j[seg] / climb_w / left_s if climb_w > 0.0 else LONGEST_BURST
+                times = min(max(times, SHORTEST_BURST), LONGEST_BURST)
+                stretch = max(stretch, times)
+                left_s *= times
+        piece_s = left_s
+        asked = value
+        if gusty and kind == 0:
+            asked = value * gusts[int(t / GUST_S) % gusts.size]
+            if left_s > 1.5 * GUST_S:
+                piece_s = GUST_S
+        left_s -= piece_s
+        i, clipped = _demand(kind, asked, e, r, r_motor, c, avionics)
         v = e - i * r
-        if n == 0:
+        if first:
             full_fresh = _full_throttle_a(e, r + r_motor, c)
-        if clipped and n < last:
-            t_clipped = min(t_clipped, n * dt_s)
+            full_a = full_fresh
+            disc = e * e - 4.0 * cruise_w * r
+            i_cruise = 2.0 * cruise_w / (e + math.sqrt(disc)) if disc > 0.0 else e / (2.0 * r)
+            v_cruise = e - i_cruise * r
+            first = False
+        v_weak = v + i * r_ext
+        if not one_cell:
+            z_weak = z0 - (z0 - z) * weak_q
+            weak_ohm = warm_ohm * (weak_shape_a + weak_shape_b * z_weak)
+            v_weak = weak_a + weak_b * z_weak - weak_r * (v1 + v2 + i * weak_ohm)
+        if clipped:
+            t_clipped = min(t_clipped, t)
         # A limit passed by the jump of the load itself is passed at this very moment.
-        if v < floor_v:
+        if v_weak < floor_v:
             if under_floor_since == _NEVER:
-                under_floor_since = n * dt_s
+                under_floor_since = t
                 t_floor_touched = min(t_floor_touched, under_floor_since)
         else:
             under_floor_since = _NEVER
         if v < land_v:
             if under_land_since == _NEVER:
-                under_land_since = n * dt_s
+                under_land_since = t
         else:
             under_land_since = _NEVER
         steady = kind == 0 and value <= steady_w
         if v < cutoff_v:
             if under_cutoff_since == _NEVER:
-                under_cutoff_since = n * dt_s
+                under_cutoff_since = t
                 t_cutoff_touched = min(t_cutoff_touched, under_cutoff_since)
             if not steady:
                 steady_cutoff_since = _NEVER
             elif steady_cutoff_since == _NEVER:
-                steady_cutoff_since = n * dt_s
+                steady_cutoff_since = t
         else:
             under_cutoff_since = _NEVER
             steady_cutoff_since = _NEVER
-        watching = v < watch_v
+        watching = v < watch_v or v_weak < floor_v
+        h = min(params[LONGEST_STEP_S], max(SHORTEST_STEP_S, CHARGE_STEP * 3600.0 * capacity / max(i, 1e-9)))
+        count = max(1, math.ceil(piece_s / h - 1e-9))
+        h = piece_s / count
+        if h != h_last:
+            h_last = h
+            decay1 = math.exp(-h / tau1)
+            grow1 = (1.0 - decay1) * ratio1
+            decay2 = math.exp(-h / tau2)
+            grow2 = 1.0 - decay2
+            # (K5) over one step of constant heat, exactly: stable however light the cell.
+            heat_decay = math.exp(-per_kelvin * h)
+            heat_gain = (1.0 - heat_decay) / cooling if cooling > 0.0 else h / params[HEAT_CAPACITY_J_K]
+            toward_air = air_c * (1.0 - heat_decay)
+            per_a = per_a_second * h
+            hours = h / 3600.0
         i_before = i
-        for step in range(seg_steps[seg]):
-            if n >= last:
-                running = False
-                break
-            if keep_v:
-                loaded_v[n] = v
-                slope = e - 2.0 * r * i_cruise
-                if slope > 0.3 * e:  # Newton from the step before, as below
-                    i_cruise = (cruise_w - r * i_cruise * i_cruise) / slope
-                else:
-                    disc = e * e - 4.0 * cruise_w * r
-                    i_cruise = 2.0 * cruise_w / (e + math.sqrt(disc)) if disc > 0.0 else e / (2.0 * r)
-                cruise_v[n] = e - i_cruise * r
-            if keep_charge:
-                charge_left[n] = z
-                current_a[n] = i
-            if keep_trace:
-                trace[T_CURRENT_A, n] = i
-                trace[T_CHARGE_LEFT, n] = z
-                trace[T_POLARISATION_V, n] = v1
-                trace[T_TEMPERATURE_C, n] = temperature
-                trace[T_REST_V, n] = ocv
-                trace[T_FULL_THROTTLE_A, n] = _full_throttle_a(e, r + r_motor, c)
-
+        worst_v = min(worst_v, v)
+        worst_cell_v = min(worst_cell_v, v_weak)
+        peak = max(peak, i)
+        for step in range(count):
             if step == 0:
-                # Heun: look at the end of the step with the starting current, then average.
-                z_p = z - i * charge_per_a
-                v1_p = v1 * decay + i * grow_ratio * r0
-                e_p = ocv_a + ocv_b * z_p - v1_p
-                i_p, _c = _demand(kind, value, e_p, r, r_motor, c, avionics)
+                # Heun: look at the end of the step with the starting current, resistances and all, then average.
+                warm_p = toward_air + temperature * heat_decay + i * (i * r0 + v1 + v2) * heat_gain - temperature
+                shape_p = shape - shape_b * i * per_a
+                r0_p = max(warm_ohm + warm_b * warm_p, 0.5 * warm_ohm) * shape_p
+                r2_p = max(r2 + ratio2 * slow_b * warm_p * shape_p, 0.5 * r2)
+                r0_mid, r2_mid = 0.5 * (r0 + r0_p), 0.5 * (r2 + r2_p)
+                e_p = (
+                    ocv
+                    - ocv_b * i * per_a
+                    - (v1 * decay1 + i * grow1 * r0_mid)
+                    - (v2 * decay2 + i * grow2 * r2_mid)
+                )
+                i_p, _c = _demand(kind, asked, e_p, r0_p + r_ext, r_motor, c, avionics)
                 i_mid = 0.5 * (i + i_p)
             else:
                 i_mid = 1.5 * i - 0.5 * i_before
-
-            worst_v = min(worst_v, v)
-            peak = max(peak, i)
+                r0_mid, r2_mid = 1.5 * r0 - 0.5 * r0_before, 1.5 * r2 - 0.5 * r2_before
 
             z_before = z
+            i_start = i
             v_before = v
+            v_weak_before = v_weak
             r_before = r
             v1_before = v1
-            z -= i_mid * charge_per_a
-            v1_new = v1 * decay + i_mid * grow_ratio * r0
+            v2_before = v2
+            ocv_before = ocv
+            t_before_c = temperature
+            z -= i_mid * per_a
+            v1 = v1 * decay1 + i_mid * grow1 * r0_mid
+            v2 = v2 * decay2 + i_mid * grow2 * r2_mid
+            r0_before, r2_before = r0, r2
             # The resistance at the end of this step is extrapolated from its start and the step before: second
             # order, and it takes the slow heat equation off the critical path of the fast one.
             if not colder_c <= temperature < warmer_c:
-                warm_a, warm_b, colder_c, warmer_c = _degree(temperature, temperature_table, r25)
+                warm_a, warm_b, slow_a, slow_b, colder_c, warmer_c = _degree(temperature, temperature_table, r25)
             warm_now = warm_a + warm_b * temperature
             warm_ohm = max(2.0 * warm_now - warm_before, 0.5 * warm_now)
             warm_before = warm_now
-            cell_heat = i_mid * (i_mid * r0 + 0.5 * (v1 + v1_new))
+            cell_heat = i_mid * (i_mid * r0_mid + 0.5 * (v1 + v1_before + v2 + v2_before))
             temperature = toward_air + temperature * heat_decay + cell_heat * heat_gain
             if step == 0:  # nothing to extrapolate from across the jump
                 if not colder_c <= temperature < warmer_c:
-                    warm_a, warm_b, colder_c, warmer_c = _degree(temperature, temperature_table, r25)
+                    warm_a, warm_b, slow_a, slow_b, colder_c, warmer_c = _degree(
+                        temperature, temperature_table, r25
+                    )
                 warm_ohm = warm_a + warm_b * temperature
-            v1 = v1_new
-            n += 1
 
             if z < z_low:
                 k, ocv_a, ocv_b, shape_a, shape_b = _interval(z, cell_table)
                 z_low = k / _N if k > 0 else -1e9
             ocv = ocv_a + ocv_b * z
-            e = ocv - v1
-            r0 = warm_ohm * (shape_a + shape_b * z)
+            e = ocv - v1 - v2
+            shape = shape_a + shape_b * z
+            r0 = warm_ohm * shape
+            r2 = ratio2 * (slow_a + slow_b * temperature) * shape
             r = r0 + r_ext
             # Constant power from the step before: one Newton step on r·i² − e·i + p = 0 from the
             # extrapolated current is exact to 1e-9 and needs no root.  Anything near the pack's
@@ -405,104 +541,171 @@ def march(
             guess = 2.0 * i - i_before
             slope = e - 2.0 * r * guess
             i_before = i
-            if kind == 0 and slope > 0.3 * e:
+            if kind == 0 and slope > 0.3 * e and step > 0:
                 clipped = False
-                i = (value + avionics - r * guess * guess) / slope
+                i = (asked + avionics - r * guess * guess) / slope
                 v = e - i * r
                 v_motor = v - i * r_motor
                 if v_motor <= 0.0 or i > c * v_motor * v_motor:
-                    i, clipped = _demand(kind, value, e, r, r_motor, c, avionics)
+                    i, clipped = _demand(kind, asked, e, r, r_motor, c, avionics)
                     v = e - i * r
             else:
-                i, clipped = _demand(kind, value, e, r, r_motor, c, avionics)
+                i, clipped = _demand(kind, asked, e, r, r_motor, c, avionics)
                 v = e - i * r
+            v_weak = v + i * r_ext
+            if not one_cell:
+                z_weak = z0 - (z0 - z) * weak_q
+                if z_weak < weak_low:
+                    k, weak_a, weak_b, weak_shape_a, weak_shape_b = _interval(z_weak, cell_table)
+                    weak_low = k / _N if k > 0 else -1e9
+                weak_ohm = warm_ohm * (weak_shape_a + weak_shape_b * max(z_weak, 0.0))
+                v_weak = weak_a + weak_b * z_weak - weak_r * (v1 + v2 + i * weak_ohm)
 
+            t_next = t + h
             share = 1.0  # of this step that is flown
-            if z <= watch_z or v < watch_v or watching:
-                t_before = (n - 1) * dt_s
-                t = n * dt_s
+            if z <= watch_z or v < watch_v or v_weak < floor_v or watching or t_next >= land_timer:
                 if z <= 0.0:
                     reason = EMPTY
                     share = z_before / (z_before - z)
                     running = False
-                if v < floor_v:
+                # When a voltage came back over its limit inside this step, its hold ran until then.
+                if v_weak < floor_v or v_weak_before < floor_v:
                     if under_floor_since == _NEVER:
-                        under_floor_since = t_before + dt_s * (v_before - floor_v) / (v_before - v)
+                        under_floor_since = t + h * (v_weak_before - floor_v) / (v_weak_before - v_weak)
                         t_floor_touched = min(t_floor_touched, under_floor_since)
-                    if under_floor_since + floor_hold <= t:
-                        at_floor = max(0.0, (under_floor_since + floor_hold - t_before) / dt_s)
+                    until = t_next
+                    if v_weak >= floor_v:
+                        until = t + h * (floor_v - v_weak_before) / (v_weak - v_weak_before)
+                    if under_floor_since + floor_hold <= until:
+                        at_floor = max(0.0, (under_floor_since + floor_hold - t) / h)
                         if running or at_floor < share:
                             reason = AT_FLOOR
                             share = at_floor
                             running = False
-                elif running:
-                    under_floor_since = _NEVER
-                if v < land_v:
+                    if v_weak >= floor_v and running:
+                        under_floor_since = _NEVER
+                if v < land_v or v_before < land_v:
                     if under_land_since == _NEVER:
-                        under_land_since = t_before + dt_s * (v_before - land_v) / (v_before - v)
-                    if under_land_since + land_hold <= t and t_loaded == _NEVER:
+                        under_land_since = t + h * (v_before - land_v) / (v_before - v)
+                    until = t_next if v < land_v else t + h * (land_v - v_before) / (v - v_before)
+                    if under_land_since + land_hold <= until and t_loaded == _NEVER:
                         t_loaded = max(under_land_since + land_hold, 0.0)
-                        last = min(last, math.ceil(min(t_loaded * beyond, max_time) / dt_s))
-                else:
-                    under_land_since = _NEVER
-                if v < cutoff_v:
+                    if v >= land_v:
+                        under_land_since = _NEVER
+                if v < cutoff_v or v_before < cutoff_v:
                     if under_cutoff_since == _NEVER:
-                        under_cutoff_since = t_before + dt_s * (v_before - cutoff_v) / (v_before - v)
+                        under_cutoff_since = t + h * (v_before - cutoff_v) / (v_before - v)
                         t_cutoff_touched = min(t_cutoff_touched, under_cutoff_since)
                         if steady:
                             steady_cutoff_since = under_cutoff_since
+                    until = t_next if v < cutoff_v else t + h * (cutoff_v - v_before) / (v - v_before)
                     at_cutoff = min(steady_cutoff_since + cutoff_steady, under_cutoff_since + cutoff_any)
-                    if at_cutoff <= t and t_cutoff == _NEVER:
+                    if at_cutoff <= until and t_cutoff == _NEVER:
                         t_cutoff = at_cutoff
-                        last = min(last, math.ceil(min(t_cutoff * beyond, max_time) / dt_s))
-                else:
-                    under_cutoff_since = _NEVER
-                    steady_cutoff_since = _NEVER
-                watching = v < watch_v
+                    if v >= cutoff_v:
+                        under_cutoff_since = _NEVER
+                        steady_cutoff_since = _NEVER
+                watching = v < watch_v or v_weak < floor_v
                 if z <= z_used and t_used == _NEVER:
-                    t_used = max(0.0, t_before + dt_s * (z_before - z_used) / (z_before - z))
-                    last = min(last, math.ceil(min(t_used * beyond, max_time) / dt_s))
+                    t_used = max(0.0, t + h * (z_before - z_used) / (z_before - z))
                 if z <= land_left and t_rest == _NEVER:
-                    t_rest = max(0.0, t_before + dt_s * (z_before - land_left) / (z_before - z))
-                    last = min(last, math.ceil(min(t_rest * beyond, max_time) / dt_s))
+                    t_rest = max(0.0, t + h * (z_before - land_left) / (z_before - z))
                 watch_z = max(0.0, z_used if t_used == _NEVER else 0.0, land_left if t_rest == _NEVER else 0.0)
-            if clipped and running and n < last:
-                t_clipped = min(t_clipped, n * dt_s)
-
-            if keep_trace:  # the sampled flights need no energies
-                # i_before already holds this step's starting current
-                start_loss = i_before * (i_before * r_before + v1_before)
-                delivered += 0.5 * (v_before * i_before + v * i) * hours * share
-                heat += 0.5 * (start_loss + i * (i * r + v1)) * hours * share
-            if temperature > hottest:
-                hottest = temperature
+                earliest = min(t_used, t_rest, t_loaded, t_cutoff)
+                if t_next >= land_timer:
+                    earliest = min(earliest, land_timer)
+                if earliest < t_landed and t_landed == _NEVER:
+                    t_landed = earliest
+                    z_landed = z_before + (earliest - t) / h * (z - z_before)
+                    t_stop = min(t_stop, earliest * beyond)
+            if t + share * h > t_stop:
+                reason = OUT_OF_TIME
+                share = max((t_stop - t) / h, 0.0)
+                running = False
+                stopped = True
+            elif t + share * h == t_stop and running:
+                running = False
+                stopped = True
+            if clipped and running:
+                t_clipped = min(t_clipped, t_next)
+            # What the pattern's steady load, and full throttle, would ask of the state at the end of this step.
+            if sampled:
+                v_cruise_before = v_cruise
+                full_before = full_a
+                if keep_v:
+                    slope = e - 2.0 * r * i_cruise
+                    if slope > 0.3 * e:
+                        i_cruise = (cruise_w - r * i_cruise * i_cruise) / slope
+                    else:
+                        disc = e * e - 4.0 * cruise_w * r
+                        i_cruise = 2.0 * cruise_w / (e + math.sqrt(disc)) if disc > 0.0 else e / (2.0 * r)
+                    v_cruise = e - i_cruise * r
+                if keep_trace:
+                    full_a = _full_throttle_a(e, r + r_motor, c)
+                until = t + share * h
+                while t_sample < until - 1e-9 and n < max_samples:
+                    part = max((t_sample - t) / h, 0.0)
+                    if keep_v:
+                        loaded_v[n] = v_before + (v - v_before) * part
+                        cruise_v[n] = v_cruise_before + (v_cruise - v_cruise_before) * part
+                    if keep_weak:
+                        weakest_v[n] = v_weak_before + (v_weak - v_weak_before) * part
+                    if keep_charge:
+                        charge_left[n] = z_before + (z - z_before) * part
+                        current_a[n] = i_start + (i - i_start) * part
+                    if keep_trace:
+                        pole = v1_before + v2_before
+                        trace[T_CURRENT_A, n] = i_start + (i - i_start) * part
+                        trace[T_CHARGE_LEFT, n] = z_before + (z - z_before) * part
+                        trace[T_POLARISATION_V, n] = pole + (v1 + v2 - pole) * part
+                        trace[T_TEMPERATURE_C, n] = t_before_c + (temperature - t_before_c) * part
+                        trace[T_REST_V, n] = ocv_before + (ocv - ocv_before) * part
+                        trace[T_FULL_THROTTLE_A, n] = full_before + (full_a - full_before) * part
+                        trace[T_WEAKEST_V, n] = v_weak_before + (v_weak - v_weak_before) * part
+                    n += 1
+                    t_sample = n * sample_s
+                if keep_trace:  # the sampled flights need no energies
+                    start_loss = i_start * (i_start * r_before + v1_before + v2_before)
+                    delivered += 0.5 * (v_before * i_start + v * i) * hours * share
+                    heat += 0.5 * (start_loss + i * (i * r + v1 + v2)) * hours * share
             if not running:
-                t_end = (n - 1 + share) * dt_s
+                t_end = t_stop if stopped else t + share * h
                 z = z_before + share * (z - z_before)
+                temperature = t_before_c + share * (temperature - t_before_c)
+                e = (ocv_before - v1_before - v2_before) * (1.0 - share) + share * e
+                r = r_before + share * (r - r_before)
+                worst_v = min(worst_v, v_before + share * (v - v_before))
+                worst_cell_v = min(worst_cell_v, v_weak_before + share * (v_weak - v_weak_before))
+                hottest = max(hottest, temperature)
                 break
-        seg += 1
-        if seg == seg_kind.size:
-            seg = 0
+            worst_v = min(worst_v, v)
+            worst_cell_v = min(worst_cell_v, v_weak)
+            peak = max(peak, i)
+            hottest = max(hottest, temperature)
+            t = t_next
 
-    if reason == OUT_OF_TIME:
-        t_end = min(max_time, n * dt_s)
+    if not sampled:
+        n = math.ceil(t_end / sample_s - 1e-9)
     summary[END_S] = t_end
     summary[END_REASON] = reason
     summary[LAND_BY_USED_S] = t_used if t_used <= t_end else _NEVER
     summary[LAND_BY_REST_S] = t_rest if t_rest <= t_end else _NEVER
     summary[LAND_BY_LOADED_S] = t_loaded if t_loaded <= t_end else _NEVER
     summary[CUTOFF_S] = t_cutoff if t_cutoff <= t_end else _NEVER
-    summary[CUTOFF_TOUCHED_S] = t_cutoff_touched
+    summary[CUTOFF_TOUCHED_S] = t_cutoff_touched if t_cutoff_touched <= t_end else _NEVER
     summary[FIRST_CLIPPED_S] = t_clipped
     summary[END_CHARGE_LEFT] = max(z, 0.0)
+    summary[LANDING_CHARGE_LEFT] = max(z_landed if t_landed <= t_end else z, 0.0)
     summary[DELIVERED_WH] = delivered if keep_trace else math.nan
     summary[HEAT_WH] = heat if keep_trace else math.nan
     summary[HOTTEST_C] = hottest
-    summary[FLOOR_TOUCHED_S] = t_floor_touched
+    summary[FLOOR_TOUCHED_S] = t_floor_touched if t_floor_touched <= t_end else _NEVER
     summary[STEPS] = n
     summary[END_C] = temperature
     summary[PEAK_A] = peak
     summary[WORST_V] = worst_v
+    summary[WORST_CELL_V] = worst_cell_v
+    summary[LONGEST_STRETCH] = stretch
     summary[FULL_FRESH_A] = full_fresh
     summary[FULL_END_A] = _full_throttle_a(e, r + r_motor, c)
     return n
@@ -513,14 +716,17 @@ def march_many(
     params,
     seg_kind,
     seg_value,
-    seg_steps,
+    seg_s,
+    seg_work_j,
+    gusts,
     cell_tables,
     temperature_tables,
     table_of,
-    dt_s,
-    max_steps,
+    sample_s,
+    max_samples,
     loaded_v,
     cruise_v,
+    weakest_v,
     charge_left,
     current_a,
     summary,
@@ -530,26 +736,45 @@ def march_many(
     Parameters
     ----------
     params : float64 (k, PARAMETER_COUNT)
-    seg_kind : int64 (m,); seg_value : float64 (k, m); seg_steps : int64 (k, m)
-    cell_tables : float64 (c, 1025, 2); temperature_tables : float64 (c, 881)
+    seg_kind : int64 (m,); seg_value, seg_s, seg_work_j : float64 (k, m)
+    gusts : float64 (k, g)
+    cell_tables : float64 (c, 1025, 2); temperature_tables : float64 (c, 881, 2)
     table_of : int64 (k,)
         Which of the tables each flight takes.
-    loaded_v, cruise_v, charge_left, current_a : float32 (k, max_steps) or (k, 0)
+    loaded_v, cruise_v, weakest_v, charge_left, current_a : float32 (k, max_samples) or (k, 0)
     summary : float64 (k, SUMMARY_COUNT), written.
+
+    Raises
+    ------
+    ValueError
+        When arrays do not belong together.
     """
+    count = params.shape[0]
+    for rows in (
+        seg_value.shape[0], seg_s.shape[0], seg_work_j.shape[0], gusts.shape[0], table_of.size, loaded_v.shape[0],
+        cruise_v.shape[0], weakest_v.shape[0], charge_left.shape[0], current_a.shape[0], summary.shape[0],
+    ):  # fmt: skip
+        if rows != count:
+            raise ValueError("Every flight has its row in each array.")
+    for k in range(count):
+        if not 0 <= table_of[k] < min(cell_tables.shape[0], temperature_tables.shape[0]):
+            raise ValueError("Every flight has its tables.")
     no_trace = np.empty((TRACE_COUNT, 0))
-    for k in range(params.shape[0]):
+    for k in range(count):
         march(
             params[k],
             seg_kind,
             seg_value[k],
-            seg_steps[k],
+            seg_s[k],
+            seg_work_j[k],
+            gusts[k],
             cell_tables[table_of[k]],
             temperature_tables[table_of[k]],
-            dt_s,
-            max_steps,
+            sample_s,
+            max_samples,
             loaded_v[k],
             cruise_v[k],
+            weakest_v[k],
             charge_left[k],
             current_a[k],
             no_trace,

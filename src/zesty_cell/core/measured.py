@@ -7,14 +7,19 @@ already built up and the temperature of the test (PHYSICS 1).
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field, model_validator
 
-from zesty_cell.core.chemistry import Chemistry, charge_left_at_rest, temperature_factor
+from zesty_cell.core.chemistry import (
+    Chemistry,
+    charge_left_at_rest,
+    diffusion_factor,
+    pairs_built_up,
+    temperature_factor,
+)
 from zesty_cell.core.entity import Entity
 
 PackVolts = Annotated[float, Field(ge=0.5, le=120)]
@@ -125,20 +130,32 @@ class MeasuredResistance:
     spread: float
 
 
-def stated_share(*, chemistry: Chemistry, held_s: float) -> float:
-    """One-second resistance as a share of that after ``held_s`` [1].
+def stated_share(*, chemistry: Chemistry, held_s: float, pack_c: float = 25.0) -> float:
+    """One-second resistance at 25 °C as a share of what is seen after ``held_s`` at ``pack_c`` [1].
 
-    After t seconds of a steady current the voltage has fallen by I·(R0 + R1·(1 − e^(−t/τ))) (K3).
+    After t seconds of a steady current the voltage has fallen by I·R0·(f·(1 + s1) + g·s2), with s1 and s2 what
+    the two pairs have built up by then, f and g the temperature's factors of R0 and of R2 (K3, K4).
+
+    Parameters
+    ----------
+    held_s : float
+        [s].
+    pack_c : float
+        [°C].
     """
+    at = np.array(pack_c)
+    warm = float(temperature_factor(chemistry=chemistry, temperature_c=at))
+    slow = float(diffusion_factor(chemistry=chemistry, temperature_c=at))
 
-    def seen(seconds: float) -> float:
-        return 1.0 + chemistry.polarisation_ratio * (1.0 - math.exp(-seconds / chemistry.polarisation_tau_s))
+    def seen(seconds: float, f: float, g: float) -> float:
+        s1, s2 = pairs_built_up(chemistry=chemistry, held_s=seconds)
+        return f * (1.0 + s1) + g * s2
 
-    return seen(min(_STATED_S, held_s)) / seen(held_s)
+    return seen(min(_STATED_S, held_s), 1.0, 1.0) / seen(held_s, warm, slow)
 
 
-def _to_25_c(chemistry: Chemistry, ohm: float, pack_c: float) -> float:
-    return ohm / float(temperature_factor(chemistry=chemistry, temperature_c=np.array(pack_c)))
+def _factor_at(chemistry: Chemistry, pack_c: float) -> float:
+    return float(temperature_factor(chemistry=chemistry, temperature_c=np.array(pack_c)))
 
 
 def measured_resistance(
@@ -166,7 +183,7 @@ def measured_resistance(
         cells = tests.charger.cells_ohm
         group_ohm = sum(cells) / len(cells)  # a charger sees the P cells of a group as one
         return MeasuredResistance(
-            cell_ohm=_to_25_c(chemistry, group_ohm * parallel, tests.charger.pack_c),
+            cell_ohm=group_ohm * parallel / _factor_at(chemistry, tests.charger.pack_c),
             sigma=0.15,
             source="charger",
             spread=max(cells) / group_ohm - 1.0,
@@ -187,9 +204,9 @@ def _at_the_plug(
 ) -> MeasuredResistance:
     """From what was read at the plug to one cell: less what is not cell, then to one second and 25 °C."""
     cells_ohm = pack_ohm - min(outside_ohm, _MOST_OUTSIDE_SHARE * pack_ohm)
-    stated = cells_ohm * stated_share(chemistry=chemistry, held_s=held_s)
+    stated = cells_ohm * stated_share(chemistry=chemistry, held_s=held_s, pack_c=pack_c)
     return MeasuredResistance(
-        cell_ohm=_to_25_c(chemistry, stated * parallel / series, pack_c),
+        cell_ohm=stated * parallel / series,
         sigma=sigma,
         source="two currents" if isinstance(test, TwoCurrentTest) else "full throttle",
         spread=0.0,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from statistics import NormalDist
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
@@ -45,7 +46,7 @@ CONNECTORS: dict[str, ConnectorClass] = {
     c.key: c
     for c in (
         ConnectorClass(key="micro_1s", name="1S micro pin, 5 A", rating_a=5, contact_ohm=0.020, mass_kg=0.0004),
-        ConnectorClass(key="micro_1s_low", name="1S low-loss, 9 A", rating_a=9, contact_ohm=0.009, mass_kg=0.0005),
+        ConnectorClass(key="micro_1s_low", name="1S low-loss, 9 A", rating_a=9, contact_ohm=0.005, mass_kg=0.0005),
         ConnectorClass(key="small_15a", name="2 mm pin, 15 A", rating_a=15, contact_ohm=0.0032, mass_kg=0.002),
         ConnectorClass(key="medium_30a", name="2 mm flat, 30 A", rating_a=30, contact_ohm=0.0014, mass_kg=0.003),
         ConnectorClass(key="large_60a", name="3.5 mm pin, 60 A", rating_a=60, contact_ohm=0.0008, mass_kg=0.007),
@@ -64,8 +65,11 @@ ConnectorKey = Literal[
 #: cells, soldered tabs on pouches.  Docs/physics.md, "Pack".
 LINK_OHM: dict[CellForm, float] = {"round": 0.0005, "pouch": 0.0001}
 _LINK_KG: dict[CellForm, float] = {"round": 0.0005, "pouch": 0.0001}
-#: Wrap, insulation and balance lead as a share of the cells' mass [1].
+#: Wrap and insulation as a share of the cells' mass [1].
 _WRAP_SHARE = 0.02
+#: What weighs the same however small the cells are [kg]: a pouch's tabs, seams and frame beyond its energy, and a
+#: balance lead's plug and wires for each of its S + 1 pins.
+_POUCH_FIXED_KG, _BALANCE_PIN_KG = 0.0013, 0.0007
 #: One standard deviation of a pack's mass, relative, by how it is known [1]; estimates from cells that
 #: were weighed are better than those from energy alone.
 MASS_SIGMA: dict[Known, float] = {"measured": 0.01, "maker": 0.03, "estimated": 0.12}
@@ -178,6 +182,8 @@ class PackFigures:
         The test it comes from.
     cell_spread : float
         Weakest cell over the mean, less one [1].
+    weak_capacity, weak_resistance : float
+        Of the weakest cell, over those of the mean one [1].
     cells_ohm, links_ohm, leads_ohm, connector_ohm, adapter_ohm, resistance_ohm : float
         The pack's parts and their sum [Ω]; the adapter is a parallel harness or a second plug.
     mass_kg, cell_mass_kg : float
@@ -206,6 +212,8 @@ class PackFigures:
     resistance_known: Known
     resistance_source: ResistanceSource | None
     cell_spread: float
+    weak_capacity: float
+    weak_resistance: float
     cells_ohm: float
     links_ohm: float
     leads_ohm: float
@@ -285,7 +293,50 @@ def _capacity(pack: Pack, chemistry: Chemistry) -> tuple[float, float, Known]:
     if pack.capacity_known == "measured":
         return pack.capacity_ah, 0.02, "measured"
     label_ah = pack.capacity_ah * chemistry.label_capacity_share * capacity_factor(cycles=pack.cycles)
-    return label_ah, chemistry.label_capacity_sigma, pack.capacity_known
+    small_ones = pack.capacity_ah / pack.parallel < SMALL_CELL_AH
+    sigma = chemistry.small_label_sigma if small_ones else chemistry.label_capacity_sigma
+    return label_ah, sigma, pack.capacity_known
+
+
+#: Cells smaller than this are small [Ah]: their labels are further from the truth where a chemistry says so.
+SMALL_CELL_AH = 1.0
+#: A label's C says something about resistance, less than it claims: R·C goes with (45/C) to this power, so that
+#: 25C and 75C are not the same cell, within these bounds [1].  Only where the pilot says nothing better of the
+#: quality.
+_LABEL_EXPONENT, _USUAL_LABEL_C, _LABEL_LEAST, _LABEL_MOST = 0.35, 45.0, 0.65, 1.30
+
+
+def label_resistance_factor(*, label_c: float | None, quality: Quality) -> float:
+    """What a label's C says of an ordinary pouch's resistance, as a multiple of the usual one [1]."""
+    if label_c is None or quality != "ordinary":
+        return 1.0
+    return min(max(math.pow(_USUAL_LABEL_C / label_c, _LABEL_EXPONENT), _LABEL_LEAST), _LABEL_MOST)
+
+
+#: How cells of one pack differ when new, one standard deviation of capacity and of resistance, and by how much more
+#: for each cycle, as a share of that [1].
+CELLS_CAPACITY, CELLS_RESISTANCE, CELLS_APART_PER_CYCLE = 0.012, 0.05, 0.01
+
+
+def weakest_cell(*, series: int, parallel: int, cycles: int, measured_spread: float) -> tuple[float, float]:
+    """Capacity and resistance of the weakest of a pack's cells in series, over those of the mean cell [1].
+
+    The expected least of S normal draws (Blom, *Statistical Estimates and Transformed Beta-Variables*, 1958),
+    each of P cells together; the two are taken to be the same cell.
+
+    Parameters
+    ----------
+    series, parallel, cycles : int
+        [1].
+    measured_spread : float
+        Weakest cell's resistance over the mean, less one, as a charger read it; 0 where none did [1].
+    """
+    if series == 1:
+        return 1.0, 1.0
+    away = NormalDist().inv_cdf((series - 0.375) / (series + 0.25)) / math.sqrt(parallel)
+    wider = 1.0 + CELLS_APART_PER_CYCLE * cycles
+    resistance = max(CELLS_RESISTANCE * wider * away, measured_spread)
+    return max(1.0 - CELLS_CAPACITY * wider * away, 0.5), 1.0 + resistance
 
 
 #: One standard deviation of a cell's resistance, relative, by how it is known [1].
@@ -311,6 +362,8 @@ def _cell_resistance(
         return pack.cell_resistance_ohm * aged, RESISTANCE_SIGMA[known], known, None, 0.0
     cell_capacity_ah = pack.capacity_ah / pack.parallel
     cell_ohm = chemistry.resistance_capacity_ohm_ah[pack.quality] / cell_capacity_ah
+    if chemistry.cell_form == "pouch":
+        cell_ohm *= label_resistance_factor(label_c=pack.label_c, quality=pack.quality)
     return cell_ohm * resistance_factor(cycles=pack.cycles), RESISTANCE_SIGMA["estimated"], "estimated", None, 0.0
 
 
@@ -318,11 +371,14 @@ def _mass(pack: Pack, chemistry: Chemistry, nominal_wh: float, leads_kg: float) 
     """Mass [kg], how it is known, and its relative sigma: weighed, the maker's, from cells, from energy."""
     if pack.mass_kg is not None:
         return pack.mass_kg, pack.mass_known, MASS_SIGMA[pack.mass_known]
+    balance_kg = _BALANCE_PIN_KG * (pack.series + 1) if pack.series > 1 else 0.0
     if pack.cell_mass_kg is not None:
         links_kg = (pack.series - 1) * pack.parallel * _LINK_KG[_form(pack, chemistry)]
         cells_kg = pack.cell_count * pack.cell_mass_kg * (1.0 + _WRAP_SHARE)
-        return cells_kg + links_kg + leads_kg, "estimated", _MASS_SIGMA_FROM_CELLS
-    return nominal_wh / chemistry.energy_density_wh_kg + leads_kg, "estimated", MASS_SIGMA["estimated"]
+        return cells_kg + links_kg + leads_kg + balance_kg, "estimated", _MASS_SIGMA_FROM_CELLS
+    fixed_kg = _POUCH_FIXED_KG * pack.cell_count if _form(pack, chemistry) == "pouch" else 0.0
+    cells_kg = nominal_wh / chemistry.energy_density_wh_kg + fixed_kg
+    return cells_kg + leads_kg + balance_kg, "estimated", MASS_SIGMA["estimated"]
 
 
 def pack_figures(pack: Pack) -> PackFigures:
@@ -348,6 +404,9 @@ def pack_figures(pack: Pack) -> PackFigures:
     adapter_ohm, links_ohm = _adapter_ohm(pack), _links_ohm(pack, chemistry)
     outside_ohm = links_ohm + leads_ohm + connector_ohm + adapter_ohm
     cell_ohm, resistance_sigma, resistance_known, source, spread = _cell_resistance(pack, chemistry, outside_ohm)
+    weak_capacity, weak_resistance = weakest_cell(
+        series=pack.series, parallel=pack.parallel, cycles=pack.cycles, measured_spread=spread
+    )
     cells_ohm = pack.series * cell_ohm / pack.parallel
     nominal_wh = pack.capacity_ah * pack.series * chemistry.nominal_v
     leads_kg = _leads_mass_kg(pack)
@@ -371,6 +430,8 @@ def pack_figures(pack: Pack) -> PackFigures:
         resistance_known=resistance_known,
         resistance_source=source,
         cell_spread=spread,
+        weak_capacity=weak_capacity,
+        weak_resistance=weak_resistance,
         cells_ohm=cells_ohm,
         links_ohm=links_ohm,
         leads_ohm=leads_ohm,

@@ -14,7 +14,9 @@ from zesty_cell.core.landing import LandingRule
 from zesty_cell.core.pack import Pack
 from zesty_cell.core.taught import Taught
 
-Celsius = Annotated[float, Field(ge=-30, le=55)]
+#: Air and packs outside these are nobody's flying weather [°C].
+COLDEST_C, HOTTEST_C = -30.0, 55.0
+Celsius = Annotated[float, Field(ge=COLDEST_C, le=HOTTEST_C)]
 
 
 class Conditions(Entity):

@@ -102,7 +102,7 @@ def corrected_load(load: CraftLoad, /, *, taught: Taught) -> CraftLoad:
     """A craft's load with the power that was learned [W]."""
     return replace(
         load,
-        steady_w=load.steady_w * taught.power,
+        regime_w={regime: watts * taught.power for regime, watts in load.regime_w.items()},
         power_sigma=float(np.sqrt(covariance_of(taught)[POWER, POWER])),
     )
 

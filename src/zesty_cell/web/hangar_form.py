@@ -16,6 +16,7 @@ from zesty_cell.core.pack import estimated_tiers
 from zesty_cell.core.plausibility import craft_doubts
 from zesty_cell.web.forms import Field, FormState, build, get, read_fields, texts_of
 from zesty_cell.web.units import (
+    ALTITUDE,
     AREA,
     CAPACITY,
     COUNT,
@@ -29,6 +30,7 @@ from zesty_cell.web.units import (
     RATIO,
     SHARE,
     SPEED,
+    TEMPERATURE,
     VOLTAGE,
     System,
 )
@@ -59,6 +61,16 @@ def _pairs(*keys: str) -> tuple[tuple[str, str], ...]:
 
 
 _WEIGHT_THEN = "All-up weight then"
+_READ_BY = (("craft's sensor", "the craft’s own sensor"), ("meter", "a meter"))
+
+
+def _air_then(source: str) -> tuple[Field, ...]:
+    return (
+        Field(f"steady.{source}.air_c", "Air then", TEMPERATURE, hint="15"),
+        Field(f"steady.{source}.altitude_m", "Field’s altitude", ALTITUDE, hint="0"),
+    )
+
+
 STEADY = Choice(
     "steady.source",
     "Where does its steady power come from?",
@@ -71,6 +83,8 @@ STEADY = Choice(
                 Field("steady.measured.current_a", "Current", CURRENT, required=True),
                 Field("steady.measured.voltage_v", "Pack voltage then", VOLTAGE, required=True),
                 Field("steady.measured.all_up_mass_kg", _WEIGHT_THEN, MASS, required=True),
+                Field("steady.measured.read_by", "Read by", kind="choice", options=_READ_BY),
+                *_air_then("measured"),
             ),
         ),
         (
@@ -81,6 +95,7 @@ STEADY = Choice(
                 Field("steady.charge.duration_s", "Flight time", FLIGHT_TIME, required=True),
                 Field("steady.charge.voltage_v", "Mean pack voltage", VOLTAGE, required=True),
                 Field("steady.charge.all_up_mass_kg", _WEIGHT_THEN, MASS, required=True),
+                *_air_then("charge"),
             ),
         ),
         (
@@ -104,10 +119,13 @@ STEADY = Choice(
         ),
     ),
 )
+#: A propeller unloads in flight: where it was read makes 10 to 25 % of the current.
+_WHERE = (("", "not said"), ("flight", "in flight"), ("bench", "held on the bench"))
 FULL = Choice(
     "full_throttle.source",
     "Full throttle",
-    "Read it from telemetry in a short climb. Propellers off whenever a powered craft is on the bench.",
+    "Read it from telemetry in a short climb: in flight a propeller draws less than held. Propellers off "
+    "whenever a powered craft is on the bench.",
     (
         (
             "measured",
@@ -115,6 +133,8 @@ FULL = Choice(
             (
                 Field("full_throttle.measured.current_a", "Current, whole craft", CURRENT, required=True),
                 Field("full_throttle.measured.voltage_v", "Pack voltage then, loaded", VOLTAGE, required=True),
+                Field("full_throttle.measured.where", "Where it was read", kind="choice", options=_WHERE),
+                Field("full_throttle.measured.read_by", "Read by", kind="choice", options=_READ_BY),
             ),
         ),
         (
@@ -185,7 +205,12 @@ CRAFT_SECTIONS = (
     ),
 )
 KNOWN = (("maker", "the label or maker"), ("measured", "a measurement"), ("estimated", "an estimate"))
-QUALITIES = (("good", "a good pack"), ("ordinary", "an ordinary pack"), ("micro", "a tiny or tired pack"))
+QUALITIES = (
+    ("good", "a good pack"),
+    ("ordinary", "an ordinary pack"),
+    ("micro", "a tiny or tired pack"),
+    ("tabless", "of tabless power cells"),
+)
 CELL_SECTIONS = (
     Section(
         "The cell",

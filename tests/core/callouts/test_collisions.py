@@ -43,7 +43,8 @@ def test_every_owner_is_there_in_the_order_in_which_it_should_act(lighthouse, pl
 def test_the_last_word_before_the_first(lighthouse, plan):
     [one] = collisions(plan=at(plan, "land_now", 20.4), result=lighthouse)
     assert one.swapped
-    assert one.words == ("“Land now” at 3.40 V is not under “Pack low” at 3.35: the first word is the last.")
+    low_v = plan.rule("pack_low").conditions[0].value / 6
+    assert one.words == f"“Land now” at 3.40 V is not under “Pack low” at {low_v:.2f}: the first word is the last."
 
 
 @pytest.mark.parametrize(

@@ -26,21 +26,22 @@ COLD = sheet(conditions=Conditions(air_c=2.0, altitude_m=700.0))
 
 
 def ideal_sheet():
-    """A heavy hoverer on packs that are nearly all cell and have nearly no resistance."""
+    """A heavy wing at its own lift on packs that are nearly all cell and have nearly no resistance."""
     craft = heron(
+        kind="wing",
         dry_mass_kg=4.0, avionics_w=0.0, limits={},
         steady={"source": "measured", "current_a": 30.0, "voltage_v": 22.0, "all_up_mass_kg": 6.0},
         full_throttle={"source": "measured", "current_a": 900.0, "voltage_v": 22.0}, motor_resistance_ohm=0.0,
     )  # fmt: skip
     pack = satsuma(capacity_ah=10.0, mass_kg=1.4, cell_resistance_ohm=1e-6, lead_length_m=0.0)
-    return sheet(craft=craft, pack=pack, pattern="gentle_hover", conditions=Conditions(air_c=25.0))
+    return sheet(craft=craft, pack=pack, pattern="long_range", conditions=Conditions(air_c=25.0))
 
 
-def test_the_knee_of_ideal_hover_is_at_half_the_crafts_mass_and_the_top_at_twice():
+def test_the_knee_of_ideal_flight_is_where_the_exponent_puts_it():
+    """t ∝ m/(M + m)^a: the knee where 1 − a·m/(M + m) is a half, the top where it is nothing; M = 4 kg, a = 1.5."""
     curve = knee(ideal_sheet(), chemistry="lipo")
-    assert curve.knee_kg == pytest.approx(2.0, rel=0.03)
+    assert curve.knee_kg == pytest.approx(2.0, rel=0.04)
     assert curve.best_kg == pytest.approx(8.0, rel=0.12)
-    # t ∝ m/(M + m)^1.5
     ratio = curve.time_at(4.0) / curve.time_at(1.0)
     assert ratio == pytest.approx((4 / 8**1.5) / (1 / 5**1.5), rel=0.01)
     m = 1.5
@@ -152,9 +153,15 @@ def test_what_must_help_helps():
         "less_avionics",
         "more_capacity",
         "gentler",
-        "lower_down",
     ):
         assert gain[key] > 0.0, key
+    hovering = {b.key: b.gained_s for b in what_buys_minutes(sheet(pattern="gentle_hover", conditions=HIGH))}
+    assert (
+        hovering["lower_down"] > 0.0
+    )  # thicker air carries a hover; on rotors in forward flight it does not matter
+
+
+HIGH = Conditions(air_c=12.0, altitude_m=1500.0)
 
 
 def test_what_is_tried_adds_up_and_is_not_offered_again():
@@ -274,8 +281,8 @@ def test_the_chain_runs_from_pack_to_propeller():
     ("change", "weakest", "mend"),
     [
         ({"craft": heron(limits={"motor_count": 4, "motor_a": 11.0})}, "motors", "finer propeller"),
-        ({"craft": heron(limits={"motor_count": 4, "esc_a": 10.0, "esc_burst_a": 12.0})}, "esc_burst", "ESC"),
-        ({"craft": heron(limits={"maximum_v": 20.0})}, "voltage", "Fewer cells"),
+        ({"craft": heron(limits={"motor_count": 4, "esc_a": 9.0, "esc_burst_a": 10.0})}, "esc_burst", "ESC"),
+        ({"craft": heron(limits={"maximum_v": 16.0})}, "voltage", "Fewer cells"),
         ({"pack": pomelo(connector="small_15a", second_plug="micro_1s")}, "second_plug", "adapter"),
         ({"pack": pomelo(connector="micro_1s")}, "plug", "larger plug"),
         ({"pack": pomelo(lead_area_mm2=0.3)}, "leads", "Thicker"),

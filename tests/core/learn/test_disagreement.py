@@ -41,7 +41,8 @@ def test_flights_that_agree_are_not_talked_about():
 
 def test_a_craft_that_takes_a_third_more_is_flown_harder_or_heavier():
     odd = found(("one", Hidden(power=1.35)))
-    assert np.isclose(odd.ratio, 1.35, atol=0.06)
+    # A third more in steady flight; what bursts do stays what it was.
+    assert np.isclose(odd.ratio, 1.29, atol=0.04)
     assert odd.sure > 2.0
     assert keys(odd) == ["pattern", "weight"]
     assert "harder" in odd.causes[0].why

@@ -19,10 +19,7 @@ SHEET = sheet()
 
 
 def pattern(log, of=SHEET):
-    load = set_up(of).load
-    return pattern_from_log(
-        log, name="as flown", series=of.pack.series, steady_w=load.steady_w, avionics_w=load.avionics_w
-    )
+    return pattern_from_log(log, name="as flown", series=of.pack.series, setup=set_up(of))
 
 
 @pytest.mark.parametrize("key", ["cruise", "freestyle", "race", "gentle_hover", "aerobatics"])
@@ -39,8 +36,11 @@ def test_the_activities_are_those_that_were_flown():
     log, _ = flown()
     found = {a.name: a for a in pattern(log).activities}
     assert set(found) == {"glide", "cruise", "turns", "full throttle"}
-    assert found["full throttle"].of_flight == pytest.approx(2 / 60, abs=0.006)
-    assert found["full throttle"].spell_s == pytest.approx(2.0, abs=0.4)
+    # The climbs take longer than their two seconds on this soft pack, and are two seconds of work again.
+    assert 2 / 60 < found["full throttle"].of_flight < 4 / 60
+    assert 2.0 < found["full throttle"].spell_s < 4.0
+    [climb] = [a for a in pattern(log).pattern.activities if a.of == "full throttle"]
+    assert climb.duration_s == pytest.approx(2.0, abs=0.4)
     assert found["glide"].of_flight == pytest.approx(6 / 60, abs=0.02)
     assert sum(a.of_flight for a in found.values()) == pytest.approx(1.0)
     round_s = pattern(log).pattern.period_s
@@ -58,7 +58,7 @@ def test_the_ground_before_and_after_is_no_flight():
 def test_without_a_throttle_full_throttle_is_told_by_the_current():
     log, _ = flown()
     found = {a.name: a for a in pattern(replace(log, throttle=None)).activities}
-    assert found["full throttle"].of_flight == pytest.approx(2 / 60, abs=0.01)
+    assert 2 / 60 < found["full throttle"].of_flight < 4 / 60
 
 
 def test_a_calm_hover_has_no_bursts():

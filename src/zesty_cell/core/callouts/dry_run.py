@@ -92,7 +92,7 @@ def flight_frames(*, setup: Setup, flight: Flight, plan: CalloutPlan, until_s: f
         throttle=throttle,
         switches=np.tile(resting_switches(plan, series=series), (n, 1)),
         pack_v=loaded * series,
-        cell_v=loaded,
+        cell_v=flight.weakest_v[:n],
         used_ah=flight.used_ah[:n] * (1.0 + setup.sheet.sensor.out),  # as its sensor shows it
         current_a=flight.current_a[:n],
     )
@@ -143,7 +143,7 @@ def _judged(plan: CalloutPlan, setup: Setup, flight: Flight, these: Frames) -> D
         return time_s < float(in_earnest_s(low_from=np.array([flight.low_from(cell_v)]), step_s=STEP_S)[0])
 
     def left_at(time_s: float) -> float:
-        return float(flight.charge_left[flight.index_at(min(time_s, flight.end_s))])
+        return flight.left_at(min(time_s, flight.end_s))
 
     return judged(plan=plan, frames=these, landing_s=flight.landing_s, is_false=is_false, left_at=left_at)
 

@@ -394,6 +394,7 @@ def run_plan(
 @njit(cache=True, nogil=True, error_model="numpy")
 def score_flights(
     loaded_v,
+    weakest_v,
     charge_left,
     current_a,
     steps,
@@ -422,6 +423,8 @@ def score_flights(
     ----------
     loaded_v, charge_left, current_a : float32 (k, n)
         Per cell [V, 1, A].
+    weakest_v : float32 (k, n) or (k, 0)
+        The weakest cell [V]; the mean one where it is not there.
     steps : float64 (k,)
     series, parallel, start_charge : float
     capacity_ah : float64 (k,)
@@ -463,7 +466,7 @@ def score_flights(
                         lowest_v = min(lowest_v, loaded_v[k, n] * series)
                         x = lowest_v
                     elif sensor == CELL_V:
-                        x = float(loaded_v[k, n])
+                        x = float(weakest_v[k, n]) if weakest_v.shape[1] > 0 else float(loaded_v[k, n])
                     elif sensor == USED_AH:
                         x = (start_charge - charge_left[k, n]) * capacity_ah[k]
                     elif sensor == CURRENT_A:

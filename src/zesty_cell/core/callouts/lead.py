@@ -186,7 +186,7 @@ def charge_step_ah(used_ah: float, /) -> float:
 
 def counting_throttle(*, setup: Setup, flight: Flight) -> float | None:
     """The share of throttle under which steady flight counts and bursts do not [1]; None where there is none."""
-    power_w = setup.load.steady_w * setup.flying.steady_activity().share + setup.load.avionics_w
+    power_w = setup.cruise_w() + setup.load.avionics_w
     at = flight.index_at(flight.landing_s)
     steady_a = power_w / (float(flight.cruise_v[at]) * setup.sheet.pack.series)
     throttle = math.sqrt(min(steady_a / max(float(flight.full_throttle_a[at]), 1e-9), 1.0))
@@ -213,7 +213,7 @@ def _helped(setup: Setup, flight: Flight, threshold: Threshold) -> list[_Setting
         with_it_v = _on_steps(setup, threshold.pack_v, _WITH_THROTTLE_V)
         found += [_Setting(v, "throttle", throttle_under=under) for v in with_it_v]
     if craft.can_show("charge"):
-        used_ah = float(flight.used_ah[flight.index_at(flight.landing_s)])
+        used_ah = flight.used_at(flight.landing_s)
         over_ah = _CHARGE_TOO_SHARE * used_ah * (1.0 + setup.sheet.sensor.out)
         over_ah = on_step(value=over_ah, step=charge_step_ah(over_ah), up=False)
         if over_ah > 0.0:
@@ -257,6 +257,7 @@ class _Watch:
         self.landing_s = np.full(self._flights, np.inf)
         #: Charge used at landing; charge runs nearly straight in time [Ah].
         self.used_ah = np.zeros(self._flights)
+        self.used_end_ah = np.zeros(self._flights)
 
     @property
     def with_charge(self) -> bool:
@@ -289,9 +290,10 @@ class _Watch:
         self._first[:, rows], self._true[:, rows] = first, true
         landing_s, _ = landing_times_s(setup=self._setup, summary=summary)
         self.landing_s[rows] = landing_s
-        end_s = np.maximum(summary[:, kernel.END_S], self._step_s)
-        used = (start - summary[:, kernel.END_CHARGE_LEFT]) * np.minimum(landing_s / end_s, 1.0)
+        used = start - summary[:, kernel.LANDING_CHARGE_LEFT]
         self.used_ah[rows] = used * self._capacity_ah[rows]
+        end = start - summary[:, kernel.END_CHARGE_LEFT]
+        self.used_end_ah[rows] = end * self._capacity_ah[rows]
 
     def trials(self, key: CalloutKey) -> list[list[Trial]]:
         """How each setting did with each hold."""
@@ -429,9 +431,10 @@ class LeadChoice:
         if not self._setup.sheet.craft.can_show("charge"):
             return None
         flight, out = self._flight, self._setup.sheet.sensor.out
-        expected_ah = float(flight.used_ah[flight.index_at(flight.landing_s)])
-        home_ah = float(flight.used_ah[flight.index_at(timers.start_home_s)])
-        shown_ah = shown_over_true(self._setup, len(self._factors)) * self._plain.used_ah
+        expected_ah = flight.used_at(flight.landing_s)
+        home_ah = flight.used_at(timers.start_home_s)
+        shown = shown_over_true(self._setup, len(self._factors))
+        shown_ah = shown * self._plain.used_ah
         # As late as nineteen of twenty still hear it in time, and not later than the flight expected asks for.
         latest_ah = (1.0 + LATE_SHARE) * float(np.quantile(shown_ah, MOST_LATE))
         wanted_ah = min(expected_ah * (1.0 + out), latest_ah)
@@ -441,7 +444,8 @@ class LeadChoice:
         share = land_ah / np.maximum(shown_ah, 1e-9)
         trial = Trial(
             false_flights=int(np.count_nonzero(share < 1.0 - TOO_EARLY_SHARE)),
-            late_flights=int(np.count_nonzero(share > 1.0 + LATE_SHARE)),
+            # A flight is followed as far past its landing as a call may be late, or to its end before.
+            late_flights=int(np.count_nonzero(shown * self._plain.used_end_ah < land_ah)),
             flights=len(self._factors),
             spoken_s=_spread(share * self._plain.landing_s),
         )

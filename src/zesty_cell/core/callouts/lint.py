@@ -308,7 +308,7 @@ def _craft_stages(w: _Linter) -> Iterator[Finding]:
 
 
 def _holds(w: _Linter) -> Iterator[Finding]:
-    reserve = float(w.flight.charge_left[w.flight.index_at(w.flight.landing_s)])
+    reserve = w.flight.left_at(w.flight.landing_s)
     for rule, k, condition, cell_v in w.sensible():
         if not w.own(rule, condition) or condition.sensor != "pack_v":
             continue
@@ -326,7 +326,7 @@ def _holds(w: _Linter) -> Iterator[Finding]:
         low_s = w.low_for_good_s(cell_v)
         if rule.role != "land_now" or low_s is None or rule.hold_s <= HOLDS_S[-1]:
             continue
-        left = float(w.flight.charge_left[w.flight.index_at(min(low_s + rule.hold_s, w.flight.end_s))])
+        left = w.flight.left_at(min(low_s + rule.hold_s, w.flight.end_s))
         if left < LEAST_OF_RESERVE * reserve:
             written = w.result.callouts.land_now.hold_s
             yield Finding(

@@ -51,7 +51,7 @@ def _spoken(plan: CalloutPlan, result: Forecast) -> dict[str, Spoken]:
     flight, found = result.flight, dict[str, Spoken]()
     for event in on_forecast(plan=plan, result=result).ran.events:
         if event.kind in ("rule", "end") and event.key not in found:
-            left = float(flight.charge_left[flight.index_at(min(event.time_s, flight.end_s))])
+            left = flight.left_at(min(event.time_s, flight.end_s))
             found[event.key] = Spoken(event.time_s, left)
     return found
 

@@ -144,8 +144,8 @@ def day_setup(sheet: Sheet, *, day: Day) -> tuple[Setup, Factors]:
 class DayFlights(ABC):
     """The sampled flights of a sheet on one day, watched by a subclass while their traces exist."""
 
-    def __init__(self, sheet: Sheet, *, day: Day, with_charge: bool = False) -> None:
-        self.day, self.with_charge = day, with_charge
+    def __init__(self, sheet: Sheet, *, day: Day, with_charge: bool = False, with_weakest: bool = False) -> None:
+        self.day, self.with_charge, self.with_weakest = day, with_charge, with_weakest
         self.setup, self.factors = day_setup(sheet, day=day)
         self._end_s = fly(self.setup).end_s
         self.step_s = sample_step_s(end_s=self._end_s)
@@ -160,6 +160,7 @@ class DayFlights(ABC):
             step_s=self.step_s,
             visit=self.visit,
             with_charge=self.with_charge,
+            with_weakest=self.with_weakest,
         )
 
     @abstractmethod
@@ -196,14 +197,15 @@ class _Watch(DayFlights):
     """Runs the rules over the flights of one day."""
 
     def __init__(self, plan: CalloutPlan, sheet: Sheet, day: Day) -> None:
-        super().__init__(sheet, day=day, with_charge=True)
+        cells = any(c.sensor == "cell_v" for rule in plan.rules for c in rule.conditions)
+        super().__init__(sheet, day=day, with_charge=True, with_weakest=cells)
         self._prepare(plan)
 
     @classmethod
     def on_kept(cls, plan: CalloutPlan, kept: KeptFlights) -> _Watch:
         """A watch over flights that were flown before."""
         watch = cls.__new__(cls)
-        watch.day, watch.with_charge = OWN_DAY, True
+        watch.day, watch.with_charge, watch.with_weakest = OWN_DAY, True, True
         watch.setup, watch.factors, watch.step_s = kept.setup, kept.factors, kept.step_s
         watch._prepare(plan)
         return watch
@@ -228,6 +230,7 @@ class _Watch(DayFlights):
         pack, made = self.setup.sheet.pack, self.made
         kernel.score_flights(
             traces.loaded_v,
+            traces.weakest_v,
             traces.charge_left,
             traces.current_a,
             steps,
@@ -331,7 +334,7 @@ class _Keep(DayFlights):
     """Keeps every trace as far as it was flown."""
 
     def __init__(self, sheet: Sheet) -> None:
-        super().__init__(sheet, day=OWN_DAY, with_charge=True)
+        super().__init__(sheet, day=OWN_DAY, with_charge=True, with_weakest=True)
         self.step_s = max(self.step_s, 2.0 * STEP_S)
         self.chunks: list[tuple[slice, Traces]] = []
 
@@ -340,7 +343,7 @@ class _Keep(DayFlights):
         steps = int(traces.summary[:, flight_kernel.STEPS].max(initial=1.0))
         short = {
             name: np.ascontiguousarray(getattr(traces, name)[:, :steps])
-            for name in ("loaded_v", "cruise_v", "charge_left", "current_a")
+            for name in ("loaded_v", "cruise_v", "weakest_v", "charge_left", "current_a")
         }
         self.chunks.append((rows, Traces(**short, summary=traces.summary.copy())))
 

@@ -93,19 +93,50 @@ def differences(*, plan: CalloutPlan, written: CalloutPlan, series: int) -> tupl
     return tuple(found)
 
 
+def _matched(held: list[Rule], now: list[Rule]) -> dict[str, Rule]:
+    """Which rule each one held is now, by its key: what it says for the same pack, whatever it is called there.
+
+    Two pages of one craft write the same plan with its packs in another order, and then other rules have a
+    pack's name in their key.
+    """
+    found: dict[str, Rule] = {}
+    left = list(now)
+    for by_key, by_pack in ((True, True), (False, True), (True, False)):
+        for rule in held:
+            wanted = (
+                None
+                if rule.key in found
+                else next(
+                    (
+                        r
+                        for r in left
+                        if (rule.key == r.key if by_key else rule.role == r.role)
+                        and (not by_pack or rule.guards.profile == r.guards.profile)
+                    ),
+                    None,
+                )
+            )
+            if wanted is not None:
+                found[rule.key] = wanted
+                left.remove(wanted)
+    return found
+
+
 def brought_up_to_date(plan: CalloutPlan, /, *, written: CalloutPlan) -> CalloutPlan:
     """The plan with timers and values as they would be written now [V, Ah, s]; words and own rules stay."""
     written = named_like(keep_packs(written, of=plan), plan=plan)
-    now = {r.key: r for r in written.rules if r.role in DERIVED_ROLES}
+    now = [r for r in written.rules if r.role in DERIVED_ROLES]
+    wanted_by = _matched([r for r in plan.rules if r.role in DERIVED_ROLES], now)
     rules: list[Rule] = []
     for rule in plan.rules:
-        wanted = now.pop(rule.key, None)
+        wanted = wanted_by.get(rule.key)
         if rule.role not in DERIVED_ROLES:
             rules.append(rule)
         elif wanted is None:
             rules.append(rule.model_copy(update={"on": False}))
         else:
-            under = {"throttle_under": wanted.guards.throttle_under}
+            now.remove(wanted)
+            under = {"throttle_under": wanted.guards.throttle_under, "profile": wanted.guards.profile}
             rules.append(
                 rule.model_copy(
                     update={
@@ -119,7 +150,12 @@ def brought_up_to_date(plan: CalloutPlan, /, *, written: CalloutPlan) -> Callout
                 )
             )
     first = next((k for k, r in enumerate(rules) if r.role not in DERIVED_ROLES), len(rules))
-    rules[first:first] = now.values()
+    taken = {r.key for r in rules} | {t.key for t in plan.timers}
+    for rule in now:
+        key = rule.key if rule.key not in taken else f"{rule.role}_{rule.guards.profile or 'any'}"[:24]
+        rules.insert(first, rule.model_copy(update={"key": key}))
+        taken.add(key)
+        first += 1
     times = {t.profile: t.at_s for t in written.timers}
     earliest = min(times.values(), default=None)
     timers = [

@@ -13,7 +13,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.brief import JUST_BEYOND, Brief, fly_brief
+from zesty_cell.core.brief import Brief, fly_brief
 from zesty_cell.core.checks import Check, check_flight
 from zesty_cell.core.chemistry import ChemistryKey
 from zesty_cell.core.choose.candidates import LandingVolts, with_pack
@@ -99,7 +99,7 @@ def _start(sheet: Sheet) -> Callable[[], Compared]:
         setup,
         factors=sampled_factors(setup),
         longest_s=3.0 * flight.end_s + 60.0,
-        beyond_landing=JUST_BEYOND,
+        beyond_landing=0.0,
         step_s=sample_step_s(end_s=flight.end_s),
     )
     return lambda: _compared(setup, flight, sampled())

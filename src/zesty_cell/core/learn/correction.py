@@ -18,14 +18,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.air import air_density_kg_m3
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import Chemistry, charge_left_at_rest
 from zesty_cell.core.flight import Factors, Flight, Setup, fly, set_up
-from zesty_cell.core.forecast import INTENSITY_SIGMA
+from zesty_cell.core.forecast import INTENSITY_SIGMA, gusts_in_mean, power_by_weight_sigma
 from zesty_cell.core.learn.flights import How, LoggedFlight, Used
 from zesty_cell.core.pack import Pack
-from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.sheet import COLDEST_C, HOTTEST_C, Sheet
 from zesty_cell.core.taught import CAPACITY, POWER, PackKind, Taught, spread_of
 
 #: How the charge of a flight varies from one flight to the next before the flights tell, one sigma [1], and as of
@@ -147,6 +146,8 @@ class Learned:
     prior : float64 (4 + 2·packs,)
         Standard deviations of θ before any flight [1].
     flights : int
+    mean_s : float
+        Of the flights [s].
     scatter : float
         How the charge varies from flight to flight, as the flights tell it: one sigma, widened as Student's t is at
         19 in 20 [1].
@@ -162,6 +163,7 @@ class Learned:
     plain: NDArray[np.float64]
     prior: NDArray[np.float64]
     flights: int
+    mean_s: float
     scatter: float
     odd: NDArray[np.bool_]
     setup: Setup
@@ -220,7 +222,9 @@ class Learned:
         covariance = columns @ self.covariance @ columns.T
         if pack not in self.packs:
             covariance[[2, 3], [2, 3]] += INDIVIDUAL_CAPACITY**2, INDIVIDUAL_RESISTANCE**2
-        covariance[POWER, POWER] += self.scatter**2
+        # Gusts are drawn within each sampled flight: what they make of the flights' scatter is there already.
+        gusts = gusts_in_mean(flown_s=self.mean_s)
+        covariance[POWER, POWER] += max(self.scatter**2 - gusts**2, 0.25 * self.scatter**2)
         return Taught(
             flights=self.flights,
             power=power,
@@ -235,21 +239,20 @@ class Learned:
 
 def _fly(setup: Setup, logs: NDArray[np.float64], warmer_c: float = 0.0) -> Flight:
     power, intensity, capacity, resistance = (np.array([float(np.exp(v))]) for v in logs)
-    full_throttle = np.ones(1)
-    if warmer_c:
-        # P ∝ 1/√ρ, a propeller's torque ∝ ρ: in other air the craft takes another power, and not only the pack has
-        # another resistance.
-        air = setup.sheet.conditions
-        density = air_density_kg_m3(temperature_c=air.air_c + warmer_c, altitude_m=air.altitude_m)
-        power = power * math.sqrt(setup.density_kg_m3 / density)
-        full_throttle = full_throttle * density / setup.density_kg_m3
     return fly(
-        setup,
+        _in_air(setup, warmer_c) if warmer_c else setup,
         factors=Factors(
-            power=power, capacity=capacity, resistance=resistance, full_throttle=full_throttle, intensity=intensity,
-            air_c=np.full(1, warmer_c),
+            power=power, capacity=capacity, resistance=resistance, full_throttle=np.ones(1), intensity=intensity,
+            air_c=np.zeros(1),
         ),
     )  # fmt: skip
+
+
+def _in_air(setup: Setup, warmer_c: float) -> Setup:
+    """The same sheet in other air: the craft takes another power there, and the pack has another resistance."""
+    conditions = setup.sheet.conditions
+    air_c = min(max(conditions.air_c + warmer_c, COLDEST_C), HOTTEST_C)
+    return set_up(setup.sheet.model_copy(update={"conditions": conditions.model_copy(update={"air_c": air_c})}))
 
 
 def _at(flight: Flight, durations_s: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
@@ -284,9 +287,8 @@ def _predict(
 
 def _prior(setup: Setup, packs: int) -> NDArray[np.float64]:
     """Standard deviations of θ before any flight."""
-    pack_share = setup.figures.mass_kg / setup.all_up_mass_kg
     shared = [
-        math.hypot(setup.load.power_sigma, 1.5 * setup.figures.mass_sigma * pack_share),
+        math.hypot(setup.load.power_sigma, power_by_weight_sigma(setup)),
         INTENSITY_SIGMA,
         max(setup.figures.capacity_sigma, 0.02),
         max(setup.figures.resistance_sigma, 0.05),
@@ -310,9 +312,11 @@ def learn(sheet: Sheet, observations: Sequence[Observation], /) -> Learned:
     theta = np.zeros(sigma0.size)
     unknown = np.full(len(observations), np.nan)
     none = np.zeros(len(observations), dtype=bool)
+    mean_s = sum(o.duration_s for o in observations) / max(len(observations), 1)
     empty = Learned(
-        theta, np.diag(sigma0**2), packs, unknown, unknown, sigma0, len(observations), FLIGHT_SIGMA, none, setup
-    )
+        theta, np.diag(sigma0**2), packs, unknown, unknown, sigma0, len(observations), mean_s, FLIGHT_SIGMA, none,
+        setup,
+    )  # fmt: skip
     if not observations:
         return empty
     columns = {name: empty._columns(name) for name in packs}
@@ -340,7 +344,7 @@ def learn(sheet: Sheet, observations: Sequence[Observation], /) -> Learned:
     odd = known & (np.abs(np.where(known, residuals, 0.0)) > ODD * own)
     count = float(np.count_nonzero(known))
     told = scatter * _t_over_normal(_FLIGHT_SIGMA_COUNTS + max(count - 1.0, 0.0))
-    return Learned(theta, covariance, packs, residuals, plain, sigma0, len(observations), told, odd, setup)
+    return Learned(theta, covariance, packs, residuals, plain, sigma0, len(observations), mean_s, told, odd, setup)
 
 
 def _scatter(residuals: NDArray[np.float64], observations: Sequence[Observation]) -> float:

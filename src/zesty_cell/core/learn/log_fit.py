@@ -21,6 +21,7 @@ from zesty_cell.core.callouts.telemetry import Telemetry, last_heard
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import cell_table, temperature_table
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.flight import LONGEST_STEP_S
 from zesty_cell.core.pack import Pack, cell_cooling_w_k, pack_figures
 
 Cooling = Literal["enclosed", "still air", "airflow"]
@@ -155,7 +156,8 @@ class _Model:
         self.air_c, self.cooling = air_c, cooling
         self.used_ah = float(np.sum(self.cell_a) * self.step_s / 3600.0)  # of one cell
         self._kind = np.full(self.time_s.size, kernel.CURRENT, dtype=np.int64)
-        self._steps = np.ones(self.time_s.size, dtype=np.int64)
+        self._seconds = np.full(self.time_s.size, self.step_s)
+        self._no_work = np.zeros(self.time_s.size)
         self._room = (np.empty(self.time_s.size, dtype=np.float32), np.empty(self.time_s.size, dtype=np.float32))
 
     def volts(self, theta: NDArray[np.float64]) -> NDArray[np.float64] | None:
@@ -168,6 +170,10 @@ class _Model:
         params[kernel.R_EXT_OHM] = figures.external_ohm() * p / self.pack.series
         params[kernel.POLARISATION_RATIO] = chemistry.polarisation_ratio * math.exp(ratio)
         params[kernel.POLARISATION_TAU_S] = chemistry.polarisation_tau_s
+        params[kernel.DIFFUSION_RATIO] = chemistry.diffusion_ratio
+        params[kernel.DIFFUSION_TAU_S] = chemistry.diffusion_tau_s
+        params[kernel.WEAK_CAPACITY] = params[kernel.WEAK_RESISTANCE] = 1.0
+        params[kernel.LONGEST_STEP_S] = LONGEST_STEP_S
         params[kernel.FULL_THROTTLE_A_V2] = 1e6
         params[kernel.HEAT_CAPACITY_J_K] = figures.cell_mass_kg * chemistry.specific_heat_j_kg_k
         params[kernel.COOLING_W_K] = cell_cooling_w_k(
@@ -179,15 +185,15 @@ class _Model:
         params[kernel.AIR_C] = params[kernel.START_C] = self.air_c
         params[kernel.START_CHARGE] = min(1.0 + start, 1.0)
         params[kernel.FLOOR_V], params[kernel.FLOOR_HOLD_S] = -10.0, 1e9
-        params[kernel.LAND_USED_AH] = params[kernel.BEYOND_LANDING] = np.inf
+        params[kernel.LAND_USED_AH] = params[kernel.LAND_TIMER_S] = params[kernel.BEYOND_LANDING] = np.inf
         params[kernel.LAND_CHARGE_LEFT] = params[kernel.LAND_LOADED_V] = -1.0
         params[kernel.MAX_TIME_S] = self.time_s.size * self.step_s
         loaded, cruise = self._room
         nothing = np.empty(0, dtype=np.float32)
         n = kernel.march(
-            params, self._kind, self.cell_a, self._steps, cell_table(chemistry), temperature_table(chemistry),
-            self.step_s, loaded.size, loaded, cruise, nothing, nothing, np.empty((kernel.TRACE_COUNT, 0)),
-            np.empty(kernel.SUMMARY_COUNT),
+            params, self._kind, self.cell_a, self._seconds, self._no_work, np.empty(0), cell_table(chemistry),
+            temperature_table(chemistry), self.step_s, loaded.size, loaded, cruise, nothing, nothing, nothing,
+            np.empty((kernel.TRACE_COUNT, 0)), np.empty(kernel.SUMMARY_COUNT),
         )  # fmt: skip
         if n < loaded.size:
             return None

@@ -9,7 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zesty_cell.core.callouts.telemetry import Telemetry, last_heard
+from zesty_cell.core.craft import spare_burst_w
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.flight import Setup
 from zesty_cell.core.flying import Activity, FlyingPattern
 
 #: Names of what is flown by its power over steady power, up to each limit [1].
@@ -93,9 +95,7 @@ def _spells(inside: NDArray[np.bool_]) -> NDArray[np.int64]:
     return np.flatnonzero(edges == -1) - np.flatnonzero(edges == 1)
 
 
-def pattern_from_log(
-    log: Telemetry, /, *, name: str, series: int, steady_w: float, avionics_w: float
-) -> LogPattern:
+def pattern_from_log(log: Telemetry, /, *, name: str, series: int, setup: Setup) -> LogPattern:
     """The pattern a log was flown in.
 
     Parameters
@@ -105,8 +105,9 @@ def pattern_from_log(
     name : str
         Of the pattern.
     series : int
-    steady_w, avionics_w : float
-        Steady propulsive power of the craft at that weight, and what its avionics take [W].
+    setup : Setup
+        Of the craft with that pack, as its flights correct it: shares are of its steady power while it flies about
+        [W], and a burst is what it does beyond flying level.
 
     Raises
     ------
@@ -118,6 +119,8 @@ def pattern_from_log(
             "A pattern is told by power: this log lacks the current or the voltage.",
             field="current_a", value=0, limit=1,
         )  # fmt: skip
+    craft, load = setup.sheet.craft, setup.load
+    steady_w, avionics_w = load.regime_w[craft.moving_regime()], load.avionics_w
     volts = log.pack_v if log.pack_v is not None else np.asarray(log.cell_v) * series
     time_s = log.time_s - log.time_s[0]
     grid = np.arange(0.0, float(time_s[-1]), _GRID_S)
@@ -148,7 +151,8 @@ def pattern_from_log(
     level = np.searchsorted(limits, share)
     level[full] = len(LEVELS)
     level = _merged(level, len(LEVELS) + 1)
-    return _as_pattern(name, grid, power, level, steady_w)
+    spare_w = spare_burst_w(craft=craft, mass_kg=setup.all_up_mass_kg)
+    return _as_pattern(name, grid, power, level, steady_w, load.steady_w, spare_w)
 
 
 def _merged(level: NDArray[np.int64], count: int) -> NDArray[np.int64]:
@@ -169,10 +173,13 @@ def _as_pattern(
     power: NDArray[np.float64],
     level: NDArray[np.int64],
     steady_w: float,
+    level_w: float,
+    spare_w: float,
 ) -> LogPattern:
     names = [word for word, _ in LEVELS] + [FULL]
     found: list[Recognised] = []
     which = np.zeros(level.size, dtype=np.int64)
+    nominal = 1.0
     for k, word in enumerate(names):
         mine = level == k
         if not mine.any():
@@ -181,6 +188,9 @@ def _as_pattern(
         spell_s = float(np.median(_spells(mine))) * _GRID_S
         of_flight = float(mine.mean())
         if word == FULL:
+            # A burst is work: its seconds become those that it takes where full throttle is known.
+            if spare_w > 0.0:
+                nominal = float(np.clip((float(power[mine].mean()) - level_w) / spare_w, 0.05, 5.0))
             found.append(Recognised(word, "full throttle", 1.0, of_flight, spell_s))
         else:
             # Energy counts: the mean of the power itself, not of its smoothed course.
@@ -192,7 +202,12 @@ def _as_pattern(
     period = float(np.clip(period, _SHORTEST_S, _LONGEST_S))
     order = sorted(found, key=lambda a: (a.of == "full throttle", -a.of_flight))
     activities = tuple(
-        Activity(name=a.name, of=a.of, share=a.share, duration_s=max(round(a.of_flight * period, 1), 0.1))
+        Activity(
+            name=a.name,
+            of=a.of,
+            share=a.share,
+            duration_s=max(round(a.of_flight * period * (nominal if a.of == "full throttle" else 1.0), 1), 0.1),
+        )
         for a in order
     )
     return LogPattern(

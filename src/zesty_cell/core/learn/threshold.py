@@ -72,7 +72,7 @@ def landed_by_the_call(flight: LoggedFlight, /) -> bool:
 def volts_per_charge(result: Forecast, /) -> float:
     """Slope of the steady voltage around the landing point [V a cell for all of the charge], from the forecast."""
     flight = result.flight
-    at = float(flight.charge_left[flight.index_at(flight.landing_s)])
+    at = flight.left_at(flight.landing_s)
     near = np.abs(flight.charge_left - at) <= _AROUND
     if int(near.sum()) < 5 or float(np.ptp(flight.charge_left[near])) < 0.01:
         return 0.0

@@ -54,7 +54,12 @@ SPACE_FIELDS = (
         "quality",
         "Imagined packs are",
         kind="choice",
-        options=(("good", "good ones"), ("ordinary", "ordinary"), ("micro", "tiny or tired")),
+        options=(
+            ("good", "good ones"),
+            ("ordinary", "ordinary"),
+            ("micro", "tiny or tired"),
+            ("tabless", "tabless power cells"),
+        ),
     ),
 )
 LIMIT_FIELDS = (

@@ -100,14 +100,12 @@ def _pattern(opened: Opened) -> LogPattern | str:
     if opened.sheet is None:
         return "A sheet of this craft is needed: its steady power tells what is cruise and what a climb."
     try:
-        load = set_up(opened.sheet).load
         name = f"{opened.flight_row.craft.name}, {opened.flight.landed_at:%-d %B}"
         return pattern_from_log(
             opened.telemetry,
             name=name[:80],
             series=opened.sheet.pack.series,
-            steady_w=load.steady_w,
-            avionics_w=load.avionics_w,
+            setup=set_up(opened.sheet),
         )
     except OutOfRangeError as error:
         return str(error)
