@@ -241,12 +241,12 @@ def test_a_burst_of_seconds_is_its_seconds():
     assert run.get("LONGEST_STRETCH") == 0.0
 
 
-def test_gusts_multiply_steady_demand_five_seconds_each_and_bursts_not_at_all():
+def test_gusts_multiply_steady_demand_ten_seconds_each_and_bursts_not_at_all():
     calm = [(K.POWER, 20.0, 60.0)]
-    run = march(cell_parameters(avionics_w=0.0, max_time_s=30.0), calm, gusts=np.array([1.0, 1.5, 0.5]))
+    run = march(cell_parameters(avionics_w=0.0, max_time_s=60.0), calm, gusts=np.array([1.0, 1.5, 0.5]))
     watts = run.trace[K.T_CURRENT_A] * run.loaded_v
     for k, share in enumerate((1.0, 1.5, 0.5, 1.0, 1.5, 0.5)):
-        assert watts[50 * k + 2 : 50 * k + 48] == pytest.approx(20.0 * share, rel=1e-4)
+        assert watts[100 * k + 2 : 100 * k + 98] == pytest.approx(20.0 * share, rel=1e-4)
     full = [(K.FULL_THROTTLE, 1.0, 30.0)]
     plain, gusty = (march(cell_parameters(max_time_s=20.0), full, gusts=g) for g in (None, np.array([2.0])))
     assert np.array_equal(plain.loaded_v, gusty.loaded_v)

@@ -588,7 +588,20 @@ class Traces:
     summary: NDArray[np.float64]
 
 
-#: Called with the rows concerned and their traces.
+def _traces_room(shapes: list[tuple[int, int]]) -> list[NDArray[np.float32]]:
+    """Room for the traces of some flights, one per thread and used again; copy what is to be kept."""
+    sizes = [rows * columns for rows, columns in shapes]
+    room: NDArray[np.float32] = getattr(_local, "traces", _NOTHING)
+    if room.size < sum(sizes):
+        _local.traces = room = np.empty(sum(sizes), dtype=np.float32)
+    parts, at = [], 0
+    for shape, size in zip(shapes, sizes, strict=True):
+        parts.append(room[at : at + size].reshape(shape))
+        at += size
+    return parts
+
+
+#: Called with the rows concerned and their traces, which are its own only while it is called.
 Visitor = Callable[[slice, Traces], None]
 
 
@@ -640,13 +653,16 @@ def start_many(
 
     def chunk(rows: slice, params: NDArray[np.float64], program: LoadProgram, gusts: NDArray[np.float64]) -> None:
         count = params.shape[0]
-        room, more = (0 if visit is None else max_steps), (max_steps if with_charge else 0)
+        volts, weak, charge = visit is not None, with_weakest, with_charge
+        loaded_v, cruise_v, weakest_v, charge_left, current_a = _traces_room(
+            [(count, max_steps if wanted else 0) for wanted in (volts, volts, weak, charge, charge)]
+        )
         traces = Traces(
-            loaded_v=np.empty((count, room), dtype=np.float32),
-            cruise_v=np.empty((count, room), dtype=np.float32),
-            weakest_v=np.empty((count, max_steps if with_weakest else 0), dtype=np.float32),
-            charge_left=np.empty((count, more), dtype=np.float32),
-            current_a=np.empty((count, more), dtype=np.float32),
+            loaded_v=loaded_v,
+            cruise_v=cruise_v,
+            weakest_v=weakest_v,
+            charge_left=charge_left,
+            current_a=current_a,
             summary=summary[rows],
         )
         kernel.march_many(

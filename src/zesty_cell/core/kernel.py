@@ -86,7 +86,7 @@ PARAMETER_COUNT = 32
 #: A burst of work lasts at least and at most so many times its nominal length (K8) [1].
 SHORTEST_BURST, LONGEST_BURST = 0.4, 2.5
 #: A gust lasts so long [s]; what is sampled of it hangs together over several.
-GUST_S = 5.0
+GUST_S = 10.0
 #: No step takes more of the charge than this [1], nor is it shorter than that [s].
 CHARGE_STEP, SHORTEST_STEP_S = 1.0 / 600.0, 0.02
 
@@ -203,6 +203,13 @@ def _demand(kind, value, e, r, r_motor, c, avionics_w):
             return i, False
     i_full = _full_throttle_a(e, r + r_motor, c)
     return min(i_full, e / (2.0 * r)), kind == 0
+
+
+@njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
+def _fill(out, first, last, value, change, part, further):
+    """Samples of one step: straight from its start to its end."""
+    for k in range(last - first):
+        out[first + k] = value + change * (part + further * k)
 
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
@@ -376,7 +383,6 @@ def march(
     t = 0.0
     t_end = max_time
     n = 0  # samples taken
-    t_sample = 0.0
     seg = -1
     left_s = 0.0
     kind = 0
@@ -643,27 +649,28 @@ def march(
                 if keep_trace:
                     full_a = _full_throttle_a(e, r + r_motor, c)
                 until = t + share * h
-                while t_sample < until - 1e-9 and n < max_samples:
-                    part = max((t_sample - t) / h, 0.0)
+                last = min(max_samples, math.ceil((until - 1e-9) / sample_s))
+                if last > n:
+                    part = max((n * sample_s - t) / h, 0.0)
+                    further = sample_s / h
                     if keep_v:
-                        loaded_v[n] = v_before + (v - v_before) * part
-                        cruise_v[n] = v_cruise_before + (v_cruise - v_cruise_before) * part
+                        _fill(loaded_v, n, last, v_before, v - v_before, part, further)
+                        _fill(cruise_v, n, last, v_cruise_before, v_cruise - v_cruise_before, part, further)
                     if keep_weak:
-                        weakest_v[n] = v_weak_before + (v_weak - v_weak_before) * part
+                        _fill(weakest_v, n, last, v_weak_before, v_weak - v_weak_before, part, further)
                     if keep_charge:
-                        charge_left[n] = z_before + (z - z_before) * part
-                        current_a[n] = i_start + (i - i_start) * part
+                        _fill(charge_left, n, last, z_before, z - z_before, part, further)
+                        _fill(current_a, n, last, i_start, i - i_start, part, further)
                     if keep_trace:
                         pole = v1_before + v2_before
-                        trace[T_CURRENT_A, n] = i_start + (i - i_start) * part
-                        trace[T_CHARGE_LEFT, n] = z_before + (z - z_before) * part
-                        trace[T_POLARISATION_V, n] = pole + (v1 + v2 - pole) * part
-                        trace[T_TEMPERATURE_C, n] = t_before_c + (temperature - t_before_c) * part
-                        trace[T_REST_V, n] = ocv_before + (ocv - ocv_before) * part
-                        trace[T_FULL_THROTTLE_A, n] = full_before + (full_a - full_before) * part
-                        trace[T_WEAKEST_V, n] = v_weak_before + (v_weak - v_weak_before) * part
-                    n += 1
-                    t_sample = n * sample_s
+                        _fill(trace[T_CURRENT_A], n, last, i_start, i - i_start, part, further)
+                        _fill(trace[T_CHARGE_LEFT], n, last, z_before, z - z_before, part, further)
+                        _fill(trace[T_POLARISATION_V], n, last, pole, v1 + v2 - pole, part, further)
+                        _fill(trace[T_TEMPERATURE_C], n, last, t_before_c, temperature - t_before_c, part, further)
+                        _fill(trace[T_REST_V], n, last, ocv_before, ocv - ocv_before, part, further)
+                        _fill(trace[T_FULL_THROTTLE_A], n, last, full_before, full_a - full_before, part, further)
+                        _fill(trace[T_WEAKEST_V], n, last, v_weak_before, v_weak - v_weak_before, part, further)
+                    n = last
                 if keep_trace:  # the sampled flights need no energies
                     start_loss = i_start * (i_start * r_before + v1_before + v2_before)
                     delivered += 0.5 * (v_before * i_start + v * i) * hours * share

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import copy
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -77,7 +79,9 @@ def _rules(draw):
 def three_flights():
     setup, factors = day_setup(sheet(), day=OWN_DAY)
     kept = []
-    start_many(setup, factors=factors.part(slice(0, 3)), visit=lambda _, t: kept.append(t), with_charge=True)()
+    start_many(
+        setup, factors=factors.part(slice(0, 3)), visit=lambda _, t: kept.append(copy.deepcopy(t)), with_charge=True
+    )()
     return setup, factors, kept[0]
 
 

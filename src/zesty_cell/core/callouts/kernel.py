@@ -524,6 +524,10 @@ def low_for_good(cruise_v, steps, threshold_v, low_step):
         low_step[k] = low
 
 
+#: Samples that are looked over at once.
+_BLOCK = 16
+
+
 @njit(cache=True, nogil=True, error_model="numpy")
 def try_settings(
     loaded_v,
@@ -573,12 +577,20 @@ def try_settings(
     first_s, first_true_s : float64 (s, k, holds), written
         First call of all and first true one [s]; infinity for none.
     """
+    longest = hold_at.max()
+    lowest_v = np.empty((loaded_v.shape[1] + _BLOCK - 1) // _BLOCK, dtype=np.float32)
     for k in range(loaded_v.shape[0]):
         count = int(steps[k])
         if count == 0:
             first_s[:, k, :] = math.inf
             first_true_s[:, k, :] = math.inf
             continue
+        # Most of a flight is above every threshold: the lowest of each block tells which need not be looked into.
+        for b in range((count + _BLOCK - 1) // _BLOCK):
+            lowest = loaded_v[k, b * _BLOCK]
+            for n in range(b * _BLOCK + 1, min((b + 1) * _BLOCK, count)):
+                lowest = min(lowest, loaded_v[k, n])
+            lowest_v[b] = lowest
         # Without charge nothing here may ask for throttle or charge.
         end_left = charge_left[k, count - 1] if charge_left.shape[1] > 0 else 0.0
         span = max(start_charge - end_left, 1e-9)
@@ -594,7 +606,12 @@ def try_settings(
             share_squared = throttle_under[s] * throttle_under[s]
             left_at_most = start_charge - used_over[s, k]
             under = 0
-            for n in range(count):
+            n = 0
+            while n < count:
+                if n % _BLOCK == 0 and lowest_v[n // _BLOCK] >= threshold:
+                    under = 0
+                    n += _BLOCK
+                    continue
                 met = loaded_v[k, n] < threshold
                 if met and left_at_most < start_charge and charge_left[k, n] > left_at_most:
                     met = False
@@ -611,6 +628,10 @@ def try_settings(
                             first_s[s, k, j] = n * dt_s
                         if n >= end_begins and first_true_s[s, k, j] == math.inf:
                             first_true_s[s, k, j] = n * dt_s
+                            # A shorter hold may have been met before the end began, and then speaks truly later.
+                            if j == longest and np.isfinite(first_true_s[s, k]).all():
+                                break
                     under += 1
                 else:
                     under = 0
+                n += 1

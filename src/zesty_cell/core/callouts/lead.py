@@ -312,9 +312,10 @@ class _Watch:
         due_s = landing_s * (1.0 + LATE_SHARE) if key == "land_now" else landing_s
         late = ~(true <= due_s)
         false_flights, late_flights = np.count_nonzero(false, axis=1), np.count_nonzero(late, axis=1)
+        spoken = _spreads(true)
         return [
             [
-                Trial(int(false_flights[s, h]), int(late_flights[s, h]), self._flights, _spread(true[s, :, h]))
+                Trial(int(false_flights[s, h]), int(late_flights[s, h]), self._flights, spoken[s][h])
                 for h in range(len(HOLDS_S))
             ]
             for s in range(first.shape[0])
@@ -463,6 +464,25 @@ def _best_hold(trials: Sequence[Trial]) -> int | None:
     longer = best + 1
     as_good = longer in passing and trials[longer].false_flights <= trials[best].false_flights
     return longer if as_good else best
+
+
+def _spreads(values: NDArray[np.float64]) -> list[list[tuple[float, ...]]]:
+    """:func:`_spread` of the flights, the middle axis of three, for all others at once."""
+    ordered = np.sort(values, axis=1)  # what never came is infinite, and last
+    known = np.count_nonzero(np.isfinite(ordered), axis=1)
+    found = []
+    for share in (0.05, 0.5, 0.95):
+        place = np.maximum(known - 1, 0) * share
+        low = place.astype(np.int64)
+        high = np.minimum(low + 1, np.maximum(known - 1, 0))
+        at_low = np.take_along_axis(ordered, low[:, None, :], axis=1)[:, 0]
+        at_high = np.take_along_axis(ordered, high[:, None, :], axis=1)[:, 0]
+        with np.errstate(invalid="ignore"):
+            found.append(at_low + (place - low) * (at_high - at_low))
+    rows = np.stack(found, axis=-1).tolist()
+    return [
+        [tuple(rows[s][h]) if known[s, h] else () for h in range(known.shape[1])] for s in range(known.shape[0])
+    ]
 
 
 def _spread(values: NDArray[np.float64]) -> tuple[float, ...]:

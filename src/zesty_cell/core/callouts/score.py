@@ -342,7 +342,7 @@ class _Keep(DayFlights):
         """See :data:`~zesty_cell.core.flight.Visitor`."""
         steps = int(traces.summary[:, flight_kernel.STEPS].max(initial=1.0))
         short = {
-            name: np.ascontiguousarray(getattr(traces, name)[:, :steps])
+            name: getattr(traces, name)[:, :steps].copy()  # the room is used again
             for name in ("loaded_v", "cruise_v", "weakest_v", "charge_left", "current_a")
         }
         self.chunks.append((rows, Traces(**short, summary=traces.summary.copy())))
