@@ -98,7 +98,7 @@ def test_small_packs_weigh_their_leads_wrap_and_plug():
 
 @pytest.mark.parametrize(
     ("chemistry", "capacity_ah", "sigma"),
-    [("lihv", 0.5, 0.09), ("lihv", 1.5, 0.05), ("lipo", 0.5, 0.05), ("liion_power", 4.2, 0.03)],
+    [("lihv", 0.5, 0.10), ("lihv", 1.5, 0.06), ("lipo", 0.5, 0.06), ("liion_power", 4.2, 0.045)],
 )
 def test_a_label_is_as_wide_as_its_kind(chemistry, capacity_ah, sigma):
     pack = satsuma(chemistry=chemistry, capacity_ah=capacity_ah, mass_kg=None)

@@ -4,9 +4,13 @@ from __future__ import annotations
 
 import re
 
+import numpy as np
 import pytest
 
+from zesty_cell.core.flying import PATTERNS
+from zesty_cell.core.forecast import INTENSITY_SIGMA
 from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.core.taught import INTENSITY, covariance_of
 from zesty_cell.services.learning import as_flown
 from zesty_cell.store import flights as store
 from zesty_cell.store import sheets
@@ -63,8 +67,23 @@ def test_the_sheet_is_corrected_by_its_flights_and_says_by_how_many(client, app,
     assert big(look(client, sheet_id)) == big(text)
 
 
-def test_another_pattern_has_not_been_flown(client, flown):
-    assert "Corrected by" not in look(client, flown, pattern="hard_3d")
+def test_another_pattern_takes_along_what_is_known_of_craft_and_pack(client, app, flown):
+    """Power, capacity and resistance hold whatever the pattern; how lively that one is flown is not known."""
+    assert "Corrected by 15 flights</a> on other patterns" in look(client, flown, pattern="hard_3d")
+    with app.state.database.session() as session:
+        row = sheets.fetch(session, flown)
+        own = as_flown(session, row).taught
+        row.flying = PATTERNS["hard_3d"].model_dump(mode="json")
+        session.flush()
+        other = as_flown(session, row).taught
+        assert (other.flights, other.elsewhere) == (15, 15)
+        assert other.power * other.capacity**-1 == pytest.approx(own.power * own.capacity**-1, rel=0.02)
+        assert other.knows(PACKS.thing(row.pack))
+        spread = np.diag(covariance_of(other))[INTENSITY]
+        assert other.intensity == pytest.approx(1.0)
+        assert spread == pytest.approx(INTENSITY_SIGMA**2, rel=0.01)
+    assert "15 on other patterns" in client.get(f"/sheets/{flown}/taught").text
+    assert "how lively this one is flown does not" in client.get(f"/sheets/{flown}/taught").text
 
 
 def test_the_page_shows_before_after_and_each_flight(client, flown):

@@ -68,7 +68,7 @@ def test_the_numbers_are_the_logs_with_the_forecast_and_the_fit_over_them(client
     assert np.isnan(forecast[:30]).all()  # nothing before take-off
     assert np.isfinite(forecast[60])
     assert any("land now" in e["say"] for e in head["events"])
-    assert columns["used_ah.logged"][-1] == pytest.approx(720, abs=100)
+    assert columns["used_ah.logged"][-1] == pytest.approx(820, abs=100)
 
 
 def attach(client, app, flight, data=None, name="new.csv"):

@@ -612,6 +612,56 @@ def flight_pool() -> ThreadPoolExecutor:
     return ThreadPoolExecutor(max_workers=2, thread_name_prefix="flights")
 
 
+#: Distance of samples where only the charge is followed [s].
+_CHARGE_SAMPLE_S = 1.0
+
+
+def charge_left_until(
+    setup: Setup, *, factors: Factors, until_s: float
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Charge left over time of a few flights, whatever the landing rule says.
+
+    Parameters
+    ----------
+    factors : Factors, k flights
+    until_s : float
+        As far as it is asked for [s].
+
+    Returns
+    -------
+    time_s : float64 array, shape (n,) [s]
+    charge_left : float64 array, shape (k, n) [1]
+        Past the end of a flight as at its end.
+    """
+    count, samples = len(factors), int(min(until_s, MAX_FLIGHT_S) / _CHARGE_SAMPLE_S) + 3
+    params, program = kernel_parameters(setup=setup, factors=factors), program_of(setup=setup, factors=factors)
+    nothing, summary = np.empty((count, 0), dtype=np.float32), np.empty((count, kernel.SUMMARY_COUNT))
+    charge_left, current_a = (np.empty((count, samples), dtype=np.float32) for _ in range(2))
+    kernel.march_many(
+        params,
+        program.kind,
+        program.value,
+        program.seconds,
+        program.work_j,
+        factors.gust_rows(),
+        cell_table(setup.chemistry)[None],
+        temperature_table(setup.chemistry)[None],
+        np.zeros(count, dtype=np.int64),
+        _CHARGE_SAMPLE_S,
+        samples,
+        nothing,
+        nothing,
+        nothing,
+        charge_left,
+        current_a,
+        summary,
+    )
+    left = charge_left.astype(np.float64)
+    for k, (n, end) in enumerate(summary[:, [kernel.STEPS, kernel.END_CHARGE_LEFT]]):
+        left[k, int(n) :] = end
+    return np.arange(samples, dtype=np.float64) * _CHARGE_SAMPLE_S, left
+
+
 def start_many(
     setup: Setup,
     *,

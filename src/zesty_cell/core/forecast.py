@@ -36,7 +36,7 @@ AIR_SIGMA_C = 1.5
 
 #: The timer is aimed where this share of flights has reached its landing point already [1]: nineteen of twenty keep
 #: the reserve, with something in hand for what no model knows (`make bench`, "Pilots by the timer").
-GUARD_SHARE = 0.03
+GUARD_SHARE = 0.05
 
 
 @dataclass(frozen=True)

@@ -43,8 +43,8 @@ class Taught(Entity):
 
     Parameters
     ----------
-    flights : int
-        That taught it [flights].
+    flights, elsewhere : int
+        That taught it, and those of them on other patterns [flights].
     power, intensity, capacity, resistance : float
         True over the sheet's best estimate [1].
     spread : 4 rows of 4
@@ -55,6 +55,7 @@ class Taught(Entity):
     """
 
     flights: Annotated[int, Field(ge=1)]
+    elsewhere: Annotated[int, Field(ge=0)] = 0
     power: Factor = 1.0
     intensity: Factor = 1.0
     capacity: Factor = 1.0

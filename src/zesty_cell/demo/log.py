@@ -151,13 +151,17 @@ class _Season:
         waits = k >= story.flights - story.waiting
         pack = self.packs[name]
         before = pack.flights, pack.rest_v_per_cell
-        hottest_c = float(flown.flight.temperature_c[flown.flight.index_at(flown.duration_s)])
+        hottest_c = flown.flight.temperature_at(flown.duration_s)
+        rested_min = (3, 8, 15, 5)[k % 4]
         logged = LoggedFlight(
             landed_at=landed_at,
             duration_s=round(flown.duration_s),
             pattern=self.sheet.flying.name,
             timer_s=timer_s,
-            rest_v_per_cell=self.checker.read(rest_v=flown.rest_v, series=1)[0],
+            rest_v_per_cell=self.checker.read(rest_v=self.craft.rest_v(flown, after_s=60.0 * rested_min), series=1)[
+                0
+            ],
+            rest_after_s=60.0 * rested_min,
             shown_ah=round(flown.shown_ah, 3),
             put_back_ah=None if waits else charge.put_back_ah,
             charged_v_per_cell=None if waits else charge.charged_v_per_cell,

@@ -17,7 +17,8 @@ from zesty_cell.formats.csv_table import NOTHING, NamedRows
 from zesty_cell.formats.errors import FileFormatError
 
 COLUMNS = (
-    "landed at (UTC)", "craft", "pack", "pattern", "flew (s)", "timer (s)", "rest (V a cell)", "shown (mAh)",
+    "landed at (UTC)", "craft", "pack", "pattern", "flew (s)", "timer (s)", "rest (V a cell)",
+    "read after landing (s)", "shown (mAh)",
     "put back (mAh)", "charged to (V a cell)", "charged at (UTC)", "cells (V)", "resistance (mΩ a cell)",
     "at the charger (°C)", "air (°C)", "pack at landing (°C)", "from full", "how", "landed by", "note", "set aside",
 )  # fmt: skip
@@ -63,6 +64,7 @@ def write_flights(flights: Iterable[NamedFlight]) -> str:
                 _number(flight.duration_s, digits=1),
                 _number(flight.timer_s, digits=1),
                 _number(flight.rest_v_per_cell),
+                _number(flight.rest_after_s, digits=1),
                 _number(flight.shown_ah, 1000.0),
                 _number(flight.put_back_ah, 1000.0),
                 _number(flight.charged_v_per_cell),
@@ -109,6 +111,7 @@ _ROLES = (
     _Role("duration_s", ("flew", "flight time", "duration"), _TIME, needed=True),
     _Role("timer_s", ("timer",), _TIME),
     _Role("rest_v_per_cell", ("rest", "rest voltage"), _VOLTS),
+    _Role("rest_after_s", ("read after landing", "rest read after"), _TIME),
     _Role("shown_ah", ("shown", "used", "charge used"), _CHARGE),
     _Role("put_back_ah", ("put back", "charged", "charge put back"), _CHARGE),
     _Role("charged_v_per_cell", ("charged to",), _VOLTS),

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import lru_cache
 
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.learn.calibration import SensorNow, current_now
+from zesty_cell.core.flying import PATTERNS, FlyingPattern
+from zesty_cell.core.learn.calibration import Calibration, SensorNow, current_now
 from zesty_cell.core.learn.correction import Learned, Observation, learn, observation
 from zesty_cell.core.learn.disagreement import Disagreement, disagreement
 from zesty_cell.core.learn.flights import LoggedFlight, Used, used_of
@@ -36,9 +38,38 @@ def told(session: Session, *, craft_id: int, type_name: str, pattern: str) -> li
 
     What its sensor showed before a calibration is corrected by it.
     """
+    rows = flights.alike(session, craft_id=craft_id, type_name=type_name, pattern=pattern)
+    return _told(rows, made=calibrations.of_craft(session, craft_id))
+
+
+@dataclass(frozen=True)
+class Elsewhere:
+    """A flight on another pattern: it tells of the craft and its packs, and not of how lively this one is flown."""
+
+    told: Told
+    pattern: FlyingPattern
+
+
+def told_elsewhere(session: Session, *, craft_id: int, type_name: str, pattern: str) -> list[Elsewhere]:
+    """Flights of a craft with packs of a type on other patterns that are still known, the oldest first."""
+    rows = flights.alike_elsewhere(session, craft_id=craft_id, type_name=type_name, pattern=pattern)
+    if not rows:
+        return []
+    patterns = {p.name: p for p in PATTERNS.values()}
+    patterns |= {
+        flying.name: flying
+        for row in sheets.all_sheets(session)
+        if row.craft_id == craft_id
+        for flying in (sheets.as_sheet(row).flying,)
+    }
+    known = [row for row in rows if row.pattern in patterns]
     made = calibrations.of_craft(session, craft_id)
+    return [Elsewhere(t, patterns[t.row.pattern]) for t in _told(known, made=made)]
+
+
+def _told(rows: Sequence[FlightRow], *, made: Sequence[Calibration]) -> list[Told]:
     found = []
-    for row in flights.alike(session, craft_id=craft_id, type_name=type_name, pattern=pattern):
+    for row in rows:
         flight = flights.flight_of(row)
         pack = flights.pack_of(row)
         used = used_of(flight, pack=pack, calibrations=made)
@@ -78,20 +109,44 @@ def _learned(sheet: Sheet, seen: tuple[Observation, ...]) -> Learned | None:
         return None
 
 
-def observed(known: list[Told], /, *, sheet: Sheet) -> tuple[Observation, ...]:
-    """The flights as the core learns from them."""
+def observed(known: list[Told], /, *, sheet: Sheet, flights: int | None = None) -> tuple[Observation, ...]:
+    """The flights as the core learns from them, of so many that are learned from together [1]."""
+    count = len(known) if flights is None else flights
     return tuple(
-        observation(t.flight, t.used, key=str(t.row.pack_id), pack=sheet.pack, flights=len(known)) for t in known
+        observation(t.flight, t.used, key=str(t.row.pack_id), pack=sheet.pack, flights=count) for t in known
     )
 
 
-def learned_from(known: list[Told], /, *, sheet: Sheet) -> Learned | None:
+def learned_from(known: list[Told], /, *, sheet: Sheet, elsewhere: Sequence[Elsewhere] = ()) -> Learned | None:
     """What flights taught about a sheet's craft and packs; None without any.
+
+    Those on other patterns tell of craft and packs alike; residuals are of the sheet's own pattern.
 
     Learned on the sheet as it would be flown plainly, from a full pack: changes being tried and landing rules are
     not of the flights.  The same question is answered once.
     """
-    return _learned(_plain(sheet), observed(known, sheet=sheet)) if known else None
+    if not known and not elsewhere:
+        return None
+    count = len(known) + len(elsewhere)
+    seen = observed(known, sheet=sheet, flights=count) + tuple(
+        observation(
+            e.told.flight,
+            e.told.used,
+            key=str(e.told.row.pack_id),
+            pack=sheet.pack,
+            flights=count,
+            pattern=e.pattern,
+        )
+        for e in elsewhere
+    )
+    learned = _learned(_plain(sheet), seen)
+    if learned is None or not elsewhere:
+        return learned
+    own = slice(0, len(known))
+    return replace(
+        learned, residuals=learned.residuals[own], plain=learned.plain[own], odd=learned.odd[own],
+        elsewhere=len(elsewhere),
+    )  # fmt: skip
 
 
 def _plain(sheet: Sheet) -> Sheet:
@@ -126,21 +181,27 @@ def taught_of(session: Session, sheet: Sheet, *, craft_id: int, pack: PackRow) -
     Where its type of pack was not flown so, what the craft's flights with another taught: the craft is known then,
     and its pack is not.
     """
-    known = told(session, craft_id=craft_id, type_name=pack.type_name, pattern=sheet.flying.name)
-    if not known:
+    known, others = _of_type(session, craft_id=craft_id, pack=pack, sheet=sheet)
+    if not known and not others:
         other = _flown_with(session, craft_id=craft_id, pattern=sheet.flying.name)
         if other is None:
             return None
         pack = other
         sheet = sheet.model_copy(update={"pack": PACKS.thing(other)})
-        known = told(session, craft_id=craft_id, type_name=pack.type_name, pattern=sheet.flying.name)
-    learned = learned_from(known, sheet=sheet)
+        known, others = _of_type(session, craft_id=craft_id, pack=pack, sheet=sheet)
+    learned = learned_from(known, sheet=sheet, elsewhere=others)
     return None if learned is None else learned.taught(str(pack.id))
+
+
+def _of_type(session: Session, *, craft_id: int, pack: PackRow, sheet: Sheet) -> tuple[list[Told], list[Elsewhere]]:
+    of = {"craft_id": craft_id, "type_name": pack.type_name, "pattern": sheet.flying.name}
+    return told(session, **of), told_elsewhere(session, **of)  # type: ignore[arg-type]
 
 
 def _flown_with(session: Session, *, craft_id: int, pattern: str) -> PackRow | None:
     """The pack by which a craft's flights on a pattern are known: that of its sheet for the type flown last."""
     newest = flights.newest_on(session, craft_id=craft_id, pattern=pattern)
+    newest = flights.newest_on(session, craft_id=craft_id, pattern=None) if newest is None else newest
     if newest is None:
         return None
     row = sheet_for(session, craft_id=craft_id, pack=newest.pack, pattern=pattern)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from zesty_cell.core.callouts.dry_run import flight_frames
 from zesty_cell.core.callouts.engine import Frames
 from zesty_cell.core.callouts.rules import CalloutPlan
-from zesty_cell.core.chemistry import temperature_factor
+from zesty_cell.core.chemistry import diffusion_factor, temperature_factor
 from zesty_cell.core.flight import Factors, Flight, Setup, fly, set_up
 from zesty_cell.core.flying import STEP_S
 from zesty_cell.core.sheet import Sheet
@@ -179,16 +179,23 @@ class SimulatedCraft:
         )
 
     def _relaxing_v(self, flown: SimulatedFlight, after_s: NDArray[np.float64]) -> NDArray[np.float64]:
-        """What polarisation still takes from a cell some time after landing [V]: v1 dies away with its own τ."""
-        chemistry, end = flown.setup.chemistry, flown.flight.index_at(flown.duration_s)
-        tau_s = chemistry.polarisation_tau_s
-        last = slice(max(end - round(tau_s / STEP_S), 0), end + 1)
-        cell_a = float(flown.flight.current_a[last].mean()) / self.sheet.pack.parallel
-        warm = temperature_factor(
-            chemistry=chemistry, temperature_c=np.array(float(flown.flight.temperature_c[end]))
-        )
-        ohm = flown.setup.figures.cell_resistance_ohm * self.hidden.resistance * float(warm)
-        return np.asarray(chemistry.polarisation_ratio * ohm * cell_a * np.exp(-after_s / tau_s), dtype=np.float64)
+        """What polarisation still takes from a cell some time after landing [V]: both pairs die away."""
+        flight, chemistry, end = flown.flight, flown.setup.chemistry, flown.flight.index_at(flown.duration_s)
+        landed_c = np.array(float(flight.temperature_c[end]))
+        ohm = flown.setup.figures.cell_resistance_ohm * self.hidden.resistance
+        fast = chemistry.polarisation_ratio * float(temperature_factor(chemistry=chemistry, temperature_c=landed_c))
+        slow = chemistry.diffusion_ratio * float(diffusion_factor(chemistry=chemistry, temperature_c=landed_c))
+        cell_a = flight.current_a[: end + 1] / self.sheet.pack.parallel
+        before_s = flown.duration_s - flight.time_s[: end + 1]
+        left: NDArray[np.float64] = np.zeros(after_s.shape)
+        for ratio, tau_s in ((fast, chemistry.polarisation_tau_s), (slow, chemistry.diffusion_tau_s)):
+            landed_v = ohm * ratio * float(np.sum(cell_a * np.exp(-before_s / tau_s))) * STEP_S / tau_s
+            left = left + landed_v * np.exp(-after_s / tau_s)
+        return left
+
+    def rest_v(self, flown: SimulatedFlight, *, after_s: float) -> float:
+        """What a cell reads at rest some time after landing [V a cell, s]."""
+        return flown.rest_v - float(self._relaxing_v(flown, np.array([after_s]))[0])
 
     def log_csv(
         self, flown: SimulatedFlight, *, rate_hz: int = 5, lost_s: tuple[float, float] | None = None

@@ -1,9 +1,10 @@
 """A world that is not our model: other cells, other air, other habits, written plainly and never fitted to.
 
-What the core forecasts and learns is held against flights flown here.  Nothing of the core's circuit is used: three RC
-pairs with other time constants stand for conduction and diffusion, resistance follows other curves of charge and
-temperature, the rest voltage wanders about the core's table, a burst is a height that is gained with an efficiency that
-falls with current, gusts blow, days differ, pilots are livelier when it is warm, and sensors and entries err.
+What the core forecasts and learns is held against flights flown here.  Nothing of the core's circuit is used:
+three RC pairs with other time constants stand for conduction and diffusion, resistance follows other curves of
+charge and temperature, the rest voltage wanders about the core's table, a burst is a height that is gained with
+an efficiency that falls with current, gusts blow, days differ, pilots are livelier when it is warm, and sensors
+and entries err.
 """
 
 from __future__ import annotations
@@ -55,7 +56,7 @@ class Truth:
 
 
 def drawn_truth(rng: np.random.Generator, /) -> Truth:
-    """A craft, a pack and a pilot as they come: packs hold a tenth less and resist two fifths more than thought [1]."""
+    """A craft, a pack and a pilot as they come [1]: packs hold a tenth less and resist two fifths more."""
     return Truth(
         power=float(np.exp(0.07 * rng.normal())),
         capacity=float(0.90 * np.exp(0.03 * rng.normal())),
@@ -75,6 +76,8 @@ class TrueFlight:
     ----------
     time_s, loaded_v, current_a, used_ah : list of float
         Of the whole pack [s, V, A, Ah].
+    pairs_v : list of three floats
+        What polarisation holds then, whole pack [V].
     capacity_ah, air_c : float
         Of the pack, and of the air [Ah, °C].
     """
@@ -83,6 +86,7 @@ class TrueFlight:
     loaded_v: list[float]
     current_a: list[float]
     used_ah: list[float]
+    pairs_v: list[tuple[float, float, float]]
     capacity_ah: float
     air_c: float
 
@@ -172,7 +176,7 @@ class OtherWorld:
         pairs, gust, t = [0.0, 0.0, 0.0], rng.normal(), 0.0
         keep, kick = math.exp(-_STEP_S / _GUST_S), math.sqrt(1.0 - math.exp(-2.0 * _STEP_S / _GUST_S))
         decays = [math.exp(-_STEP_S / tau) for tau in _TAUS_S]
-        out = TrueFlight([], [], [], [], capacity_ah, air)
+        out = TrueFlight([], [], [], [], [], capacity_ah, air)
         acts, place, left_s, climb_j = self.sheet.flying.activities, -1, 0.0, 0.0
         noise = iter(rng.normal(size=20_000).tolist())
         low_s = 0.0
@@ -210,6 +214,7 @@ class OtherWorld:
             out.loaded_v.append(volts)
             out.current_a.append(amps)
             out.used_ah.append((1.0 - z) * capacity_ah)
+            out.pairs_v.append((pairs[0], pairs[1], pairs[2]))
             low_s = low_s + _STEP_S if volts < s * self._chemistry.hard_floor_v else 0.0
             z -= amps * _STEP_S / 3600.0 / capacity_ah
             for k, decay in enumerate(decays):
@@ -222,10 +227,14 @@ class OtherWorld:
         return out
 
     def logged(self, flight: TrueFlight, /, *, number: int, duration_s: float, timer_s: float) -> LoggedFlight:
-        """How the pilot logs a flight that he landed at a moment: by a charger and a checker, now and then wrongly [s]."""
+        """How the pilot logs a flight that he landed at a moment [s], now and then wrongly."""
         rng, truth = self._rng, self.truth
         used_ah = flight.capacity_ah * (1.0 - flight.left_at(duration_s))
-        rest_v = self._rest_v(flight.left_at(duration_s)) + 0.004 * rng.normal()
+        after_s = float(rng.choice((60.0, 120.0, 300.0, 900.0)))
+        at = min(int(duration_s / _STEP_S), len(flight.pairs_v) - 1)
+        sags_v = sum(v * math.exp(-after_s / tau) for v, tau in zip(flight.pairs_v[at], _TAUS_S, strict=True))
+        rest_v = self._rest_v(flight.left_at(duration_s)) - sags_v / self.sheet.pack.series
+        rest_v += 0.004 * rng.normal()
         put_back_ah, shown_ah = used_ah * math.exp(0.015 * rng.normal()), used_ah * truth.sensor
         wrong = rng.uniform()
         if wrong < truth.odd / 3.0:
@@ -240,6 +249,7 @@ class OtherWorld:
             pattern=self.sheet.flying.name,
             timer_s=timer_s,
             rest_v_per_cell=round(min(max(rest_v, 0.9), self._chemistry.full_v), 2),
+            rest_after_s=after_s if rng.uniform() < 0.7 else None,
             put_back_ah=put_back_ah if rng.uniform() < 0.75 else None,
             shown_ah=shown_ah if self.sheet.craft.can_show("charge") else None,
             air_c=round(flight.air_c),

@@ -17,6 +17,8 @@ from zesty_cell.standins.craft import VARIES, Hidden, SimulatedCraft
 
 _BEGAN = datetime(2026, 5, 1, 9, 0, tzinfo=UTC)
 _PACK = "own"
+#: When they read the rest voltage after landing [s].
+_READS_AFTER_S = 300.0
 
 
 @dataclass(frozen=True)
@@ -85,7 +87,9 @@ class SimulatedPilot:
         left = flown.flight.charge_left
         under = np.flatnonzero(left <= self.kept)
         safe_s = float(flown.flight.time_s[under[0]]) if under.size else flown.flight.end_s
-        cells = self.checker.read(rest_v=flown.rest_v, series=self.sheet.pack.series)
+        cells = self.checker.read(
+            rest_v=self.craft.rest_v(flown, after_s=_READS_AFTER_S), series=self.sheet.pack.series
+        )
         charge = self.charger.charge(self.sheet.pack, used_ah=flown.used_ah)
         self.logged.append(
             LoggedFlight(
@@ -94,6 +98,7 @@ class SimulatedPilot:
                 pattern=self.sheet.flying.name,
                 timer_s=advised.timer_s,
                 rest_v_per_cell=round(sum(cells) / len(cells), 2),
+                rest_after_s=_READS_AFTER_S,
                 put_back_ah=charge.put_back_ah,
             )
         )

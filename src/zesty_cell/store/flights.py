@@ -291,6 +291,26 @@ def alike(session: Session, *, craft_id: int, type_name: str, pattern: str, most
     return list(session.scalars(query))[::-1]
 
 
+def alike_elsewhere(
+    session: Session, *, craft_id: int, type_name: str, pattern: str, most: int = 40
+) -> list[FlightRow]:
+    """The last flights of a craft with packs of a type on other patterns, the oldest first."""
+    query = (
+        select(FlightRow)
+        .join(PackRow, PackRow.id == FlightRow.pack_id)
+        .where(
+            FlightRow.craft_id == craft_id,
+            PackRow.type_name == type_name,
+            FlightRow.pattern != pattern,
+            FlightRow.deleted_at.is_(None),
+            FlightRow.set_aside.is_(False),
+        )
+        .order_by(FlightRow.landed_at.desc(), FlightRow.id.desc())
+        .limit(most)
+    )
+    return list(session.scalars(query))[::-1]
+
+
 def newest(session: Session, most: int) -> list[FlightRow]:
     """The newest flights of the log."""
     query = select(FlightRow).where(FlightRow.deleted_at.is_(None))
@@ -363,14 +383,13 @@ def newest_of_craft(session: Session, craft_id: int, most: int) -> list[FlightRo
     return list(session.scalars(query.order_by(FlightRow.landed_at.desc(), FlightRow.id.desc()).limit(most)))
 
 
-def newest_on(session: Session, *, craft_id: int, pattern: str) -> FlightRow | None:
-    """The newest flight of a craft on a pattern that may be learned from; None where there is none."""
+def newest_on(session: Session, *, craft_id: int, pattern: str | None) -> FlightRow | None:
+    """The newest flight of a craft on a pattern, or on any, that may be learned from; None where there is none."""
     query = select(FlightRow).where(
-        FlightRow.craft_id == craft_id,
-        FlightRow.deleted_at.is_(None),
-        FlightRow.pattern == pattern,
-        FlightRow.set_aside.is_(False),
+        FlightRow.craft_id == craft_id, FlightRow.deleted_at.is_(None), FlightRow.set_aside.is_(False)
     )
+    if pattern is not None:
+        query = query.where(FlightRow.pattern == pattern)
     return session.scalars(query.order_by(FlightRow.landed_at.desc(), FlightRow.id.desc()).limit(1)).first()
 
 

@@ -16,7 +16,7 @@ from zesty_cell.core.learn.correction import FACTORS
 from zesty_cell.core.sheet import corrected
 from zesty_cell.core.taught import POWER, covariance_of
 from zesty_cell.services.forecasts import flown
-from zesty_cell.services.learning import Told, as_flown, disagreement_of, learned_from, told
+from zesty_cell.services.learning import Told, as_flown, disagreement_of, learned_from, told, told_elsewhere
 from zesty_cell.store import sheets as store
 from zesty_cell.web.drawing.taught_chart import factor_lines, miss_chart, time_bars
 from zesty_cell.web.messages import say
@@ -53,13 +53,14 @@ def show(request: Request, session: Store, sheet_id: int) -> Response:
     row = store.fetch(session, sheet_id)
     sheet = store.as_sheet(row)
     known = told(session, craft_id=row.craft_id, type_name=row.pack.type_name, pattern=sheet.flying.name)
-    learned = learned_from(known, sheet=sheet)
+    others = told_elsewhere(session, craft_id=row.craft_id, type_name=row.pack.type_name, pattern=sheet.flying.name)
+    learned = learned_from(known, sheet=sheet, elsewhere=others)
     context: dict[str, Any] = {
         "row": row,
         "sheet": sheet,
         "learned": None,
         "trouble": "",
-        "by_others": None if known else as_flown(session, row).taught,
+        "by_others": None if known or others else as_flown(session, row).taught,
     }
     if learned is None:
         return page(request, "taught.html", context)

@@ -145,7 +145,7 @@ def test_kept_flights_score_as_flown_ones(good, lighthouse, kept):
         [flown] = score_plan(plan=plan, sheet=lighthouse.setup.sheet, days=(OWN_DAY,))
         again = score_kept(plan, kept)
         assert again.missed == pytest.approx(flown.missed, abs=4)
-        assert again.false_flights == pytest.approx(flown.false_flights, abs=4)
+        assert again.false_flights == pytest.approx(flown.false_flights, abs=8)
         assert again.landing_s == pytest.approx(flown.landing_s, abs=1.0)
 
 

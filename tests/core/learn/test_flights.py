@@ -23,12 +23,12 @@ def flight(**changes) -> LoggedFlight:
 def test_the_best_that_is_known_tells_the_charge():
     rest_v = float(open_circuit_v(chemistry=CHEMISTRIES["liion_power"], charge_left=0.35))
     assert used_of(flight(), pack=PACK) is None
-    by_rest = used_of(flight(rest_v_per_cell=rest_v), pack=PACK)
+    by_rest = used_of(flight(rest_v_per_cell=rest_v, rest_after_s=86_400), pack=PACK)
     assert by_rest.by == "rest voltage"
     assert by_rest.share == pytest.approx(0.65, abs=0.003)
-    shown = used_of(flight(rest_v_per_cell=rest_v, shown_ah=2.52), pack=PACK)
+    shown = used_of(flight(rest_v_per_cell=rest_v, rest_after_s=86_400, shown_ah=2.52), pack=PACK)
     assert (shown.by, shown.share) == ("shown", pytest.approx(0.6))
-    back = used_of(flight(rest_v_per_cell=rest_v, shown_ah=2.52, put_back_ah=2.73), pack=PACK)
+    back = used_of(flight(rest_v_per_cell=rest_v, rest_after_s=86_400, shown_ah=2.52, put_back_ah=2.73), pack=PACK)
     assert (back.by, back.share) == ("put back", pytest.approx(0.65))
     assert back.error < by_rest.error < shown.error
 

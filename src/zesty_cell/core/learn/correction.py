@@ -18,18 +18,19 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.chemistry import Chemistry, charge_left_at_rest
-from zesty_cell.core.flight import Factors, Flight, Setup, fly, set_up
+from zesty_cell.core.flight import Factors, Setup, charge_left_until, set_up
+from zesty_cell.core.flying import FlyingPattern
 from zesty_cell.core.forecast import INTENSITY_SIGMA, gusts_in_mean, power_by_weight_sigma
-from zesty_cell.core.learn.flights import How, LoggedFlight, Used
+from zesty_cell.core.learn.flights import How, LoggedFlight, Used, left_by_rest
 from zesty_cell.core.pack import Pack
 from zesty_cell.core.sheet import COLDEST_C, HOTTEST_C, Sheet
-from zesty_cell.core.taught import CAPACITY, POWER, PackKind, Taught, spread_of
+from zesty_cell.core.taught import CAPACITY, POWER, RESISTANCE, PackKind, Taught, spread_of
 
 #: How the charge of a flight varies from one flight to the next before the flights tell, one sigma [1], and as of
 #: how many flights that counts.
-FLIGHT_SIGMA, _FLIGHT_SIGMA_COUNTS = 0.04, 6.0
+FLIGHT_SIGMA, _FLIGHT_SIGMA_COUNTS = 0.055, 5.0
+#: What no number of flights tells away: days, habits and cells are not the model's, one sigma [1].
+MODEL_SIGMA = 0.03
 #: No pilot's flights are more alike than that [1].
 _LEAST_SCATTER = 0.02
 #: How individuals of a type differ from each other: capacity and resistance, one sigma [1].
@@ -46,8 +47,12 @@ _STEP = 1e-3
 _MOST_ROUNDS, _STILL = 12, 1e-5
 #: Air that differs by less is the same [K].
 _SAME_AIR_K = 5.0
-#: θ: power, intensity, capacity and resistance of the type; then capacity and resistance of each individual.
+#: θ: power, intensity on the sheet's pattern, capacity and resistance of the type; then capacity and resistance
+#: of each individual, intensity on each further pattern, and the scale of each sensor over each period between
+#: calibrations.
 _SHARED = 4
+#: A sensor shows every flight with one error, and each a little differently: one sigma of the latter [1].
+SENSOR_OWN = 0.02
 FACTORS = ("power", "intensity", "capacity", "resistance")
 
 
@@ -73,6 +78,12 @@ class Observation:
         [°C]; None: as on the sheet.
     effort : int
         As the pilot says it was flown: −1 gentle, 0 as planned, 1 hard.
+    pattern : FlyingPattern or None
+        That it was flown on; None: the sheet's.
+    sensor : str or None
+        Which sensor in which period showed the charge; None where the charger told it.
+    sensor_sigma : float
+        How far all that it showed may be out together, one sigma [1].
     """
 
     pack: str
@@ -83,6 +94,21 @@ class Observation:
     left_sigma: float = 0.06
     air_c: float | None = None
     effort: int = 0
+    pattern: FlyingPattern | None = None
+    sensor: str | None = None
+    sensor_sigma: float = 0.0
+
+
+@dataclass(frozen=True)
+class PackTold:
+    """What a log's fit or a test told of one individual, over what its sheet says, as logarithms with one sigma
+    [1]."""
+
+    pack: str
+    resistance: float | None = None
+    resistance_sigma: float = 1.0
+    capacity: float | None = None
+    capacity_sigma: float = 1.0
 
 
 #: A flight is odd so many standard deviations from what is expected of it [1].
@@ -93,7 +119,16 @@ REST_READ_V, REST_OUT_V, REST_CURVE = 0.010, 0.006, 0.015
 _EFFORT: dict[How, int] = {"gentle": -1, "as planned": 0, "hard": 1}
 
 
-def observation(flight: LoggedFlight, used: Used, /, *, key: str, pack: Pack, flights: int) -> Observation:
+def observation(
+    flight: LoggedFlight,
+    used: Used,
+    /,
+    *,
+    key: str,
+    pack: Pack,
+    flights: int,
+    pattern: FlyingPattern | None = None,
+) -> Observation:
     """A logged flight as it is learned from [s, Ah, 1].
 
     Parameters
@@ -104,28 +139,30 @@ def observation(flight: LoggedFlight, used: Used, /, *, key: str, pack: Pack, fl
         Of the sheet that is learned on.
     flights : int
         Learned from together.
+    pattern : FlyingPattern, optional
+        That it was flown on, where that is not the sheet's.
     """
     left, left_sigma = None, REST_CURVE
+    used_ah = used.share * pack.capacity_ah if used.by != "rest voltage" else None
     if flight.rest_v_per_cell is not None and flight.began_full:
-        left, per_volt = _left_at_rest(chemistry_for(pack.chemistry), flight.rest_v_per_cell)
-        alike = math.hypot(REST_OUT_V * per_volt, REST_CURVE)
+        left, per_volt, recovery_v = left_by_rest(flight, pack=pack, used_ah=used_ah)
+        # The curve, the checker's zero and what is not known of the recovery are alike in every flight.
+        alike = math.hypot(REST_OUT_V * per_volt, recovery_v * per_volt, REST_CURVE)
         left_sigma = math.hypot(REST_READ_V * per_volt, alike * math.sqrt(flights))
+    shown = used.by == "shown"
     return Observation(
         pack=key,
         duration_s=flight.duration_s,
-        used_ah=used.share * pack.capacity_ah if used.by != "rest voltage" else None,
-        used_sigma=used.error,
+        used_ah=used_ah,
+        used_sigma=SENSOR_OWN if shown else used.error,
+        sensor=f"period {used.period}" if shown else None,
+        sensor_sigma=used.error if shown else 0.0,
+        pattern=pattern,
         left=left,
         left_sigma=left_sigma,
         air_c=flight.air_c,
         effort=_EFFORT[flight.how],
     )
-
-
-def _left_at_rest(chemistry: Chemistry, rest_v: float) -> tuple[float, float]:
-    """Charge left by a rest voltage [1], and how much a volt more or less would make of it there [1/V]."""
-    low, middle, high = (charge_left_at_rest(chemistry=chemistry, rest_v=rest_v + d) for d in (-0.02, 0.0, 0.02))
-    return middle, (high - low) / 0.04
 
 
 @dataclass(frozen=True)
@@ -134,16 +171,17 @@ class Learned:
 
     Attributes
     ----------
-    theta : float64 (4 + 2·packs,)
+    theta : float64 (4 + 2·packs + patterns + sensors,)
         Logarithms of the factors [1]: power, intensity, capacity and resistance of the type; then the latter two of
-        each individual.
+        each individual; then intensities on further patterns and scales of sensors.
     covariance : float64, square
-    packs : tuple of str
+    packs, patterns, sensors : tuple of str
+        Individuals, further patterns by name, and sensors' periods, in the order of theta.
     residuals : float64 (flights,)
         Charge of each flight over what is now believed of one flown so, logarithm [1]; NaN where it is not known.
     plain : float64 (flights,)
         The same over what the sheet says by itself.
-    prior : float64 (4 + 2·packs,)
+    prior : float64, as theta
         Standard deviations of θ before any flight [1].
     flights : int
     mean_s : float
@@ -154,11 +192,15 @@ class Learned:
     odd : bool (flights,)
         Which flights are far from all that the others say.
     setup : Setup
+    elsewhere : int
+        Of the flights, those on other patterns: without any on its own, how lively that is flown is not known.
     """
 
     theta: NDArray[np.float64]
     covariance: NDArray[np.float64]
     packs: tuple[str, ...]
+    patterns: tuple[str, ...]
+    sensors: tuple[str, ...]
     residuals: NDArray[np.float64]
     plain: NDArray[np.float64]
     prior: NDArray[np.float64]
@@ -167,6 +209,7 @@ class Learned:
     scatter: float
     odd: NDArray[np.bool_]
     setup: Setup
+    elsewhere: int = 0
 
     def capacity_ah(self, pack: str, /) -> float:
         """Capacity of an individual as it is believed now, whole pack [Ah]; of its type where it never flew."""
@@ -183,14 +226,9 @@ class Learned:
         individual = (0.0, 0.0, INDIVIDUAL_CAPACITY, INDIVIDUAL_RESISTANCE)[k]
         return math.hypot(float(self.prior[k]), individual)
 
-    def _columns(self, pack: str) -> NDArray[np.float64]:
-        """How θ makes the four logarithms of a flight with a pack, shape (4, θ)."""
-        chosen = np.zeros((_SHARED, self.theta.size))
-        chosen[range(_SHARED), range(_SHARED)] = 1.0
-        if pack in self.packs:
-            own = _SHARED + 2 * self.packs.index(pack)
-            chosen[2, own], chosen[3, own + 1] = 1.0, 1.0
-        return chosen
+    def _columns(self, pack: str, pattern: str | None = None) -> NDArray[np.float64]:
+        """How θ makes the four logarithms of a flight with a pack on a pattern, shape (4, θ)."""
+        return _columns(self.theta.size, self.packs, self.patterns, pack, pattern)
 
     def used(self, pack: str, duration_s: float) -> tuple[float, float]:
         """Charge that a flight will use [Ah], and the standard deviation of its logarithm [1].
@@ -224,9 +262,10 @@ class Learned:
             covariance[[2, 3], [2, 3]] += INDIVIDUAL_CAPACITY**2, INDIVIDUAL_RESISTANCE**2
         # Gusts are drawn within each sampled flight: what they make of the flights' scatter is there already.
         gusts = gusts_in_mean(flown_s=self.mean_s)
-        covariance[POWER, POWER] += max(self.scatter**2 - gusts**2, 0.25 * self.scatter**2)
+        covariance[POWER, POWER] += max(self.scatter**2 - gusts**2, 0.25 * self.scatter**2) + MODEL_SIGMA**2
         return Taught(
             flights=self.flights,
+            elsewhere=self.elsewhere,
             power=power,
             intensity=intensity,
             capacity=capacity,
@@ -237,30 +276,38 @@ class Learned:
         )
 
 
-def _fly(setup: Setup, logs: NDArray[np.float64], warmer_c: float = 0.0) -> Flight:
-    power, intensity, capacity, resistance = (np.array([float(np.exp(v))]) for v in logs)
-    return fly(
-        _in_air(setup, warmer_c) if warmer_c else setup,
-        factors=Factors(
-            power=power, capacity=capacity, resistance=resistance, full_throttle=np.ones(1), intensity=intensity,
-            air_c=np.zeros(1),
-        ),
-    )  # fmt: skip
+def _columns(
+    size: int, packs: tuple[str, ...], patterns: tuple[str, ...], pack: str, pattern: str | None
+) -> NDArray[np.float64]:
+    chosen = np.zeros((_SHARED, size))
+    chosen[range(_SHARED), range(_SHARED)] = 1.0
+    if pack in packs:
+        own = _SHARED + 2 * packs.index(pack)
+        chosen[2, own], chosen[3, own + 1] = 1.0, 1.0
+    if pattern in patterns:
+        chosen[1] = 0.0
+        chosen[1, _SHARED + 2 * len(packs) + patterns.index(pattern)] = 1.0
+    return chosen
 
 
-def _in_air(setup: Setup, warmer_c: float) -> Setup:
-    """The same sheet in other air: the craft takes another power there, and the pack has another resistance."""
-    conditions = setup.sheet.conditions
-    air_c = min(max(conditions.air_c + warmer_c, COLDEST_C), HOTTEST_C)
-    return set_up(setup.sheet.model_copy(update={"conditions": conditions.model_copy(update={"air_c": air_c})}))
+class _Elsewhere:
+    """A sheet in other air and on other patterns, each worked out once."""
 
+    def __init__(self, setup: Setup) -> None:
+        self._setup = setup
+        self._made: dict[tuple[str | None, float], Setup] = {(None, 0.0): setup}
 
-def _at(flight: Flight, durations_s: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Charge used and charge left at some moments [Ah, 1]; past the end of the charge as at the end."""
-    return (
-        np.interp(durations_s, flight.time_s, flight.used_ah),
-        np.interp(durations_s, flight.time_s, flight.charge_left),
-    )
+    def at(self, pattern: FlyingPattern | None, warmer_c: float) -> Setup:
+        """In air so much warmer [K]: the craft takes another power there, and the pack has another resistance."""
+        key = (None if pattern is None else pattern.name, warmer_c)
+        if key not in self._made:
+            conditions = self._setup.sheet.conditions
+            air_c = min(max(conditions.air_c + warmer_c, COLDEST_C), HOTTEST_C)
+            update: dict[str, object] = {"conditions": conditions.model_copy(update={"air_c": air_c})}
+            if pattern is not None:
+                update["flying"] = pattern
+            self._made[key] = set_up(self._setup.sheet.model_copy(update=update))
+        return self._made[key]
 
 
 def _used_with_slopes(
@@ -272,20 +319,36 @@ def _used_with_slopes(
 
 
 def _predict(
-    setup: Setup, logs: NDArray[np.float64], durations_s: NDArray[np.float64], warmer_c: float = 0.0
+    setup: Setup, logs: NDArray[np.float64], durations_s: NDArray[np.float64]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
-    used, left = _at(_fly(setup, logs, warmer_c), durations_s)
-    used_slopes, left_slopes = np.empty((used.size, _SHARED)), np.empty((used.size, _SHARED))
-    for k in range(_SHARED):
-        moved = logs.copy()
-        moved[k] += _STEP
-        used_k, left_k = _at(_fly(setup, moved, warmer_c), durations_s)
-        used_slopes[:, k] = (np.log(used_k) - np.log(used)) / _STEP
-        left_slopes[:, k] = (left_k - left) / _STEP
-    return used, left, used_slopes, left_slopes
+    """Charge used and left at some moments [Ah, 1], and how the logarithm of one and the other go with the factors.
+
+    Past the end of the charge as at the end.
+    """
+    moved = np.tile(logs, (_SHARED + 1, 1))
+    moved[range(1, _SHARED + 1), range(_SHARED)] += _STEP
+    factors = np.exp(moved)
+    time_s, left_of = charge_left_until(
+        setup,
+        factors=Factors(
+            power=factors[:, 0],
+            intensity=factors[:, 1],
+            capacity=factors[:, 2],
+            resistance=factors[:, 3],
+            full_throttle=np.ones(_SHARED + 1),
+            air_c=np.zeros(_SHARED + 1),
+        ),
+        until_s=float(durations_s.max()),
+    )
+    left = np.array([np.interp(durations_s, time_s, row) for row in left_of])
+    start = setup.sheet.conditions.start_charge
+    used = (start - left) * setup.figures.capacity_ah * factors[:, 2][:, None]
+    logged = np.log(np.maximum(used, 1e-12))
+    used_slopes = ((logged[1:] - logged[0]) / _STEP).T
+    return used[0], left[0], used_slopes, ((left[1:] - left[0]) / _STEP).T
 
 
-def _prior(setup: Setup, packs: int) -> NDArray[np.float64]:
+def _prior(setup: Setup, packs: int, patterns: int, sensors: Sequence[float]) -> NDArray[np.float64]:
     """Standard deviations of θ before any flight."""
     shared = [
         math.hypot(setup.load.power_sigma, power_by_weight_sigma(setup)),
@@ -293,39 +356,48 @@ def _prior(setup: Setup, packs: int) -> NDArray[np.float64]:
         max(setup.figures.capacity_sigma, 0.02),
         max(setup.figures.resistance_sigma, 0.05),
     ]
-    return np.array([*shared, *(INDIVIDUAL_CAPACITY, INDIVIDUAL_RESISTANCE) * packs])
+    individual = (INDIVIDUAL_CAPACITY, INDIVIDUAL_RESISTANCE) * packs
+    return np.array([*shared, *individual, *(INTENSITY_SIGMA,) * patterns, *sensors])
 
 
-def learn(sheet: Sheet, observations: Sequence[Observation], /) -> Learned:
-    """What flights of a craft on a pattern, with packs of one type, teach about both [Ah, s, 1].
+def learn(sheet: Sheet, observations: Sequence[Observation], /, *, told: Sequence[PackTold] = ()) -> Learned:
+    """What flights of a craft, with packs of one type, teach about both [Ah, s, 1].
+
+    Power, capacity and resistance hold for craft and packs whatever the pattern; how lively it is flown belongs
+    to each pattern, and a sensor's error to all that it showed.
 
     Parameters
     ----------
     sheet : Sheet
-        Of the craft with a pack of that type, flown on that pattern.
+        Of the craft with a pack of that type, on the pattern that is asked about.
     observations : sequence of Observation
         None are needed: then only the priors speak.
+    told : sequence of PackTold
+        What fits of logs told of individuals [1].
     """
     setup = set_up(sheet)
-    packs = tuple(dict.fromkeys(o.pack for o in observations))
-    sigma0 = _prior(setup, len(packs))
+    packs = tuple(dict.fromkeys([*(o.pack for o in observations), *(t.pack for t in told)]))
+    patterns = tuple(dict.fromkeys(o.pattern.name for o in observations if o.pattern is not None))
+    by_sensor = {o.sensor: o.sensor_sigma for o in observations if o.sensor is not None}
+    sensors = tuple(by_sensor)
+    sigma0 = _prior(setup, len(packs), len(patterns), [max(by_sensor[name], 1e-3) for name in sensors])
     theta = np.zeros(sigma0.size)
     unknown = np.full(len(observations), np.nan)
     none = np.zeros(len(observations), dtype=bool)
     mean_s = sum(o.duration_s for o in observations) / max(len(observations), 1)
     empty = Learned(
-        theta, np.diag(sigma0**2), packs, unknown, unknown, sigma0, len(observations), mean_s, FLIGHT_SIGMA, none,
-        setup,
+        theta, np.diag(sigma0**2), packs, patterns, sensors, unknown, unknown, sigma0, len(observations), mean_s,
+        FLIGHT_SIGMA, none, setup,
     )  # fmt: skip
-    if not observations:
+    if not observations and not told:
         return empty
-    columns = {name: empty._columns(name) for name in packs}
+    elsewhere = _Elsewhere(setup)
     long_tailed = np.zeros(sigma0.size, dtype=bool)
-    long_tailed[[CAPACITY, *range(_SHARED, sigma0.size, 2)]] = True
+    long_tailed[[CAPACITY, *range(_SHARED, _SHARED + 2 * len(packs), 2)]] = True
     residuals, plain, scatter = unknown, None, FLIGHT_SIGMA
     normal = np.diag(sigma0**-2.0)
     for _ in range(_MOST_ROUNDS):
-        rows, misses, residuals = _rows(setup, observations, packs, columns, theta, scatter)
+        rows, misses, residuals = _rows(elsewhere, observations, told, empty, theta, scatter)
         plain = residuals if plain is None else plain
         weights = np.minimum(1.0, _HUBER / np.maximum(np.abs(misses), 1e-12))
         # Student's t as a normal prior whose width goes with how far it is from its middle (Lange et al. 1989).
@@ -343,8 +415,11 @@ def learn(sheet: Sheet, observations: Sequence[Observation], /) -> Learned:
     own = np.array([math.hypot(scatter, o.used_sigma) for o in observations])
     odd = known & (np.abs(np.where(known, residuals, 0.0)) > ODD * own)
     count = float(np.count_nonzero(known))
-    told = scatter * _t_over_normal(_FLIGHT_SIGMA_COUNTS + max(count - 1.0, 0.0))
-    return Learned(theta, covariance, packs, residuals, plain, sigma0, len(observations), mean_s, told, odd, setup)
+    wide = scatter * _t_over_normal(_FLIGHT_SIGMA_COUNTS + max(count - 1.0, 0.0))
+    return Learned(
+        theta, covariance, packs, patterns, sensors, residuals, plain, sigma0, len(observations), mean_s, wide, odd,
+        setup,
+    )  # fmt: skip
 
 
 def _scatter(residuals: NDArray[np.float64], observations: Sequence[Observation]) -> float:
@@ -380,26 +455,25 @@ def _t_over_normal(freedom: float) -> float:
 
 
 def _alike(
-    setup: Setup, observations: Sequence[Observation], packs: tuple[str, ...]
-) -> dict[tuple[str, float], list[int]]:
-    """Flights of one pack in about the same air are one flight of the kernel: pack and how much warmer [K]."""
-    groups: dict[tuple[int, int], list[tuple[float, int]]] = {}
+    setup: Setup, observations: Sequence[Observation]
+) -> dict[tuple[str, str | None, float], tuple[FlyingPattern | None, list[int]]]:
+    """Flights of one pack on one pattern in about the same air are one flight of the kernel."""
+    groups: dict[tuple[str, str | None, int], list[tuple[float, int]]] = {}
     for k, o in enumerate(observations):
         warmer_c = 0.0 if o.air_c is None else o.air_c - setup.sheet.conditions.air_c
-        groups.setdefault((packs.index(o.pack), round(warmer_c / _SAME_AIR_K)), []).append((warmer_c, k))
+        name = None if o.pattern is None else o.pattern.name
+        groups.setdefault((o.pack, name, round(warmer_c / _SAME_AIR_K)), []).append((warmer_c, k))
     return {
-        (packs[pack], sum(w for w, _ in groups[pack, air]) / len(groups[pack, air])): [
-            k for _, k in groups[pack, air]
-        ]
-        for pack, air in sorted(groups)
+        (pack, name, sum(w for w, _ in of) / len(of)): (observations[of[0][1]].pattern, [k for _, k in of])
+        for (pack, name, _), of in groups.items()
     }
 
 
 def _rows(
-    setup: Setup,
+    elsewhere: _Elsewhere,
     observations: Sequence[Observation],
-    packs: tuple[str, ...],
-    columns: dict[str, NDArray[np.float64]],
+    told: Sequence[PackTold],
+    of: Learned,
     theta: NDArray[np.float64],
     scatter: float,
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
@@ -407,22 +481,40 @@ def _rows(
     rows: list[NDArray[np.float64]] = []
     misses: list[float] = []
     residuals = np.full(len(observations), np.nan)
-    for (name, warmer_c), of in _alike(setup, observations, packs).items():
-        durations_s = np.array([observations[k].duration_s for k in of])
-        used, left, used_slopes, left_slopes = _predict(setup, columns[name] @ theta, durations_s, warmer_c)
-        for j, k in enumerate(of):
+    first_sensor = theta.size - len(of.sensors)
+    for (pack, name, warmer_c), (pattern, mine) in _alike(of.setup, observations).items():
+        columns = of._columns(pack, name)
+        durations_s = np.array([observations[k].duration_s for k in mine])
+        used, left, used_slopes, left_slopes = _predict(
+            elsewhere.at(pattern, warmer_c), columns @ theta, durations_s
+        )
+        for j, k in enumerate(mine):
             seen = observations[k]
             if seen.used_ah is not None:
                 said = HOW_SHIFT * seen.effort
                 sigma = math.hypot(scatter, seen.used_sigma, HOW_SIGMA * abs(seen.effort))
-                residuals[k] = math.log(seen.used_ah / used[j]) - said
-                rows.append(used_slopes[j] @ columns[name] / sigma)
+                row = used_slopes[j] @ columns
+                shown = 0.0
+                if seen.sensor is not None:
+                    place = first_sensor + of.sensors.index(seen.sensor)
+                    row[place], shown = 1.0, float(theta[place])
+                residuals[k] = math.log(seen.used_ah / used[j]) - said - shown
+                rows.append(row / sigma)
                 misses.append(residuals[k] / sigma)
             if seen.left is not None:
                 # The flight's own variation moves what is left as well.
                 sigma = math.hypot(seen.left_sigma, scatter * (1.0 - left[j]))
-                rows.append(left_slopes[j] @ columns[name] / sigma)
+                rows.append(left_slopes[j] @ columns / sigma)
                 misses.append((seen.left - left[j]) / sigma)
+    for one in told:
+        columns = of._columns(one.pack)
+        for k, value, sigma in (
+            (CAPACITY, one.capacity, one.capacity_sigma),
+            (RESISTANCE, one.resistance, one.resistance_sigma),
+        ):
+            if value is not None:
+                rows.append(columns[k] / sigma)
+                misses.append((value - float(columns[k] @ theta)) / sigma)
     if not rows:
         return np.zeros((0, theta.size)), np.zeros(0), residuals
     return np.array(rows), np.array(misses), residuals

@@ -14,8 +14,9 @@ from pydantic import Field, StringConstraints
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import charge_left_at_rest
 from zesty_cell.core.entity import Entity, Name
-from zesty_cell.core.learn.calibration import Calibration, charge_factor, current_now
+from zesty_cell.core.learn.calibration import Calibration, CurrentCalibration, charge_factor, current_now
 from zesty_cell.core.learn.moment import Moment
+from zesty_cell.core.learn.rest import rested_v
 from zesty_cell.core.measured import CellVolts
 from zesty_cell.core.pack import Pack
 
@@ -47,7 +48,9 @@ class LoggedFlight(Entity):
     timer_s : float, optional
         That was set [s].
     rest_v_per_cell : float, optional
-        A minute or more after landing [V].
+        Some time after landing [V].
+    rest_after_s : float, optional
+        How long after landing it was read [s]; about two minutes where that was not said.
     shown_ah : float, optional
         Charge used as the transmitter or goggles showed it [Ah].
     put_back_ah : float, optional
@@ -84,6 +87,7 @@ class LoggedFlight(Entity):
     pattern: Name
     timer_s: Annotated[float, Field(ge=5, le=14_400)] | None = None
     rest_v_per_cell: CellVolts | None = None
+    rest_after_s: Annotated[float, Field(ge=0, le=604_800)] | None = None
     shown_ah: Charge | None = None
     put_back_ah: Charge | None = None
     charged_v_per_cell: CellVolts | None = None
@@ -122,11 +126,14 @@ class Used:
         The best that is known.
     error : float
         One standard deviation, of the capacity [1].
+    period : int
+        Of the sensor that showed it: how often it had been calibrated before [1].
     """
 
     share: float
     by: UsedBy
     error: float
+    period: int = 0
 
 
 def used_of(flight: LoggedFlight, /, *, pack: Pack, calibrations: Sequence[Calibration] = ()) -> Used | None:
@@ -144,11 +151,47 @@ def used_of(flight: LoggedFlight, /, *, pack: Pack, calibrations: Sequence[Calib
     if flight.shown_ah is not None:
         true_ah = flight.shown_ah * charge_factor(calibrations, at=flight.landed_at)
         error = min(current_now(calibrations=calibrations, flights=()).error, ERROR_SHOWN)
-        return Used(true_ah / pack.capacity_ah, "shown", max(error, ERROR_PUT_BACK))
+        period = sum(isinstance(c, CurrentCalibration) and c.made_at <= flight.landed_at for c in calibrations)
+        return Used(true_ah / pack.capacity_ah, "shown", max(error, ERROR_PUT_BACK), period)
     if flight.rest_v_per_cell is None or not flight.began_full:
         return None
-    left = charge_left_at_rest(chemistry=chemistry_for(pack.chemistry), rest_v=flight.rest_v_per_cell)
+    left, _, _ = left_by_rest(flight, pack=pack)
     return Used(1.0 - left, "rest voltage", ERROR_REST)
+
+
+def left_by_rest(
+    flight: LoggedFlight, /, *, pack: Pack, used_ah: float | None = None
+) -> tuple[float, float, float]:
+    """Charge left by a flight's rest voltage [1], what a volt makes there [1/V], and the recovery's doubt [V].
+
+    The voltage is brought to where it comes to rest, from how long after landing it was read.
+
+    Parameters
+    ----------
+    used_ah : float, optional
+        Charge of the flight where something else tells it [Ah]; else the rest voltage itself tells it.
+
+    Raises
+    ------
+    ValueError
+        Without a rest voltage.
+    """
+    if flight.rest_v_per_cell is None:
+        raise ValueError("Without a rest voltage nothing is told by it.")
+    chemistry, rest_v, doubt_v = chemistry_for(pack.chemistry), flight.rest_v_per_cell, 0.0
+    for _ in range(1 if used_ah is not None else 3):
+        left = charge_left_at_rest(chemistry=chemistry, rest_v=rest_v)
+        rest_v, doubt_v = rested_v(
+            pack=pack,
+            rest_v=flight.rest_v_per_cell,
+            used_ah=(1.0 - left) * pack.capacity_ah if used_ah is None else used_ah,
+            flown_s=flight.duration_s,
+            after_s=flight.rest_after_s,
+            air_c=flight.air_c,
+            landed_c=flight.hottest_c,
+        )
+    low, middle, high = (charge_left_at_rest(chemistry=chemistry, rest_v=rest_v + d) for d in (-0.02, 0.0, 0.02))
+    return middle, (high - low) / 0.04, doubt_v
 
 
 class Airborne:

@@ -13,7 +13,7 @@ import numpy as np
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import Chemistry, charge_left_at_rest, temperature_factor
 from zesty_cell.core.learn.calibration import Calibration, CellCheck
-from zesty_cell.core.learn.flights import LoggedFlight, Used, used_of
+from zesty_cell.core.learn.flights import LoggedFlight, Used, left_by_rest, used_of
 from zesty_cell.core.measured import LEAST_SHARE_FOR_CAPACITY
 from zesty_cell.core.pack import Pack
 
@@ -166,17 +166,15 @@ def cell_spread(cells_v: Sequence[float], /, *, chemistry: Chemistry) -> CellSpr
     )
 
 
-def _capacity_reading(flight: LoggedFlight, *, chemistry: Chemistry, cycles: float) -> Reading | None:
+def _capacity_reading(flight: LoggedFlight, *, pack: Pack, cycles: float) -> Reading | None:
     """Capacity by charge put back over the share that the rest voltage says was used."""
     if flight.put_back_ah is None or flight.rest_v_per_cell is None or not flight.began_full:
         return None
-    left = charge_left_at_rest(chemistry=chemistry, rest_v=flight.rest_v_per_cell)
+    left, per_volt, recovery_v = left_by_rest(flight, pack=pack, used_ah=flight.put_back_ah)
     used = 1.0 - left
     if used < LEAST_SHARE_FOR_CAPACITY:
         return None
-    above = charge_left_at_rest(chemistry=chemistry, rest_v=flight.rest_v_per_cell + _REST_SIGMA_V)
-    below = charge_left_at_rest(chemistry=chemistry, rest_v=flight.rest_v_per_cell - _REST_SIGMA_V)
-    sigma = math.hypot(_PUT_BACK_SIGMA, 0.5 * (above - below) / used)
+    sigma = math.hypot(_PUT_BACK_SIGMA, math.hypot(_REST_SIGMA_V, recovery_v) * per_volt / used)
     return Reading(flight.landed_at, cycles, flight.put_back_ah / used, sigma)
 
 
@@ -313,7 +311,7 @@ def health(
             lefts.append(charge_left_at_rest(chemistry=chemistry, rest_v=flight.rest_v_per_cell))
         elif charge is not None:
             lefts.append(1.0 - charge.share)
-        reading = _capacity_reading(flight, chemistry=chemistry, cycles=cycles)
+        reading = _capacity_reading(flight, pack=pack, cycles=cycles)
         if reading is not None and flight.set_aside is None:
             capacity.append(reading)
         if flight.resistance_ohm is not None:

@@ -25,12 +25,15 @@ from zesty_cell.core.flight import LONGEST_STEP_S
 from zesty_cell.core.pack import Pack, cell_cooling_w_k, pack_figures
 
 Cooling = Literal["enclosed", "still air", "airflow"]
-ParameterKey = Literal["resistance", "polarisation", "capacity", "start", "voltage scale"]
-KEYS: tuple[ParameterKey, ...] = ("resistance", "polarisation", "capacity", "start", "voltage scale")
+ParameterKey = Literal["resistance", "polarisation", "capacity", "start", "voltage scale", "diffusion"]
+KEYS: tuple[ParameterKey, ...] = ("resistance", "polarisation", "capacity", "start", "voltage scale", "diffusion")
 #: What is known before: one standard deviation of each logarithm, of the starting charge itself [1].
-PRIOR = np.array([0.5, 0.6, 0.25, 0.04, 0.02])
-#: What the model itself may be out by, of each: no cell follows its chemistry's curve to the millivolt [1].
-MODEL = np.array([0.01, 0.03, 0.01, 0.004, 0.002])
+PRIOR = np.array([0.5, 0.6, 0.25, 0.04, 0.02, 0.6])
+#: What the model itself may be out by, of each: no cell follows its chemistry's curve to the millivolt, and
+#: other cells polarise otherwise [1].
+MODEL = np.array([0.05, 0.15, 0.055, 0.010, 0.004, 0.30])
+#: A misfit so many times the sensor's noise is the model's, and is said [1].
+MISFIT = 3.0
 #: A parameter is told where the log narrows it to this share of the prior, and to this at most [1].
 TOLD_SHARE, TOLD_MOST = 0.5, 0.15
 #: A current sensor that is out by more is another unit or another flight [1].
@@ -40,6 +43,10 @@ MOST_OVER = 1.5
 #: Steps of the march [s]: the log's own where it is slower.
 _STEP_S, _MOST_STEPS = 0.1, 12_000
 _ROUNDS, _STILL = 25, 1e-7
+#: Less than this a cell is no misfit [V].
+_MISFIT_V = 0.012
+#: A flight through less of its charge tells no capacity [1].
+_LEAST_SPAN = 0.35
 _LEAST_S, _LEAST_SWING = 60.0, 0.15
 _DIFFERENCE = 1e-3
 _Z95 = 1.96
@@ -54,7 +61,7 @@ class Fitted:
     key : ParameterKey
     value : float
         Resistance of a cell at 25 °C [Ω], polarisation over it [1], capacity of the pack [Ah], charge at the first
-        line [1], shown over true volts [1].
+        line [1], shown over true volts [1], slow polarisation over the resistance [1].
     low, high : float
         95 % confidence interval, same unit.
     expected : float
@@ -89,6 +96,11 @@ class LogFit:
         One standard deviation of it [1].
     seconds : float
         Of flight that were fitted [s].
+    noise_v : float
+        Of the sensor, from one line to the next [V a cell].
+    misfits : bool
+        What is left over is several times that noise and more than a few millivolts: the pack is not as its
+        chemistry.
     """
 
     parameters: tuple[Fitted, ...]
@@ -98,6 +110,8 @@ class LogFit:
     current_scale: float | None
     current_error: float
     seconds: float
+    noise_v: float
+    misfits: bool
 
     def of(self, key: ParameterKey, /) -> Fitted:
         """One parameter."""
@@ -163,14 +177,14 @@ class _Model:
     def volts(self, theta: NDArray[np.float64]) -> NDArray[np.float64] | None:
         """Pack voltage as the sensor would show it [V]; None where the pack would be empty before the end."""
         figures, chemistry, p = self.figures, self.chemistry, self.pack.parallel
-        resistance, ratio, capacity, start, scale = theta
+        resistance, ratio, capacity, start, scale, slow = theta
         params = np.zeros(kernel.PARAMETER_COUNT)
         params[kernel.CAPACITY_AH] = figures.capacity_ah / p * math.exp(capacity)
         params[kernel.R0_OHM] = figures.cell_resistance_ohm * math.exp(resistance)
         params[kernel.R_EXT_OHM] = figures.external_ohm() * p / self.pack.series
         params[kernel.POLARISATION_RATIO] = chemistry.polarisation_ratio * math.exp(ratio)
         params[kernel.POLARISATION_TAU_S] = chemistry.polarisation_tau_s
-        params[kernel.DIFFUSION_RATIO] = chemistry.diffusion_ratio
+        params[kernel.DIFFUSION_RATIO] = chemistry.diffusion_ratio * math.exp(slow)
         params[kernel.DIFFUSION_TAU_S] = chemistry.diffusion_tau_s
         params[kernel.WEAK_CAPACITY] = params[kernel.WEAK_RESISTANCE] = 1.0
         params[kernel.LONGEST_STEP_S] = LONGEST_STEP_S
@@ -280,13 +294,21 @@ def fit_log(
 
 
 def _independent(misses: NDArray[np.float64]) -> float:
-    """How many neighbouring residuals count as one: (1 + ρ)/(1 − ρ) of the lag-one correlation, at least 1."""
+    """How many neighbouring residuals count as one [1]: the integrated autocorrelation, 1 + 2·Σρ_k, at least 1.
+
+    What a model leaves over has structure: its misses hang together for minutes, and then a flight tells little
+    more than as many figures as it has such stretches (Sokal, *Monte Carlo Methods in Statistical Mechanics*,
+    1997: the sum ends where it is five times shorter than its window).
+    """
     centred = misses - misses.mean()
-    power = float(centred @ centred)
-    if power <= 0.0 or centred.size < 3:
+    if centred.size < 8 or float(centred @ centred) <= 0.0:
         return 1.0
-    rho = float(centred[1:] @ centred[:-1]) / power
-    return max((1.0 + rho) / max(1.0 - rho, 1e-3), 1.0)
+    size = 1 << (2 * centred.size - 1).bit_length()
+    spectrum = np.fft.rfft(centred, size)
+    rho = np.fft.irfft(spectrum * np.conj(spectrum), size)[: centred.size // 2]
+    sums = 2.0 * np.cumsum(rho / rho[0]) - 1.0
+    ends = np.flatnonzero(np.arange(sums.size) >= 5.0 * sums)
+    return max(float(sums[ends[0] if ends.size else -1]), 1.0)
 
 
 def _result(
@@ -296,11 +318,17 @@ def _result(
     best: NDArray[np.float64],
 ) -> LogFit:
     figures, chemistry = model.figures, model.chemistry
-    expected = (figures.cell_resistance_ohm, chemistry.polarisation_ratio, figures.capacity_ah, 1.0, 1.0)
+    expected = (
+        figures.cell_resistance_ohm, chemistry.polarisation_ratio, figures.capacity_ah, 1.0, 1.0,
+        chemistry.diffusion_ratio,
+    )  # fmt: skip
     found = []
+    spans = model.used_ah * model.pack.parallel / (figures.capacity_ah * math.exp(float(theta[2])))
     for k, key in enumerate(KEYS):
         sigma = math.hypot(math.sqrt(float(covariance[k, k])), float(MODEL[k]))
         told = sigma <= TOLD_SHARE * float(PRIOR[k]) and sigma <= TOLD_MOST
+        # A capacity is told by the curve that was flown through; a piece of it is also another start.
+        told = told and (key != "capacity" or spans >= _LEAST_SPAN)
         if key == "start":
             value, low, high = (min(1.0 + float(theta[k]) + z * sigma, 1.0) for z in (0.0, -_Z95, _Z95))
         else:
@@ -308,7 +336,11 @@ def _result(
         found.append(Fitted(key, value, low, high, expected[k], told))
     heard = model.weight > 0
     rmse = math.sqrt(float(np.mean((model.seen_v - best)[heard] ** 2))) / model.pack.series
+    jumps = np.diff((model.seen_v - best)[heard])
+    noise_v = float(np.median(np.abs(jumps))) * 1.4826 / math.sqrt(2.0) / model.pack.series if jumps.size else 0.0
     return LogFit(
+        noise_v=noise_v,
+        misfits=rmse > max(MISFIT * noise_v, _MISFIT_V),
         parameters=tuple(found),
         rmse_v=rmse,
         time_s=model.time_s,

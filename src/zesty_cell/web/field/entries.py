@@ -28,6 +28,7 @@ DURATION_FIELD = Field("duration_s", "Flew", FLIGHT_TIME, required=True)
 DETAILS = (
     DURATION_FIELD,
     Field("rest_v_per_cell", "Rest voltage", VOLTAGE),
+    Field("rest_after_s", "Read after landing", FLIGHT_TIME, hint="2:00"),
     Field("shown_ah", "Charge used, as shown", CAPACITY),
     Field("air_c", "Air", TEMPERATURE),
     Field("hottest_c", "Pack when landed", TEMPERATURE),
