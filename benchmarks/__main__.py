@@ -7,7 +7,7 @@ import platform
 from datetime import UTC, datetime
 from pathlib import Path
 
-from benchmarks import callouts, choosing, core, learning, log, peer, server
+from benchmarks import callouts, choosing, core, learning, log, peer, server, world
 from benchmarks.timing import Row
 
 REPORT = Path(__file__).parents[1] / "docs" / "benchmarks.md"
@@ -35,10 +35,12 @@ def main() -> int:
     parts: list[tuple[str, list[Row]]] = []
     for title, work in (
         ("Accuracy", core.accuracy),
+        ("Against an independent integrator", core.integrated),
         ("Speed of the core", core.speed),
         ("Choosing a pack", choosing.choosing),
         ("Callouts", callouts.callouts),
         ("The forecast that learns", learning.learning),
+        ("In a world that is not ours", world.world),
         ("Beside a general battery-model library", peer.compare),
         ("The hangar", choosing.hangar),
         ("The log", log.log),

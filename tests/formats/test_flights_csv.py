@@ -22,7 +22,8 @@ NOON = datetime(2026, 5, 3, 12, 0, 5, tzinfo=UTC)
 
 def test_every_figure_stands_in_its_column():
     flight = LoggedFlight(
-        landed_at=NOON, duration_s=612.5, pattern="cruise", timer_s=600, rest_v_per_cell=3.712, rest_after_s=300, shown_ah=2.5,
+        landed_at=NOON, duration_s=612.5, pattern="cruise", timer_s=600, rest_v_per_cell=3.712,
+        rest_after_s=300, shown_ah=2.5,
         put_back_ah=2.731, charged_v_per_cell=4.2, cells_v=(3.71, 3.72), air_c=-4.5, how="hard",
         landed_by="the call", note="gusty, by the wall",
     )  # fmt: skip
@@ -31,7 +32,8 @@ def test_every_figure_stands_in_its_column():
     names, *rows = csv.reader(io.StringIO(text))
     assert tuple(names) == COLUMNS
     assert rows[0] == [
-        "2026-05-03 12:00:05", "Heron", "Pomelo 1", "cruise", "612.5", "600", "3.712", "300", "2500", "2731", "4.2", "",
+        "2026-05-03 12:00:05", "Heron", "Pomelo 1", "cruise", "612.5", "600", "3.712", "300", "2500", "2731", "4.2",
+        "",
         "3.71 3.72", "", "", "-4.5", "", "yes", "hard", "the call", "gusty, by the wall", "",
     ]  # fmt: skip
     assert rows[1] == [
@@ -43,7 +45,8 @@ def test_every_figure_stands_in_its_column():
 def full_flight(**changes) -> LoggedFlight:
     return LoggedFlight.model_validate(
         dict(
-            landed_at=NOON, duration_s=612.5, pattern="cruise", timer_s=600, rest_v_per_cell=3.712, rest_after_s=300, shown_ah=2.5,
+            landed_at=NOON, duration_s=612.5, pattern="cruise", timer_s=600, rest_v_per_cell=3.712,
+        rest_after_s=300, shown_ah=2.5,
             put_back_ah=2.731, charged_v_per_cell=4.2, charged_at=datetime(2026, 5, 4, 8, 0, tzinfo=UTC),
             cells_v=(3.71, 3.72), resistance_ohm=0.0123, charger_c=21.5, air_c=-4.5, hottest_c=38.0,
             began_full=False, how="hard", note="=1+1", set_aside="@home",

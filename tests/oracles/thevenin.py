@@ -105,27 +105,27 @@ def _cell_v(state, kind, value, p, chemistry):
     return v + i * p[K.R_EXT_OHM]
 
 
+def _rhs(kind, value, p, chemistry):
+    def rhs(_t, y):
+        _, i, r0 = _voltage(y, kind, value, p, chemistry)
+        heat = i * i * r0 + i * (y[1] + y[3]) - p[K.COOLING_W_K] * (y[2] - p[K.AIR_C])
+        r1 = p[K.POLARISATION_RATIO] * r0
+        shape = _smooth(chemistry.resistance_shape, float(y[0]))
+        r2 = p[K.DIFFUSION_RATIO] * p[K.R0_OHM] * shape * diffusion(chemistry, float(y[2]))
+        return [
+            -i / p[K.CAPACITY_AH] / 3600.0,
+            (i * r1 - y[1]) / p[K.POLARISATION_TAU_S],
+            heat / p[K.HEAT_CAPACITY_J_K],
+            (i * r2 - y[3]) / p[K.DIFFUSION_TAU_S],
+        ]
+
+    return rhs
+
+
 def fly(*, params, kinds, values, durations_s, chemistry, floor_v) -> OracleFlight:
     """Integrate a repeated load program until the charge or the floor is reached."""
     p = params
-    capacity_as = p[K.CAPACITY_AH] * 3600.0
     z_used = p[K.START_CHARGE] - p[K.LAND_USED_AH] / p[K.CAPACITY_AH]
-
-    def make_rhs(kind, value):
-        def rhs(_t, y):
-            _, i, r0 = _voltage(y, kind, value, p, chemistry)
-            heat = i * i * r0 + i * (y[1] + y[3]) - p[K.COOLING_W_K] * (y[2] - p[K.AIR_C])
-            r1 = p[K.POLARISATION_RATIO] * r0
-            shape = _smooth(chemistry.resistance_shape, float(y[0]))
-            r2 = p[K.DIFFUSION_RATIO] * p[K.R0_OHM] * shape * diffusion(chemistry, float(y[2]))
-            return [
-                -i / capacity_as,
-                (i * r1 - y[1]) / p[K.POLARISATION_TAU_S],
-                heat / p[K.HEAT_CAPACITY_J_K],
-                (i * r2 - y[3]) / p[K.DIFFUSION_TAU_S],
-            ]
-
-        return rhs
 
     state = np.array([p[K.START_CHARGE], 0.0, p[K.START_C], 0.0])
     t, pieces, landing = 0.0, [], math.inf
@@ -137,7 +137,7 @@ def fly(*, params, kinds, values, durations_s, chemistry, floor_v) -> OracleFlig
                 return OracleFlight(t, landing, pieces, p, chemistry)
             stop = t + duration
             run = solve_ivp(
-                make_rhs(kind, value),
+                _rhs(kind, value, p, chemistry),
                 (t, stop),
                 state,
                 method="DOP853",
@@ -170,3 +170,73 @@ def fly(*, params, kinds, values, durations_s, chemistry, floor_v) -> OracleFlig
             if ends:
                 return OracleFlight(min(ends), landing, pieces, p, chemistry)
             state, t = run.y[:, -1], stop
+
+
+@dataclass
+class OracleLanding:
+    """Where a flight lands by the rules of its parameters: moment, state and voltage there, and on the way.
+
+    ``on_the_way`` are moments with the loaded voltage and the temperature of a cell.
+    """
+
+    landing_s: float
+    charge_left: float
+    temperature_c: float
+    on_the_way: list[tuple[float, float, float]]
+
+
+def land(*, params, kinds, values, seconds, works_j, chemistry, longest_s=12_000.0) -> OracleLanding:
+    """Integrate a repeated load program, bursts of work included, until one of the landing rules lands it.
+
+    A rule of charge, of rest voltage (as the charge it stands for), of loaded voltage held, and a timer; without
+    floor and cutoff.
+    """
+    p = params
+    z_used = p[K.START_CHARGE] - p[K.LAND_USED_AH] / p[K.CAPACITY_AH]
+    z_lands = max(z_used, p[K.LAND_CHARGE_LEFT])
+    state = np.array([p[K.START_CHARGE], 0.0, p[K.START_C], 0.0])
+    t, under_since, seen = 0.0, math.inf, []
+    while t < longest_s:
+        for kind, value, nominal, work_j in zip(kinds, values, seconds, works_j, strict=True):
+            duration = nominal
+            if work_j > 0.0:
+                v, i, _ = _voltage(state, kind, value, p, chemistry)
+                spare_w = v * i - p[K.LEVEL_W] - p[K.AVIONICS_W]
+                times = work_j / spare_w / nominal if spare_w > 0.0 else K.LONGEST_BURST
+                duration *= min(max(times, K.SHORTEST_BURST), K.LONGEST_BURST)
+            stop = t + duration
+            run = solve_ivp(
+                _rhs(kind, value, p, chemistry), (t, stop), state, method="DOP853", rtol=1e-9, atol=1e-11,
+                dense_output=True, max_step=5.0,
+            )  # fmt: skip
+            times = np.linspace(t, stop, max(3, int(duration * 20) + 1))
+            states = run.sol(times)
+            lands = []
+            if states[0, -1] <= z_lands:
+                lands.append(brentq(lambda x, s=run.sol: s(x)[0] - z_lands, t, stop, xtol=1e-10))
+            if p[K.LAND_LOADED_V] > 0.0:
+                volts = np.array([_voltage(states[:, k], kind, value, p, chemistry)[0] for k in range(times.size)])
+                for k, v in enumerate(volts):
+                    if v >= p[K.LAND_LOADED_V]:
+                        under_since = math.inf
+                    elif under_since == math.inf:
+                        under_since = (
+                            times[k]
+                            if k == 0
+                            else float(np.interp(-p[K.LAND_LOADED_V], -volts[k - 1 : k + 1], times[k - 1 : k + 1]))
+                        )
+                    if under_since + p[K.LAND_LOADED_HOLD_S] <= times[k]:
+                        lands.append(under_since + p[K.LAND_LOADED_HOLD_S])
+                        break
+            if p[K.LAND_TIMER_S] <= stop:
+                lands.append(p[K.LAND_TIMER_S])
+            end = min([*lands, stop])
+            for at in (t + 0.3 * duration, t + 0.75 * duration):
+                if at < end:
+                    here = run.sol(at)
+                    seen.append((at, _voltage(here, kind, value, p, chemistry)[0], float(here[2])))
+            if lands:
+                here = run.sol(end)
+                return OracleLanding(end, float(here[0]), float(here[2]), seen)
+            state, t = run.y[:, -1], stop
+    return OracleLanding(t, float(state[0]), float(state[2]), seen)

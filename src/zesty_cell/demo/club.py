@@ -397,7 +397,7 @@ _KEEPING: dict[str, Keeping] = {
 }
 
 #: Sheets as (name, craft, pack, pattern, conditions, landing rule).
-_SHEETS: tuple[tuple[str, str, str, str, Conditions, LandingRule], ...] = (
+SHEET_LIST: tuple[tuple[str, str, str, str, Conditions, LandingRule], ...] = (
     ("Skua on Lime, jet day", "Skua", "Lime 1", "jet", Conditions(air_c=21), LandingRule(home_s=30)),
     (
         "Kestrel on Clementine pair",
@@ -474,11 +474,11 @@ def load_club(session: Session) -> int:
     for pack in PACK_LIST:
         cell_id = cells[pack.cell_name].id if pack.cell_name in cells else None
         packs[pack.name] = pack, PACKS.add(session, pack, keeping=_KEEPING[pack.name], cell_id=cell_id)
-    for name, craft_name, pack_name, pattern, conditions, landing in _SHEETS:
+    for name, craft_name, pack_name, pattern, conditions, landing in SHEET_LIST:
         craft, craft_row = crafts[craft_name]
         pack, pack_row = packs[pack_name]
         sheet = Sheet(
             name=name, craft=craft, pack=pack, flying=PATTERNS[pattern], conditions=conditions, landing=landing
         )
         sheets.add(session, sheet, craft_id=craft_row.id, pack_id=pack_row.id)
-    return len(_SHEETS)
+    return len(SHEET_LIST)

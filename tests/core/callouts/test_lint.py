@@ -144,7 +144,7 @@ def test_kept_flights_score_as_flown_ones(good, lighthouse, kept):
     for plan in (good, _rule(good, "land_now", hold_s=0.5), _volts(good, "land_now", 17.4)):
         [flown] = score_plan(plan=plan, sheet=lighthouse.setup.sheet, days=(OWN_DAY,))
         again = score_kept(plan, kept)
-        assert again.missed == pytest.approx(flown.missed, abs=4)
+        assert again.missed == pytest.approx(flown.missed, abs=8)
         assert again.false_flights == pytest.approx(flown.false_flights, abs=8)
         assert again.landing_s == pytest.approx(flown.landing_s, abs=1.0)
 

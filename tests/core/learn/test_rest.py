@@ -18,8 +18,9 @@ PACK = pomelo()
 
 
 def test_a_minute_after_by_hand():
-    """3.2 Ah in 960 s are 12 A; at 25 °C, 12.5 mΩ: the fast pair holds 0.6·12·0.0125·(1 − e^(−38.4)) = 90 mV,
-    of which e^(−60/25) are 8.2 mV; the slow one 0.5·150 mV·(1 − e^(−4.8)) = 74.4 mV, of which e^(−60/200) are 55.1 mV."""
+    """3.2 Ah in 960 s are 12 A, through 12.5 mΩ at 25 °C 150 mV: the fast pair holds 0.6 of it and is down to
+    e^(−60/25), 8.2 mV; the slow one 0.5·(1 − e^(−4.8)) of it, and is down to e^(−60/200), 55.1 mV.
+    """
     rises = still_to_recover_v(pack=PACK, used_ah=3.2, flown_s=960.0, after_s=60.0, air_c=12.0, landed_c=25.0)
     fast, slow = 0.6 * 0.15 * math.exp(-60 / 25), 0.5 * 0.15 * (1 - math.exp(-4.8)) * math.exp(-60 / 200)
     assert rises == pytest.approx(fast + slow, rel=1e-3)
@@ -76,8 +77,8 @@ def test_the_charge_by_rest_alone_is_corrected_too():
     rest = float(flown.rest_v[flown.index_at(800.0)])
     sags = still_to_recover_v(pack=PACK, used_ah=used, flown_s=800.0, after_s=60.0, air_c=12.0)
     flight = LoggedFlight(
-        landed_at="2026-06-01T10:00:00Z", duration_s=800.0, pattern="x", rest_v_per_cell=rest - sags, rest_after_s=60.0,
-        air_c=12.0,
+        landed_at="2026-06-01T10:00:00Z", duration_s=800.0, pattern="x", rest_v_per_cell=rest - sags,
+        rest_after_s=60.0, air_c=12.0,
     )  # fmt: skip
     told = used_of(flight, pack=PACK)
     assert told.by == "rest voltage"
