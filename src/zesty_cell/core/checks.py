@@ -25,7 +25,7 @@ from zesty_cell.core.kernel import LONGEST_BURST
 from zesty_cell.core.pack import CONNECTORS
 
 Status = Literal["ok", "look", "stop"]
-Unit = Literal["A", "V", "pack V", "°C", "kg", "share", "ratio", "flights"]
+Unit = Literal["A", "V", "pack V", "°C", "kg", "share", "ratio", "times", "flights"]
 
 HOT_LOOK_C, HOT_STOP_C = 50.0, 60.0
 #: A burst that lasts so many times its nominal length is worth a look [1].
@@ -300,10 +300,10 @@ def _bursts(brief: Brief) -> Check | None:
         "look",
         "Late climbs are not finished: they are cut where they take too long"
         if cut
-        else "Late climbs take much longer than they do where full throttle was measured",
+        else "Late climbs take much longer",
         times,
         STRETCHED_LOOK,
-        "ratio",
+        "times",
         None,
         "Do the climbing early, warm the pack, or take one of lower resistance.",
     )

@@ -76,6 +76,8 @@ class Face:
         value, limit = check.value, check.limit
         if value is None or limit is None or check.unit == "flights":
             return ""
+        if check.unit == "times":
+            return f"{value:.1f} times what full throttle takes where it was measured"
         if check.unit == "A":
             decimals = 1 if limit < 20 else 0
             return f"{value:.{decimals}f} A of {limit:.{decimals}f} A"

@@ -200,8 +200,11 @@ def _bar(result: Forecast) -> RangeBar:
 
 
 def _first_checks(result: Forecast, *, room: int) -> tuple[Check, ...]:
-    """What stands in view: everything to mend, then the fine ones that matter most, as there is room."""
-    troubles = [c for c in result.checks if c.status != "ok"]
+    """What stands in view: every stop, what is worth a look, then fine ones that matter, as there is room."""
+    stops = [c for c in result.checks if c.status == "stop"]
+    looks = [c for c in result.checks if c.status == "look"]
+    # A line of trouble takes the height of two: at least one look stands there, and the others one step away.
+    troubles = [*stops, *looks[: max(1, room - len(stops) - (len(stops) > 0))]]
     fine = sorted(
         (c for c in result.checks if c.status == "ok" and c.key in _FIRST_FINE),
         key=lambda c: _FIRST_FINE.index(c.key),

@@ -437,7 +437,9 @@ class LeadChoice:
         shown = shown_over_true(self._setup, len(self._factors))
         shown_ah = shown * self._plain.used_ah
         # As late as nineteen of twenty still hear it in time, and not later than the flight expected asks for.
-        latest_ah = (1.0 + LATE_SHARE) * float(np.quantile(shown_ah, MOST_LATE))
+        # A flight is followed as far past its landing as a call may be late, or to its end before.
+        by_then_ah = shown * self._plain.used_end_ah
+        latest_ah = float(np.quantile(by_then_ah, MOST_LATE))
         wanted_ah = min(expected_ah * (1.0 + out), latest_ah)
         land_ah = on_step(value=wanted_ah, step=charge_step_ah(wanted_ah), up=False)
         if land_ah <= 0.0 or expected_ah <= 0.0:
@@ -445,8 +447,7 @@ class LeadChoice:
         share = land_ah / np.maximum(shown_ah, 1e-9)
         trial = Trial(
             false_flights=int(np.count_nonzero(share < 1.0 - TOO_EARLY_SHARE)),
-            # A flight is followed as far past its landing as a call may be late, or to its end before.
-            late_flights=int(np.count_nonzero(shown * self._plain.used_end_ah < land_ah)),
+            late_flights=int(np.count_nonzero(by_then_ah < land_ah)),
             flights=len(self._factors),
             spoken_s=_spread(share * self._plain.landing_s),
         )
