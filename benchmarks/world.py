@@ -30,7 +30,7 @@ _FLOWN = (
 _PILOTS, _AFTER = 40, (1, 3, 5, 10)
 #: From this flight on a timer counts.
 _FROM = 2
-_COLD_FLIGHTS, _FITS = 60, 40
+_COLD_PILOTS, _COLD_EACH, _FITS = 24, 8, 40
 
 
 def _sheet(kind: int, landing: LandingRule) -> Sheet:
@@ -65,16 +65,21 @@ def _pilot(of: tuple[int, int]) -> list[tuple[float, ...]]:
     return rows
 
 
-def _cold(seed: int) -> bool:
-    """Whether a first cold flight to a loaded voltage would be landed late by what the sheet says."""
+def _cold(seed: int) -> list[bool]:
+    """Whether cold flights to a loaded voltage are landed late by the timer advised, from the third on."""
     one = _sheet(0, LandingRule(charge_kept=None, loaded_v=2.9, home_s=0.0))
     rng = np.random.default_rng(90_000 + seed)
     air_c = float(round(rng.uniform(-5.0, 8.0)))
     one = one.model_copy(update={"conditions": Conditions(air_c=air_c)})
     world = OtherWorld(one, truth=drawn_truth(rng), seed=seed)
-    down_s = forecast(one).callouts.timers.down_s
-    held_s = world.fly(air_c=air_c).held_under_s(2.9 * one.pack.series, one.landing.loaded_hold_s)
-    return down_s > held_s
+    logged, late = [], []
+    for k in range(_COLD_EACH):
+        _, advised = learn_and_advise(one, logged)
+        true = world.fly(air_c=air_c)
+        late.append(advised.down_s > true.held_under_s(2.9 * one.pack.series, one.landing.loaded_hold_s))
+        landed_s = min(advised.down_s, true.time_s[-1])
+        logged.append(world.logged(true, number=k, duration_s=landed_s, timer_s=advised.timer_s))
+    return late[_FROM:]
 
 
 def _fit(seed: int) -> dict[str, tuple[bool, bool]]:
@@ -109,7 +114,7 @@ def world() -> list[Row]:
     pool = ProcessPoolExecutor(os.cpu_count(), mp_context=multiprocessing.get_context("spawn"))
     with pool as workers:
         flown = np.array(list(workers.map(_pilot, list(product(range(3), range(_PILOTS))))))
-        late = sum(workers.map(_cold, range(_COLD_FLIGHTS))) / _COLD_FLIGHTS
+        late = float(np.mean(list(workers.map(_cold, range(_COLD_PILOTS)))))
         fits = list(workers.map(_fit, range(_FITS)))
     rows = []
     for after in _AFTER:
@@ -142,7 +147,7 @@ def world() -> list[Row]:
             f"{100 * late:.0f} % late",
             "7 % at most",
             late <= 0.07,
-            f"{_COLD_FLIGHTS} first flights at −5 to 8 °C, on the ground when the sheet says",
+            f"{_COLD_PILOTS} pilots at −5 to 8 °C, flights 3 to 8 of each, down when the timer advised says",
         )
     )
     for key, name in (

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zesty_cell.core import kernel, taught
+from zesty_cell.core.air import ZERO_CELSIUS_K
 from zesty_cell.core.brief import TAKE_OFF_S, Brief, fly_brief
 from zesty_cell.core.callouts.derive import LATE_SHARE, timers
 from zesty_cell.core.callouts.lead import DerivedCallouts, LeadChoice
@@ -165,19 +166,31 @@ def power_by_weight_sigma(setup: Setup, /) -> float:
     return setup.load.weight_exponent * setup.figures.mass_sigma * pack_share
 
 
+#: How surely a cell's Arrhenius constant is known, one standard deviation [K]: makers and ages differ by a fifth.
+ARRHENIUS_SIGMA_K = 600.0
+
+
+def resistance_by_cold_sigma(setup: Setup, /) -> float:
+    """How far resistance is out because the pack takes off colder than 25 °C, one sigma [1]."""
+    colder = 1.0 / (setup.start_c + ZERO_CELSIUS_K) - 1.0 / (25.0 + ZERO_CELSIUS_K)
+    return ARRHENIUS_SIGMA_K * max(colder, 0.0)
+
+
 def _spread(setup: Setup) -> NDArray[np.float64]:
     """Lower triangle of the covariance of power, intensity, capacity and resistance, shape (4, 4) [1]."""
-    weight_sigma = power_by_weight_sigma(setup)
+    weight_sigma, cold_sigma = power_by_weight_sigma(setup), resistance_by_cold_sigma(setup)
     learned, figures = setup.sheet.taught, setup.figures
     if learned is None:
         power_sigma = math.hypot(setup.load.power_sigma, weight_sigma)
-        return np.diag([power_sigma, INTENSITY_SIGMA, figures.capacity_sigma, figures.resistance_sigma])
+        resistance_sigma = math.hypot(figures.resistance_sigma, cold_sigma)
+        return np.diag([power_sigma, INTENSITY_SIGMA, figures.capacity_sigma, resistance_sigma])
     covariance = taught.covariance_of(learned)
     if not learned.knows(setup.sheet.pack):
         # Another kind of pack: the craft is known, its pack is not.
         covariance[2:, :] = covariance[:, 2:] = 0.0
         covariance[[2, 3], [2, 3]] = figures.capacity_sigma**2, figures.resistance_sigma**2
         covariance[taught.POWER, taught.POWER] += weight_sigma**2
+    covariance[taught.RESISTANCE, taught.RESISTANCE] += cold_sigma**2
     return np.asarray(np.linalg.cholesky(covariance), dtype=np.float64)
 
 

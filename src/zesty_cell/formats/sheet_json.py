@@ -13,8 +13,9 @@ from zesty_cell.formats.errors import FileFormatError, Problem
 
 FORMAT: Final = "zesty-cell sheet"
 #: Version 2 knows cells, layout and tests of a pack, limits of each motor, and what is being tried.  Version 3
-#: knows what the transmitter shows, and leaves efficiencies open that are as usual for the craft's size.
-VERSION: Final = 3
+#: knows what the transmitter shows, and leaves efficiencies open that are as usual for the craft's size.  Version 4
+#: knows the air of a measured point, what read a current and where, what carries a craft, and heights of bursts.
+VERSION: Final = 4
 #: What forms before version 3 filled in for an efficiency nobody had given [1].
 OLD_EFFICIENCY = {"rotor": 0.45, "wing": 0.5}
 
@@ -23,7 +24,7 @@ class SheetDocument(Sheet):
     """A sheet with the marks that tell a reader what it is."""
 
     format: Literal["zesty-cell sheet"] = FORMAT
-    version: Literal[1, 2, 3] = VERSION
+    version: Literal[1, 2, 3, 4] = VERSION
 
     @model_validator(mode="before")
     @classmethod

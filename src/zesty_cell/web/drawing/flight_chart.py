@@ -236,8 +236,14 @@ def _curve_words(forecast: Forecast, x: Scale, y: Scale, shape: Shape) -> list[W
             text = f"{burst.name}: {100 * burst.share:.0f} % of full power, {burst.duration_s:g} s each"
         if burst.name == "full throttle":
             text = f"full throttle, {burst.duration_s:g} s each"
+        if forecast.brief.longest_stretch > _LONGER:
+            text += ", longer as it sags"
         words.append(Words((x.start + x(flight.landing_s)) / 2.0, shape.height - 34.0, text, "middle"))
     return words
+
+
+#: A burst that takes so many times its nominal length is said to take longer [1].
+_LONGER = 1.25
 
 
 def ribbon(
