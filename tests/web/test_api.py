@@ -41,7 +41,7 @@ def test_add_change_delete_and_undo(client):
         (("conditions", "air_c"), -60),
         (("name",), "x" * 10_000),
         (("landing", "headwind_m_s"), 50),
-        (("version",), 4),
+        (("version",), 5),
         (("format",), "another"),
     ],
 )

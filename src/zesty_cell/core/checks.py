@@ -134,7 +134,7 @@ def _honest(setup: Setup, flight: Flight, honest: HonestCurrent, stop: int) -> C
         honest.current_a,
         "A",
         k * STEP_S,
-        "" if status == "ok" else "Fly it gentler, or take a pack of lower resistance.",
+        "" if status == "ok" else "Fly it gentler, or take a stiffer pack.",
     )
 
 
@@ -191,7 +191,7 @@ def _esc_cutoff(setup: Setup, flight: Flight, stop: int) -> Check | None:
     return Check(
         "esc_cutoff",
         "stop",
-        "The ESC takes the power away during bursts",
+        "The ESC takes the power away in bursts",
         float(flight.loaded_v[lowest]),
         cutoff_v,
         "V",

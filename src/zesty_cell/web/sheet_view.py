@@ -203,8 +203,8 @@ def _first_checks(result: Forecast, *, room: int) -> tuple[Check, ...]:
     """What stands in view: every stop, what is worth a look, then fine ones that matter, as there is room."""
     stops = [c for c in result.checks if c.status == "stop"]
     looks = [c for c in result.checks if c.status == "look"]
-    # A line of trouble takes the height of two: at least one look stands there, and the others one step away.
-    troubles = [*stops, *looks[: max(1, room - len(stops) - (len(stops) > 0))]]
+    # A trouble takes more height than what is fine: what is only worth a look may be one step away.
+    troubles = [*stops, *looks[: max(0 if stops else 1, room - len(stops) - (len(stops) > 0))]]
     fine = sorted(
         (c for c in result.checks if c.status == "ok" and c.key in _FIRST_FINE),
         key=lambda c: _FIRST_FINE.index(c.key),
