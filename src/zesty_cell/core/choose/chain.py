@@ -9,6 +9,7 @@ import numpy as np
 
 from zesty_cell.core.brief import Brief
 from zesty_cell.core.checks import POWER_MARGIN_LOOK, THRUST_TO_WEIGHT_LOOK, Status, rolling_rms
+from zesty_cell.core.craft import standing_current_a
 from zesty_cell.core.flight import Flight, Setup
 from zesty_cell.core.honest import HonestCurrent
 from zesty_cell.core.pack import CONNECTORS
@@ -94,7 +95,10 @@ def parts_chain(*, setup: Setup, flight: Flight, brief: Brief, honest: HonestCur
     """
     stop = flight.index_at(flight.landing_s) + 1
     minute_a = float(np.max(rolling_rms(flight.current_a[:stop], 60.0)))
-    burst_a = brief.full_fresh_a
+    # Held on the ground a propeller is loaded most, and every take-off has that moment.
+    burst_a = standing_current_a(
+        load=setup.load, flying_a=brief.full_fresh_a, pack_ohm=setup.figures.resistance_ohm
+    )
     pack, limits, ratings = setup.sheet.pack, setup.sheet.craft.limits, setup.figures.ratings
     minute, burst = "in the hardest minute", "at full throttle"
     label = "label's" if setup.figures.ratings_known == "maker" else "pack's"
