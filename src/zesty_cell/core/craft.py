@@ -15,7 +15,6 @@ from zesty_cell.core.estimates import (
     FORWARD_LEAST,
     IN_FLIGHT,
     POWER_LAWS,
-    REGIMES,
     WING_EFFICIENCY,
     WING_LIFT_OVER_DRAG,
     Regime,
@@ -356,16 +355,22 @@ def steady_power_w(*, craft: Craft, mass_kg: float, density_kg_m3: float, regime
         P·(m/m_ref)^a·(ρ/ρ_ref)^b without avionics (PHYSICS 3), from where it was measured; the exponents are the
         regime's.  In hover or at its own lift a craft that is known by its geometry alone follows that.
     """
-    regime = craft.level_regime() if regime is None else regime
-    if isinstance(craft.steady, RotorGeometry | WingGeometry) and regime == craft.level_regime():
-        return _geometry_power_w(craft, mass_kg=mass_kg, density_kg_m3=density_kg_m3)
-    known, law = _reference(craft), POWER_LAWS[regime]
-    weight = math.pow(mass_kg / known.mass_kg, law.weight)
-    power_w = known.power_w * weight * math.pow(density_kg_m3 / known.density_kg_m3, law.density)
-    if regime == "forward":
-        hover_w = steady_power_w(craft=craft, mass_kg=mass_kg, density_kg_m3=density_kg_m3, regime="hover")
-        power_w = max(power_w, FORWARD_LEAST * hover_w)
-    return power_w
+    powers = _powers_w(craft, known=_reference(craft), mass_kg=mass_kg, density_kg_m3=density_kg_m3)
+    return powers[craft.level_regime() if regime is None else regime]
+
+
+def _powers_w(craft: Craft, *, known: _Reference, mass_kg: float, density_kg_m3: float) -> dict[Regime, float]:
+    """Steady power in each regime [W], from where it is known."""
+    heavier, thicker = math.log(mass_kg / known.mass_kg), math.log(density_kg_m3 / known.density_kg_m3)
+    powers: dict[Regime, float] = {
+        regime: known.power_w * math.exp(law.weight * heavier + law.density * thicker)
+        for regime, law in POWER_LAWS.items()
+    }
+    if isinstance(craft.steady, RotorGeometry | WingGeometry):
+        level = craft.level_regime()
+        powers[level] = _geometry_power_w(craft, mass_kg=mass_kg, density_kg_m3=density_kg_m3)
+    powers["forward"] = max(powers["forward"], FORWARD_LEAST * powers["hover"])
+    return powers
 
 
 def _full_throttle_point(craft: Craft) -> tuple[float, float]:
@@ -480,9 +485,7 @@ def craft_load(
         full_sensed = sensor_error if full.read_by == "craft's sensor" else 0.0
         full_where = {"bench": _UNLOADING_SIGMA, "flight": 0.0, None: _UNSAID_SIGMA}[full.where]
     return CraftLoad(
-        regime_w={
-            r: steady_power_w(craft=craft, mass_kg=mass_kg, density_kg_m3=density_kg_m3, regime=r) for r in REGIMES
-        },
+        regime_w=_powers_w(craft, known=known, mass_kg=mass_kg, density_kg_m3=density_kg_m3),
         level=craft.level_regime(),
         avionics_w=craft.avionics_w,
         full_throttle_a_v2=coefficient(current_a * unloads),

@@ -56,7 +56,6 @@ POWER_LAWS: dict[Regime, PowerLaw] = {
 }
 #: However heavy, moving through the air never saves a rotor craft more than this of what it takes to hover [1].
 FORWARD_LEAST = 0.6
-REGIMES: tuple[Regime, ...] = tuple(POWER_LAWS)
 #: From battery to height gained in a climb at full throttle, on top of flying level [1]: what drag and speed
 #: leave of the efficiency of propulsion; wide.
 CLIMB_EFFICIENCY: dict[str, float] = {"multirotor": 0.30, "wing": 0.40, "ducted fan": 0.25, "helicopter": 0.30}

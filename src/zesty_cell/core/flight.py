@@ -33,7 +33,8 @@ FLOOR_HOLD_S = 8.0
 #: An ESC's cutoff takes the power away once the voltage has stayed under it this long in steady flight, and
 #: whatever the load this much longer [s]: no burst lasts so long.
 ESC_STEADY_HOLD_S, ESC_ANY_HOLD_S = 1.0, 10.0
-_FLIGHTS_A_CHUNK = 25
+#: So many flights at once share the room for their traces.
+_FLIGHTS_A_CHUNK = 10
 #: From this length on, the sampled flights are sampled at 5 Hz, so that the answer stays live.  The
 #: flight shown is always sampled at 10 Hz.
 LONG_FLIGHT_S = 1800.0
@@ -701,8 +702,12 @@ def start_many(
     summary = np.empty((len(factors), kernel.SUMMARY_COUNT))
     tables = cell_table(setup.chemistry)[None], temperature_table(setup.chemistry)[None]
 
-    def chunk(rows: slice, params: NDArray[np.float64], program: LoadProgram, gusts: NDArray[np.float64]) -> None:
-        count = params.shape[0]
+    # Prepared here and not in the threads: two threads of Python would only wait for each other.
+    params = kernel_parameters(setup=setup, factors=factors, beyond_landing=beyond_landing)
+    program, gusts = program_of(setup=setup, factors=factors), factors.gust_rows()
+
+    def chunk(rows: slice) -> None:
+        count = rows.stop - rows.start
         volts, weak, charge = visit is not None, with_weakest, with_charge
         loaded_v, cruise_v, weakest_v, charge_left, current_a = _traces_room(
             [(count, max_steps if wanted else 0) for wanted in (volts, volts, weak, charge, charge)]
@@ -716,12 +721,12 @@ def start_many(
             summary=summary[rows],
         )
         kernel.march_many(
-            params,
+            params[rows],
             program.kind,
-            program.value,
-            program.seconds,
-            program.work_j,
-            gusts,
+            program.value[rows],
+            program.seconds[rows],
+            program.work_j[rows],
+            gusts[rows],
             *tables,
             np.zeros(count, dtype=np.int64),
             step_s,
@@ -739,11 +744,7 @@ def start_many(
     started = []
     for first in range(0, len(factors), _FLIGHTS_A_CHUNK):
         rows = slice(first, min(first + _FLIGHTS_A_CHUNK, len(factors)))
-        part = factors.part(rows)
-        # Prepared here and not in the threads: two threads of Python would only wait for each other.
-        params = kernel_parameters(setup=setup, factors=part, beyond_landing=beyond_landing)
-        program = program_of(setup=setup, factors=part)
-        started.append(flight_pool().submit(chunk, rows, params, program, part.gust_rows()))
+        started.append(flight_pool().submit(chunk, rows))
 
     def finish() -> NDArray[np.float64]:
         for future in started:
