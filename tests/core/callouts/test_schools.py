@@ -19,6 +19,7 @@ from zesty_cell.core.callouts.schools import (
 )
 from zesty_cell.core.forecast import forecast
 from zesty_cell.core.landing import LandingRule
+from zesty_cell.core.sheet import CurrentSensor, corrected
 
 
 @pytest.fixture(scope="module")
@@ -174,3 +175,21 @@ def test_switches_rest_where_nothing_is_asked_and_the_profile_is_right(lighthous
     )
     assert [e.say for e in said] == ["four"]
     assert (pomelo().series, heron().kind) == (6, "multirotor")
+
+
+@pytest.mark.parametrize(
+    ("one", "why"),
+    [
+        (sheet(pack=satsuma()), "the current sensor is not known well enough"),
+        (
+            corrected(sheet(pack=satsuma()), None, sensor=CurrentSensor(error=0.055)),
+            "what the pack holds is not known well enough",
+        ),
+    ],
+    ids=["sensor", "capacity"],
+)  # fmt: skip
+def test_why_charge_used_is_left_out_is_said_once_and_by_what_is_least_known(one, why):
+    notes = write_plan(forecast(one), school="charge used").notes
+    said = [n for n in notes if n.startswith("Charge used is left out")]
+    assert len(said) == 1
+    assert why in said[0]

@@ -258,10 +258,15 @@ class _Writer:
         call = self.derived.charge
         if call is None or not call.trial.passes:
             if call is not None:
-                self.notes.append(
-                    "Charge used is left out: the current sensor is not known well enough. Compare one flight with "
-                    "what the charger puts back."
+                sensed = self.setup.sheet.sensor.error > self.setup.figures.capacity_sigma
+                why = (
+                    "the current sensor is not known well enough. Compare a flight with what the charger puts back."
+                    if sensed
+                    else "what the pack holds is not known well enough. Log a long flight with what it put back."
                 )
+                note = f"Charge used is left out: {why}"
+                if note not in self.notes:
+                    self.notes.append(note)
             return None
         lands = key == "land_now"
         value = call.land_ah if lands else call.home_ah
