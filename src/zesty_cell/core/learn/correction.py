@@ -30,7 +30,9 @@ from zesty_cell.core.taught import CAPACITY, POWER, RESISTANCE, PackKind, Taught
 #: how many flights that counts.
 FLIGHT_SIGMA, _FLIGHT_SIGMA_COUNTS = 0.055, 5.0
 #: What no number of flights tells away: days, habits and cells are not the model's, one sigma [1].
-MODEL_SIGMA = 0.03
+MODEL_SIGMA = 0.04
+#: Among few flights a wrong entry cannot be told: their variance counts as (1 + so much/n) times what it is [1].
+FEW = 1.5
 #: No pilot's flights are more alike than that [1].
 _LEAST_SCATTER = 0.02
 #: How individuals of a type differ from each other: capacity and resistance, one sigma [1].
@@ -481,6 +483,7 @@ def _rows(
     rows: list[NDArray[np.float64]] = []
     misses: list[float] = []
     residuals = np.full(len(observations), np.nan)
+    few = math.sqrt(1.0 + FEW / max(len(observations), 1))
     first_sensor = theta.size - len(of.sensors)
     for (pack, name, warmer_c), (pattern, mine) in _alike(of.setup, observations).items():
         columns = of._columns(pack, name)
@@ -492,7 +495,7 @@ def _rows(
             seen = observations[k]
             if seen.used_ah is not None:
                 said = HOW_SHIFT * seen.effort
-                sigma = math.hypot(scatter, seen.used_sigma, HOW_SIGMA * abs(seen.effort))
+                sigma = few * math.hypot(scatter, seen.used_sigma, HOW_SIGMA * abs(seen.effort))
                 row = used_slopes[j] @ columns
                 shown = 0.0
                 if seen.sensor is not None:
@@ -503,7 +506,7 @@ def _rows(
                 misses.append(residuals[k] / sigma)
             if seen.left is not None:
                 # The flight's own variation moves what is left as well.
-                sigma = math.hypot(seen.left_sigma, scatter * (1.0 - left[j]))
+                sigma = few * math.hypot(seen.left_sigma, scatter * (1.0 - left[j]))
                 rows.append(left_slopes[j] @ columns / sigma)
                 misses.append((seen.left - left[j]) / sigma)
     for one in told:
