@@ -129,12 +129,12 @@ def _honest(setup: Setup, flight: Flight, honest: HonestCurrent, stop: int) -> C
         status,
         "The hardest minute is inside the honest current"
         if status == "ok"
-        else f"The hardest minute is above the honest current, set by {why}",
+        else "Hardest minute over the honest current",
         float(rms[k]),
         honest.current_a,
         "A",
         k * STEP_S,
-        "" if status == "ok" else "Fly it gentler, or take a stiffer pack.",
+        "" if status == "ok" else f"Set by {why}: fly gentler, or a stiffer pack.",
     )
 
 

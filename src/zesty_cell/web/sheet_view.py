@@ -217,7 +217,8 @@ def _room(advice: Advice, plan: PlanNow) -> int:
     rows = call_rows(plan.written, series=plan.written.series)
     conditions = sum(1 for row in rows if row.how and row.mark != "charge")
     asked = advice.sheet.craft.shows is None
-    return 4 - (conditions > 1) - (2 if plan.stale else 0) - (asked or bool(advice.by_itself))
+    corrected_by = advice.result.setup.sheet.taught is not None  # that line takes the height of half a check
+    return 4 - (conditions > 1) - (2 if plan.stale else 0) - (asked or bool(advice.by_itself)) - corrected_by
 
 
 def figures_of(advice: Advice, plan: PlanNow, face: Face) -> Figures:
