@@ -49,8 +49,8 @@ class Brief:
         Drawn at landing [Ah].
     peak_a : float
         Largest current [A].
-    worst_v, worst_cell_v : float
-        Lowest loaded voltage per cell, and of the weakest cell [V].
+    worst_v : float
+        Lowest loaded voltage per cell [V].
     longest_stretch : float
         The longest burst of work over its nominal length [1]; 0 without any.
     hottest_c, landing_c : float
@@ -72,7 +72,6 @@ class Brief:
     used_ah: float
     peak_a: float
     worst_v: float
-    worst_cell_v: float
     longest_stretch: float
     hottest_c: float
     landing_c: float
@@ -118,7 +117,6 @@ def _brief_from(setup: Setup, summary: NDArray[np.float64], landing_s: float, wh
         used_ah=used_share * setup.figures.capacity_ah,
         peak_a=cell[kernel.PEAK_A] * p,
         worst_v=cell[kernel.WORST_V],
-        worst_cell_v=cell[kernel.WORST_CELL_V],
         longest_stretch=cell[kernel.LONGEST_STRETCH],
         hottest_c=cell[kernel.HOTTEST_C],
         landing_c=cell[kernel.END_C],

@@ -163,8 +163,6 @@ class Flight:
         The weakest cell, at its own terminals [V].
     end_charge_left, end_c : float
         At the end of the march [1, °C].
-    longest_stretch : float
-        The longest burst of work over its nominal length [1]; 0 without any.
     end_s, end_reason
         Where the march ended [s] and the kernel's reason.
     landing_s, landing_reason
@@ -193,7 +191,6 @@ class Flight:
     weakest_v: NDArray[np.float64]
     end_charge_left: float
     end_c: float
-    longest_stretch: float
     end_s: float
     end_reason: int
     landing_s: float
@@ -554,7 +551,6 @@ def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
         weakest_v=trace[kernel.T_WEAKEST_V].copy(),
         end_charge_left=float(summary[kernel.END_CHARGE_LEFT]),
         end_c=float(summary[kernel.END_C]),
-        longest_stretch=float(summary[kernel.LONGEST_STRETCH]),
         end_s=float(summary[kernel.END_S]),
         end_reason=end_reason,
         landing_s=float(landing_s[0]),

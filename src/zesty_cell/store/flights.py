@@ -275,33 +275,26 @@ def of_pack(session: Session, pack_id: int) -> list[FlightRow]:
 
 def alike(session: Session, *, craft_id: int, type_name: str, pattern: str, most: int = 60) -> list[FlightRow]:
     """The last flights of a craft with packs of a type on a pattern that may be learned from, the oldest first."""
-    query = (
-        select(FlightRow)
-        .join(PackRow, PackRow.id == FlightRow.pack_id)
-        .where(
-            FlightRow.craft_id == craft_id,
-            PackRow.type_name == type_name,
-            FlightRow.pattern == pattern,
-            FlightRow.deleted_at.is_(None),
-            FlightRow.set_aside.is_(False),
-        )
-        .order_by(FlightRow.landed_at.desc(), FlightRow.id.desc())
-        .limit(most)
-    )
-    return list(session.scalars(query))[::-1]
+    return _learnable(session, FlightRow.pattern == pattern, craft_id=craft_id, type_name=type_name, most=most)
 
 
 def alike_elsewhere(
     session: Session, *, craft_id: int, type_name: str, pattern: str, most: int = 40
 ) -> list[FlightRow]:
     """The last flights of a craft with packs of a type on other patterns, the oldest first."""
+    return _learnable(session, FlightRow.pattern != pattern, craft_id=craft_id, type_name=type_name, most=most)
+
+
+def _learnable(
+    session: Session, on: ColumnElement[bool], *, craft_id: int, type_name: str, most: int
+) -> list[FlightRow]:
     query = (
         select(FlightRow)
         .join(PackRow, PackRow.id == FlightRow.pack_id)
         .where(
             FlightRow.craft_id == craft_id,
             PackRow.type_name == type_name,
-            FlightRow.pattern != pattern,
+            on,
             FlightRow.deleted_at.is_(None),
             FlightRow.set_aside.is_(False),
         )

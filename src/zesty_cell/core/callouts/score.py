@@ -197,8 +197,7 @@ class _Watch(DayFlights):
     """Runs the rules over the flights of one day."""
 
     def __init__(self, plan: CalloutPlan, sheet: Sheet, day: Day) -> None:
-        cells = any(c.sensor == "cell_v" for rule in plan.rules for c in rule.conditions)
-        super().__init__(sheet, day=day, with_charge=True, with_weakest=cells)
+        super().__init__(sheet, day=day, with_charge=True, with_weakest=plan.watches("cell_v"))
         self._prepare(plan)
 
     @classmethod
