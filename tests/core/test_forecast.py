@@ -16,8 +16,16 @@ from zesty_cell.core.craft import RotorGeometry
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight import set_up
 from zesty_cell.core.flying import PATTERNS
-from zesty_cell.core.forecast import GUARD_SHARE, SAMPLES, forecast, sampled_factors
+from zesty_cell.core.forecast import (
+    GUARD_SHARE,
+    SAMPLES,
+    UNTOLD_GUARD_SHARE,
+    forecast,
+    resistance_by_cold_sigma,
+    sampled_factors,
+)
 from zesty_cell.core.landing import LandingRule
+from zesty_cell.core.learn.correction import PackTold, learn
 from zesty_cell.core.sheet import Conditions, CurrentSensor, corrected
 
 
@@ -79,6 +87,16 @@ def test_the_samples_have_the_widths_stated():
     assert np.log(factors.resistance).std() == pytest.approx(math.hypot(0.08, 0.0917), rel=0.02)
     warm = sampled_factors(set_up(sheet(conditions=Conditions(air_c=25.0))))
     assert np.log(warm.resistance).std() == pytest.approx(0.08, rel=0.02)
+    # A resistance that logs told at 2 °C is known better there than at 25 °C.
+    told = learn(sheet(), [], told=[PackTold("own", resistance=0.3, resistance_sigma=0.05, at_c=2.0)]).taught("own")
+    here = set_up(corrected(sheet(conditions=Conditions(air_c=2.0)), told))
+    assert resistance_by_cold_sigma(here) == pytest.approx(0.0, abs=1e-9)
+    assert resistance_by_cold_sigma(set_up(corrected(sheet(), told))) == pytest.approx(
+        600.0 * (1 / 275.15 - 1 / 285.15), rel=1e-6
+    )
+    hot = set_up(corrected(sheet(conditions=Conditions(air_c=40.0)), told))
+    assert resistance_by_cold_sigma(hot) == pytest.approx(600.0 * (1 / 275.15 - 1 / 298.15), rel=1e-6)
+    assert np.log(factors.first_stretch).std() == pytest.approx(0.15, rel=0.02)
     assert np.log(factors.capacity).mean() == pytest.approx(0.0, abs=1e-3)
 
 
@@ -106,6 +124,20 @@ def test_the_timer_keeps_to_the_early_end_of_the_range(lighthouse):
     assert timers.timer_s == timers.down_s - 90.0
     assert timers.timer_s % 10 == 0
     assert timers.start_home_s == pytest.approx(lighthouse.flight.landing_s - 90.0)
+
+
+def test_a_loaded_landing_keeps_further_away_until_a_log_has_told_the_resistance():
+    by_volts = sheet(landing=LandingRule(charge_kept=None, loaded_v=2.9, loaded_hold_s=5.0))
+    told = learn(by_volts, [], told=[PackTold("own", resistance=0.0, resistance_sigma=0.2)]).taught("own")
+    by_charger = learn(by_volts, [], told=[]).taught  # nothing was learned
+    with pytest.raises(ValueError, match="without flights"):
+        by_charger("own")
+    untold, told = forecast(by_volts), forecast(corrected(by_volts, told))
+    assert untold.flight.landing_reason == told.flight.landing_reason == "loaded voltage"
+    for result, share in ((untold, UNTOLD_GUARD_SHARE), (told, GUARD_SHARE)):
+        early_s = result.range.early_s(share)
+        assert early_s - 10.0 < result.callouts.timers.down_s <= early_s
+    assert untold.range.early_s(UNTOLD_GUARD_SHARE) < untold.range.early_s(GUARD_SHARE) - 10.0
 
 
 def test_thresholds_are_the_cruise_voltage_of_their_moment_on_the_transmitters_step(lighthouse):

@@ -11,7 +11,10 @@ import numpy as np
 import pytest
 
 from zesty_cell.core.learn.calibration import CurrentCalibration, VoltageCalibration
+from zesty_cell.core.learn.log_fit import fit_log
 from zesty_cell.demo.log import telemetry_csv
+from zesty_cell.services import log_fits
+from zesty_cell.services.learning import learned_from, lessons
 from zesty_cell.store import calibrations, flights, logs, sheets
 
 
@@ -31,6 +34,11 @@ def swift(app, season):
 def heron_flight(app):
     with app.state.database.session() as session:
         return next(r.id for r in flights.newest(session, 60) if r.craft.name == "Heron")
+
+
+def sheet_id(app, name):
+    with app.state.database.session() as session:
+        return next(r.id for r in sheets.all_sheets(session) if r.name == name)
 
 
 def heron_csv(app, name="Heron on Pomelo, lighthouse run"):
@@ -91,6 +99,61 @@ def test_a_new_source_is_confirmed_once_then_remembered(client, app, season):
     assert re.fullmatch(rf"/log/{flight}/telemetry/\d+", answer.headers["location"])
     again = attach(client, app, flight, strange)
     assert again.headers["location"].startswith(f"/log/{flight}/telemetry/")
+
+
+def taught_with(app, name):
+    with app.state.database.session() as session:
+        row = next(r for r in sheets.all_sheets(session) if r.name == name)
+        of = lessons(session, sheets.as_sheet(row), craft_id=row.craft_id, pack=row.pack)
+        return of, learned_from(of, sheet=sheets.as_sheet(row)).taught(str(row.pack_id))
+
+
+def test_a_log_is_learned_from_while_it_is_attached(client, app, season):
+    name = "Heron on Pomelo, lighthouse run"
+    flight = heron_flight(app)
+    nothing, before = taught_with(app, name)
+    assert nothing.logs == ()
+    where = attach(client, app, flight).headers["location"]
+    assert "Resistance and capacity of this log go into the forecasts of Heron" in client.get(where).text
+    of, taught = taught_with(app, name)
+    assert len(of.logs) == taught.logs == 1
+    assert abs(taught.resistance - before.resistance) > 0.01
+    assert "1 telemetry log" in client.get(f"/sheets/{sheet_id(app, name)}/taught").text
+    client.post(f"{where}/detach")
+    assert taught_with(app, name)[1] == before
+    # Set aside with its flight, it is not learned from either.
+    client.post(f"/log/{flight}/telemetry", data={"log": where.rsplit("/", 1)[1]})
+    assert taught_with(app, name)[1] == taught
+    with app.state.database.session() as session:
+        row = flights.fetch(session, flight)
+        flights.change(
+            session, flight, row.version, flights.flight_of(row).model_copy(update={"set_aside": "gust"})
+        )
+    assert taught_with(app, name)[0].logs == ()
+    assert "go into the forecasts" not in client.get(where).text
+
+
+def test_a_fit_is_kept_and_made_anew_when_what_it_rests_on_changed(client, app, season, monkeypatch):
+    name, flight, fitted = "Heron on Pomelo, lighthouse run", heron_flight(app), []
+
+    def counting(log, **of):
+        fitted.append(of)
+        return fit_log(log, **of)
+
+    monkeypatch.setattr(log_fits, "fit_log", counting)
+    attach(client, app, flight)
+    _, first = taught_with(app, name)
+    assert len(fitted) == 1
+    log_fits.forget()  # as after a start
+    assert taught_with(app, name)[1] == first
+    assert len(fitted) == 1
+    with app.state.database.session() as session:
+        row = flights.fetch(session, flight)
+        flown = flights.flight_of(row)
+        more = flown.model_copy(update={"put_back_ah": 1.1 * (flown.put_back_ah or 2.5)})
+        flights.change(session, flight, row.version, more)
+    assert taught_with(app, name)[1] != first
+    assert len(fitted) == 2
 
 
 def test_a_log_that_is_kept_is_attached_and_taken_off(client, app, season):

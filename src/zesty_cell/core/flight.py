@@ -92,7 +92,7 @@ class Factors:
 
     ``power``, ``capacity``, ``resistance``, ``full_throttle`` and ``intensity`` multiply;
     ``air_c`` adds [°C].  ``gusts``, shape (k, g), multiply steady demand, one each ``kernel.GUST_S``; none by
-    default.
+    default.  ``first_stretch`` multiplies how long the pattern's first activity takes the first time.
     """
 
     power: NDArray[np.float64]
@@ -102,6 +102,7 @@ class Factors:
     intensity: NDArray[np.float64]
     air_c: NDArray[np.float64]
     gusts: NDArray[np.float64] | None = None
+    first_stretch: NDArray[np.float64] | None = None
 
     def __len__(self) -> int:
         return int(self.power.size)
@@ -122,6 +123,7 @@ class Factors:
             intensity=self.intensity[rows],
             air_c=self.air_c[rows],
             gusts=None if self.gusts is None else self.gusts[rows],
+            first_stretch=None if self.first_stretch is None else self.first_stretch[rows],
         )
 
     def gust_rows(self) -> NDArray[np.float64]:
@@ -372,6 +374,7 @@ def expected_parameters(setup: Setup, /, *, beyond_landing: float = np.inf) -> l
         kernel.ESC_CUTOFF_V: sheet.craft.limits.esc_cutoff_v_per_cell or 0.0,
         kernel.ESC_STEADY_HOLD_S: ESC_STEADY_HOLD_S,
         kernel.ESC_ANY_HOLD_S: ESC_ANY_HOLD_S,
+        kernel.FIRST_STRETCH: 1.0,
         kernel.LAND_TIMER_S: math.inf if rule.timer_s is None else rule.timer_s,
         kernel.MAX_TIME_S: MAX_FLIGHT_S,
         kernel.BEYOND_LANDING: beyond_landing,
@@ -404,6 +407,8 @@ def kernel_parameters(*, setup: Setup, factors: Factors, beyond_landing: float =
     lively = 1.0 if share <= 1.0 else (1.0 + (share - 1.0) * factors.intensity) / share
     out[:, kernel.CRUISE_W] *= factors.power * lively
     out[:, kernel.LEVEL_W] *= factors.power
+    if factors.first_stretch is not None:
+        out[:, kernel.FIRST_STRETCH] = factors.first_stretch
     out[:, kernel.AIR_C] += factors.air_c
     if setup.sheet.conditions.pack_c is None:  # a pack that was warmed is as warm in any air
         out[:, kernel.START_C] += factors.air_c

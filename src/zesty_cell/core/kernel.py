@@ -81,7 +81,10 @@ WEAK_CAPACITY = 28  # the weakest cell's capacity and resistance over those of t
 WEAK_RESISTANCE = 29
 LONGEST_STEP_S = 30
 LAND_TIMER_S = 31  # landing by timer; infinity switches it off
-PARAMETER_COUNT = 32
+FIRST_STRETCH = (
+    32  # how long the first stretch lasts the first time, over its length: everything after it is so late
+)
+PARAMETER_COUNT = 33
 
 #: A burst of work lasts at least and at most so many times its nominal length (K8) [1].
 SHORTEST_BURST, LONGEST_BURST = 0.4, 2.5
@@ -409,10 +412,12 @@ def march(
             kind = seg_kind[seg]
             value = seg_value[seg] if seg_value[seg] > _NOTHING_W else 0.0
             left_s = seg_s[seg]
+            if first:
+                left_s *= params[FIRST_STRETCH]
             if seg_work_j[seg] > 0.0:
                 i_full = _full_throttle_a(e, r + r_motor, c)
                 climb_w = value * i_full * (e - i_full * r) - level_w
-                times = seg_work_j[seg] / climb_w / left_s if climb_w > 0.0 else LONGEST_BURST
+                times = seg_work_j[seg] / climb_w / seg_s[seg] if climb_w > 0.0 else LONGEST_BURST
                 times = min(max(times, SHORTEST_BURST), LONGEST_BURST)
                 stretch = max(stretch, times)
                 left_s *= times

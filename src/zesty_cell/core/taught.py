@@ -52,6 +52,10 @@ class Taught(Entity):
         known, and how flights vary.
     kind : PackKind
         Of the packs flown: capacity and resistance hold for these alone.
+    resistance_c : float
+        Temperature at which the resistance is known so [°C]: that of the logs that told it, else of estimates.
+    logs : int
+        Fits of telemetry logs among what taught it.
     """
 
     flights: Annotated[int, Field(ge=1)]
@@ -63,6 +67,8 @@ class Taught(Entity):
     spread: tuple[Row, Row, Row, Row]
     kind: PackKind
     pattern: Name
+    resistance_c: Annotated[float, Field(ge=-40, le=90)] = 25.0
+    logs: Annotated[int, Field(ge=0)] = 0
 
     def knows(self, pack: Pack, /) -> bool:
         """Whether capacity and resistance were learned from this kind of pack."""

@@ -1,6 +1,6 @@
 """The timers that the club was advised, flight by flight: timer, and on the ground by then [s].
 
-What :func:`~zesty_cell.demo.log.load_log` gets when it flies the season anew: too long for every start.
+As :func:`~zesty_cell.demo.log.load_log` gets them when it flies the season anew: too long for every start.
 """
 
 from __future__ import annotations
@@ -14,14 +14,14 @@ ADVISED: dict[str, tuple[tuple[float, float], ...]] = {
         (760.0, 850.0),
         (780.0, 870.0),
         (780.0, 870.0),
-        (800.0, 890.0),
+        (790.0, 880.0),
         (780.0, 870.0),
         (790.0, 880.0),
-        (790.0, 880.0),
-        (790.0, 880.0),
+        (780.0, 870.0),
+        (780.0, 870.0),
         (770.0, 860.0),
         (790.0, 880.0),
-        (770.0, 860.0),
+        (780.0, 870.0),
     ),
     "Swift on Satsuma, harbour wall": (
         (120.0, 135.0),
@@ -29,7 +29,7 @@ ADVISED: dict[str, tuple[tuple[float, float], ...]] = {
         (190.0, 205.0),
         (225.0, 240.0),
         (225.0, 240.0),
-        (225.0, 240.0),
+        (220.0, 235.0),
         (225.0, 240.0),
         (225.0, 240.0),
         (225.0, 240.0),
@@ -52,7 +52,7 @@ ADVISED: dict[str, tuple[tuple[float, float], ...]] = {
         (190.0, 200.0),
         (195.0, 205.0),
         (195.0, 205.0),
-        (185.0, 195.0),
+        (175.0, 185.0),
         (205.0, 215.0),
         (205.0, 215.0),
         (210.0, 220.0),
@@ -65,7 +65,7 @@ ADVISED: dict[str, tuple[tuple[float, float], ...]] = {
         (2220.0, 2470.0),
         (2480.0, 2730.0),
         (2580.0, 2830.0),
-        (2730.0, 2980.0),
-        (2630.0, 2880.0),
+        (2720.0, 2970.0),
+        (2620.0, 2870.0),
     ),
 }

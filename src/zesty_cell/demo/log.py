@@ -19,6 +19,7 @@ from zesty_cell.demo.advised import ADVISED
 from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.telemetry_csv import guess_mapping
 from zesty_cell.services.advice import advise
+from zesty_cell.services.log_fits import keep_fits
 from zesty_cell.standins.charger import CellChecker, SimulatedCharger
 from zesty_cell.standins.craft import Hidden, Sensors, SimulatedCraft, SimulatedFlight
 from zesty_cell.store import calibrations, flights, logs, sheets
@@ -199,6 +200,8 @@ class _Season:
         kept = logs.add(self.session, data, table, name=self.story.telemetry, craft_id=self.row.craft_id)
         logs.confirm(self.session, kept, guess_mapping(table, series=self.sheet.pack.series))
         kept.flight_id = row.id
+        self.session.flush()
+        keep_fits(self.session, row)
 
 
 def _kept_calibrations(session: Session, heron: SheetRow, swift: SheetRow) -> None:

@@ -15,7 +15,7 @@ from zesty_cell.core.learn.correction import Learned
 from zesty_cell.core.learn.timer import NextTimer, TimedFlight, next_timer
 from zesty_cell.core.sheet import Sheet, corrected
 from zesty_cell.services.forecasts import flown
-from zesty_cell.services.learning import Told, learned_from, sensor_of, taught_of, told, told_elsewhere
+from zesty_cell.services.learning import Told, learned_from, lessons, sensor_of, taught_of
 from zesty_cell.store import sheets
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import PackRow, SheetRow
@@ -131,9 +131,8 @@ def advise(
         same = sheet.flying.name == stored.flying.name
         flying = stored.flying if same else sheet.flying
         basis = stored.model_copy(update={"craft": sheet.craft, "pack": sheet.pack, "flying": flying})
-    known = told(session, craft_id=craft_id, type_name=pack.type_name, pattern=sheet.flying.name)
-    others = told_elsewhere(session, craft_id=craft_id, type_name=pack.type_name, pattern=sheet.flying.name)
-    learned = learned_from(known, sheet=basis, elsewhere=others)
+    of = lessons(session, basis, craft_id=craft_id, pack=pack)
+    known, learned = of.known, learned_from(of, sheet=basis)
     if learned is not None:
         taught = learned.taught(str(pack.id))
     else:

@@ -12,11 +12,12 @@ from sqlalchemy.orm import Session
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flying import PATTERNS, FlyingPattern
 from zesty_cell.core.learn.calibration import Calibration, SensorNow, current_now
-from zesty_cell.core.learn.correction import Learned, Observation, learn, observation
+from zesty_cell.core.learn.correction import Learned, Observation, PackTold, learn, observation
 from zesty_cell.core.learn.disagreement import Disagreement, disagreement
 from zesty_cell.core.learn.flights import LoggedFlight, Used, used_of
 from zesty_cell.core.sheet import CurrentSensor, Sheet, corrected
 from zesty_cell.core.taught import Taught
+from zesty_cell.services.log_fits import told_by_logs
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import calibrations, flights, sheets
 from zesty_cell.store.hangar import PACKS
@@ -101,10 +102,43 @@ def sensor_of(session: Session, craft_id: int) -> CurrentSensor | None:
     return CurrentSensor(out=round(min(max(now.out, -0.95), 20.0), 4), error=round(min(now.error, 10.0), 4))
 
 
+@dataclass(frozen=True)
+class Lessons:
+    """All that can be learned from about a craft with a type of pack on a pattern.
+
+    Attributes
+    ----------
+    known : list of Told
+        Flights on that pattern, the oldest first.
+    elsewhere : list of Elsewhere
+        Flights on other patterns.
+    logs : tuple of PackTold
+        What fits of telemetry logs told of the packs.
+    """
+
+    known: list[Told]
+    elsewhere: list[Elsewhere]
+    logs: tuple[PackTold, ...]
+
+    def __bool__(self) -> bool:
+        return bool(self.known or self.elsewhere or self.logs)
+
+
+def lessons(session: Session, sheet: Sheet, *, craft_id: int, pack: PackRow) -> Lessons:
+    """What a sheet's craft with packs of a type can be learned from."""
+    of = {"craft_id": craft_id, "type_name": pack.type_name}
+    pattern = sheet.flying.name
+    return Lessons(
+        known=told(session, pattern=pattern, **of),  # type: ignore[arg-type]
+        elsewhere=told_elsewhere(session, pattern=pattern, **of),  # type: ignore[arg-type]
+        logs=told_by_logs(session, of=sheet.pack, **of),  # type: ignore[arg-type]
+    )
+
+
 @lru_cache(maxsize=64)
-def _learned(sheet: Sheet, seen: tuple[Observation, ...]) -> Learned | None:
+def _learned(sheet: Sheet, seen: tuple[Observation, ...], logs: tuple[PackTold, ...] = ()) -> Learned | None:
     try:
-        return learn(sheet, seen)
+        return learn(sheet, seen, told=logs)
     except OutOfRangeError:  # a sheet that contradicts itself is refused where it is flown
         return None
 
@@ -117,18 +151,18 @@ def observed(known: list[Told], /, *, sheet: Sheet, flights: int | None = None) 
     )
 
 
-def learned_from(known: list[Told], /, *, sheet: Sheet, elsewhere: Sequence[Elsewhere] = ()) -> Learned | None:
-    """What flights taught about a sheet's craft and packs; None without any.
+def learned_from(of: Lessons, /, *, sheet: Sheet) -> Learned | None:
+    """What flights and their logs taught about a sheet's craft and packs; None without any.
 
     Those on other patterns tell of craft and packs alike; residuals are of the sheet's own pattern.
 
     Learned on the sheet as it would be flown plainly, from a full pack: changes being tried and landing rules are
     not of the flights.  The same question is answered once.
     """
-    if not known and not elsewhere:
+    if not of:
         return None
-    count = len(known) + len(elsewhere)
-    seen = observed(known, sheet=sheet, flights=count) + tuple(
+    count = len(of.known) + len(of.elsewhere)
+    seen = observed(of.known, sheet=sheet, flights=count) + tuple(
         observation(
             e.told.flight,
             e.told.used,
@@ -137,15 +171,15 @@ def learned_from(known: list[Told], /, *, sheet: Sheet, elsewhere: Sequence[Else
             flights=count,
             pattern=e.pattern,
         )
-        for e in elsewhere
+        for e in of.elsewhere
     )
-    learned = _learned(_plain(sheet), seen)
-    if learned is None or not elsewhere:
+    learned = _learned(_plain(sheet), seen, of.logs)
+    if learned is None or not of.elsewhere:
         return learned
-    own = slice(0, len(known))
+    own = slice(0, len(of.known))
     return replace(
         learned, residuals=learned.residuals[own], plain=learned.plain[own], odd=learned.odd[own],
-        elsewhere=len(elsewhere),
+        elsewhere=len(of.elsewhere),
     )  # fmt: skip
 
 
@@ -181,21 +215,16 @@ def taught_of(session: Session, sheet: Sheet, *, craft_id: int, pack: PackRow) -
     Where its type of pack was not flown so, what the craft's flights with another taught: the craft is known then,
     and its pack is not.
     """
-    known, others = _of_type(session, craft_id=craft_id, pack=pack, sheet=sheet)
-    if not known and not others:
+    known = lessons(session, sheet, craft_id=craft_id, pack=pack)
+    if not known:
         other = _flown_with(session, craft_id=craft_id, pattern=sheet.flying.name)
         if other is None:
             return None
         pack = other
         sheet = sheet.model_copy(update={"pack": PACKS.thing(other)})
-        known, others = _of_type(session, craft_id=craft_id, pack=pack, sheet=sheet)
-    learned = learned_from(known, sheet=sheet, elsewhere=others)
+        known = lessons(session, sheet, craft_id=craft_id, pack=pack)
+    learned = learned_from(known, sheet=sheet)
     return None if learned is None else learned.taught(str(pack.id))
-
-
-def _of_type(session: Session, *, craft_id: int, pack: PackRow, sheet: Sheet) -> tuple[list[Told], list[Elsewhere]]:
-    of = {"craft_id": craft_id, "type_name": pack.type_name, "pattern": sheet.flying.name}
-    return told(session, **of), told_elsewhere(session, **of)  # type: ignore[arg-type]
 
 
 def _flown_with(session: Session, *, craft_id: int, pattern: str) -> PackRow | None:

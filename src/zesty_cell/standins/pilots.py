@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
 
 from zesty_cell.core.forecast import forecast
-from zesty_cell.core.learn.correction import Learned, Observation, learn, observation
+from zesty_cell.core.learn.correction import Learned, Observation, PackTold, learn, observation
 from zesty_cell.core.learn.flights import LoggedFlight, used_of
 from zesty_cell.core.learn.timer import NextTimer, TimedFlight, next_timer
 from zesty_cell.core.sheet import Sheet, corrected
@@ -42,17 +43,25 @@ class PilotsFlight:
     left: float
 
 
-def learn_and_advise(sheet: Sheet, logged: list[LoggedFlight], /) -> tuple[Learned, NextTimer]:
-    """What the application makes of a log: what it taught, and the timer to set next [s]."""
-    told = [(f, used) for f in logged if (used := used_of(f, pack=sheet.pack)) is not None]
+def learn_and_advise(
+    sheet: Sheet, logged: list[LoggedFlight], /, *, told: Sequence[PackTold] = ()
+) -> tuple[Learned, NextTimer]:
+    """What the application makes of a log: what it taught, and the timer to set next [s].
+
+    Parameters
+    ----------
+    told : sequence of PackTold
+        By fits of telemetry logs.
+    """
+    known = [(f, used) for f in logged if (used := used_of(f, pack=sheet.pack)) is not None]
     seen: list[Observation] = [
-        observation(f, used, key=_PACK, pack=sheet.pack, flights=len(told)) for f, used in told
+        observation(f, used, key=_PACK, pack=sheet.pack, flights=len(known)) for f, used in known
     ]
-    learned = learn(sheet, seen)
+    learned = learn(sheet, seen, told=told)
     result = forecast(corrected(sheet, learned.taught(_PACK) if seen else None))
     timed = [
         TimedFlight(f.duration_s, used.share * sheet.pack.capacity_ah, bool(odd))
-        for (f, used), odd in zip(told, learned.odd, strict=True)
+        for (f, used), odd in zip(known, learned.odd, strict=True)
     ]
     return learned, next_timer(flights=timed, result=result)
 

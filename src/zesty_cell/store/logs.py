@@ -6,12 +6,14 @@ import hashlib
 import zlib
 
 from sqlalchemy import select
+from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.learn.log_fit import LogTold
 from zesty_cell.formats.csv_table import Table
 from zesty_cell.formats.telemetry_csv import Mapping
 from zesty_cell.store import records
-from zesty_cell.store.tables import LogRow
+from zesty_cell.store.tables import FlightRow, LogFitRow, LogRow, PackRow
 
 #: Of compression: an hour's log in a tenth of a second, at a third more than the smallest.
 _LEVEL = 1
@@ -86,6 +88,41 @@ def confirm(session: Session, row: LogRow, mapping: Mapping) -> None:
     """Keep what the pilot confirmed."""
     row.mapping = mapping.model_dump(mode="json")
     session.flush()
+
+
+def of_craft_flights(
+    session: Session, *, craft_id: int, type_name: str, most: int
+) -> list[tuple[LogRow, FlightRow]]:
+    """The newest logs attached to flights of a craft with packs of a type that may be learned from."""
+    query = (
+        select(LogRow, FlightRow)
+        .join(FlightRow, FlightRow.id == LogRow.flight_id)
+        .join(PackRow, PackRow.id == FlightRow.pack_id)
+        .where(
+            FlightRow.craft_id == craft_id,
+            PackRow.type_name == type_name,
+            FlightRow.deleted_at.is_(None),
+            FlightRow.set_aside.is_(False),
+            LogRow.deleted_at.is_(None),
+            LogRow.mapping.is_not(None),
+        )
+        .order_by(FlightRow.landed_at.desc(), LogRow.id.desc())
+        .limit(most)
+    )
+    return [(log, flight) for log, flight in session.execute(query)]
+
+
+def fit_kept(session: Session, log_id: int, *, rests_on: str) -> LogFitRow | None:
+    """What a log's fit told, provided that it rests on just this; None where it was not fitted so."""
+    row = session.get(LogFitRow, log_id)
+    return row if row is not None and row.rests_on == rests_on else None
+
+
+def keep_fit(session: Session, log_id: int, *, rests_on: str, told: LogTold | None) -> None:
+    """Keep what a log's fit told of its pack."""
+    of = {"rests_on": rests_on, "document": None if told is None else told.model_dump(mode="json")}
+    made = insert(LogFitRow).values(log_id=log_id, **of)
+    session.execute(made.on_conflict_do_update(index_elements=["log_id"], set_=of))
 
 
 def delete(session: Session, row: LogRow) -> None:

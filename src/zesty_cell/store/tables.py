@@ -124,6 +124,18 @@ class LogRow(_Kept, Base):
     packed: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
 
 
+class LogFitRow(Base):
+    """What a log's fit told of its pack; ``document`` is the core's LogTold as JSON, or null where it told nothing.
+
+    ``rests_on`` changes with everything the fit rests on: one that differs is not used, and made anew.
+    """
+
+    __tablename__ = "log_fit"
+    log_id: Mapped[int] = mapped_column(ForeignKey("log.id"), primary_key=True)
+    rests_on: Mapped[str] = mapped_column(String(64))
+    document: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), default=None)
+
+
 class VoiceLineRow(_Kept, Base):
     """How a line is spoken in every plan that has it: with other words, or by the pilot's own recording.
 

@@ -16,7 +16,7 @@ from zesty_cell.core.learn.correction import FACTORS
 from zesty_cell.core.sheet import corrected
 from zesty_cell.core.taught import POWER, covariance_of
 from zesty_cell.services.forecasts import flown
-from zesty_cell.services.learning import Told, as_flown, disagreement_of, learned_from, told, told_elsewhere
+from zesty_cell.services.learning import Told, as_flown, disagreement_of, learned_from, lessons
 from zesty_cell.store import sheets as store
 from zesty_cell.web.drawing.taught_chart import factor_lines, miss_chart, time_bars
 from zesty_cell.web.messages import say
@@ -52,15 +52,14 @@ def show(request: Request, session: Store, sheet_id: int) -> Response:
     """The forecast without and with the log, and what each flight taught."""
     row = store.fetch(session, sheet_id)
     sheet = store.as_sheet(row)
-    known = told(session, craft_id=row.craft_id, type_name=row.pack.type_name, pattern=sheet.flying.name)
-    others = told_elsewhere(session, craft_id=row.craft_id, type_name=row.pack.type_name, pattern=sheet.flying.name)
-    learned = learned_from(known, sheet=sheet, elsewhere=others)
+    of = lessons(session, sheet, craft_id=row.craft_id, pack=row.pack)
+    known, learned = of.known, learned_from(of, sheet=sheet)
     context: dict[str, Any] = {
         "row": row,
         "sheet": sheet,
         "learned": None,
         "trouble": "",
-        "by_others": None if known or others else as_flown(session, row).taught,
+        "by_others": None if of else as_flown(session, row).taught,
     }
     if learned is None:
         return page(request, "taught.html", context)
@@ -77,14 +76,15 @@ def show(request: Request, session: Store, sheet_id: int) -> Response:
         for k, (name, label) in enumerate(zip(FACTORS, _LABELS, strict=True))
     ]
     misses = [m if math.isfinite(m) else None for m in learned.residuals.tolist()]
-    lessons = [Lesson(t, m, bool(o)) for t, m, o in zip(known, misses, learned.odd, strict=True)]
+    each = [Lesson(t, m, bool(o)) for t, m, o in zip(known, misses, learned.odd, strict=True)]
     shown = [
         (lesson.miss, lesson.odd, f"{lesson.landed_at:%-d %B}: {minutes(t.flight.duration_s)} on "
          f"{t.row.pack.name}, {_more(lesson.miss)}")
-        for lesson in lessons if lesson.miss is not None for t in (lesson.told,)
+        for lesson in each if lesson.miss is not None for t in (lesson.told,)
     ]  # fmt: skip
     context |= {
         "learned": learned,
+        "logs": len(of.logs),
         "taught": taught,
         "before": before,
         "after": after,
@@ -94,7 +94,7 @@ def show(request: Request, session: Store, sheet_id: int) -> Response:
         ),
         "factors": factor_lines(figures),
         "misses": miss_chart(shown, sigma=learned.scatter) if shown else None,
-        "lessons": lessons[::-1],
+        "lessons": each[::-1],
         "more": _more,
         "disagreement": disagreement_of(known, sheet=sheet),
     }

@@ -124,7 +124,7 @@ def test_the_fast_path_says_what_the_engine_says(rules, three_flights):
 def test_the_written_plan_does_well_on_its_own_day(scores, lighthouse):
     own = scores[0]
     assert own.flights == 200
-    assert own.false_calls <= 0.02
+    assert own.false_flights <= 0.04 * 200  # two calls by volts, each in at most 2 % of the flights
     assert own.missed <= 10
     # Pack low comes about its lead time before landing, land now at about the reserve.
     assert own.warning_s[0] > 0.5 * lighthouse.setup.lead_s

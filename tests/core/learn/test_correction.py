@@ -172,7 +172,48 @@ def test_what_a_fit_told_of_a_pack_is_used_where_it_flies():
     told = [PackTold("one", resistance=math.log(1.4), resistance_sigma=0.05)]
     learned = learn(SHEET, [Observation(pack="one", duration_s=700.0, used_ah=2.2)], told=told)
     taught, sibling = learned.taught("one"), learned.taught("another")
-    # Prior 8 % of the sheet with 12 % of the individual, against five: most of it is believed.
-    weight = (0.08**2 + 0.12**2) / (0.08**2 + 0.12**2 + 0.05**2)
+    # Prior 8 % of the sheet with 18 % of the individual, against five: most of it is believed.
+    weight = (0.08**2 + 0.18**2) / (0.08**2 + 0.18**2 + 0.05**2)
     assert math.log(taught.resistance) == pytest.approx(weight * math.log(1.4), rel=0.02)
     assert 1.0 < sibling.resistance < taught.resistance
+    assert taught.logs == 1
+
+
+def test_a_fit_alone_teaches_without_any_flight_whose_charge_is_known():
+    told = PackTold("one", capacity=math.log(0.9), capacity_sigma=0.03)
+    taught = learn(SHEET, [], told=[told]).taught("one")
+    assert taught.flights == taught.logs == 1
+    assert taught.capacity == pytest.approx(0.9, abs=0.02)
+    assert taught.resistance == pytest.approx(1.0)
+    with pytest.raises(ValueError, match="without flights"):
+        learn(SHEET, []).taught("one")
+
+
+def test_a_resistance_is_known_at_the_temperature_at_which_logs_told_it():
+    # By what they tell: 1/0.05² against 1/0.10² is four to one.
+    told = [
+        PackTold("one", resistance=0.3, resistance_sigma=0.05, at_c=0.0),
+        PackTold("one", resistance=0.3, resistance_sigma=0.10, at_c=20.0),
+        PackTold("one", capacity=-0.1, capacity_sigma=0.05, at_c=-20.0),
+    ]
+    assert learn(SHEET, [], told=told).taught("one").resistance_c == pytest.approx(4.0)
+    assert learn(SHEET, [], told=told[2:]).taught("one").resistance_c == 25.0
+
+
+def test_fits_in_another_cold_weigh_less_by_what_is_not_known_of_the_cold():
+    # Two that differ: one at the mean temperature of both, one far from it.
+    def believed(at_c):
+        told = [
+            PackTold("one", resistance=0.30, resistance_sigma=0.05, at_c=at_c),
+            PackTold("one", resistance=0.36, resistance_sigma=0.05, at_c=20.0),
+            PackTold("one", resistance=0.36, resistance_sigma=0.05, at_c=20.0),
+        ]
+        return math.log(learn(SHEET, [], told=told).taught("one").resistance)
+
+    # All alike: a prior of hypot(8, 18) % against three of five, whose mean is 0.34.
+    prior, each = (0.08**2 + 0.18**2) ** -1.0, 0.05**-2.0
+    assert believed(20.0) == pytest.approx(1.02 * each / (3.0 * each + prior), abs=2e-4)
+    # At −10 °C, 10 °C from the mean: 600 K·(1/263.15 − 1/283.15) = 16.1 %, the others 7.2 % from theirs.
+    far, near = (0.05**2 + 0.1610**2) ** -1.0, (0.05**2 + 0.0723**2) ** -1.0
+    expected = (0.72 * near + 0.30 * far) / (2.0 * near + far + prior)
+    assert believed(-10.0) == pytest.approx(expected, abs=2e-4)

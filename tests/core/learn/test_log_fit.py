@@ -10,7 +10,10 @@ import pytest
 from tests.sheets import satsuma, sheet
 from zesty_cell.core.callouts.telemetry import Telemetry
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.learn.log_fit import KEYS, fit_log
+from zesty_cell.core.learn.correction import pack_told
+from zesty_cell.core.learn.flights import ERROR_SHOWN
+from zesty_cell.core.learn.log_fit import KEYS, LogTold, fit_log, told_by_log
+from zesty_cell.core.pack import pack_figures
 from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.telemetry_csv import guess_mapping, read_telemetry
 from zesty_cell.standins.craft import Hidden, Sensors, SimulatedCraft
@@ -102,6 +105,28 @@ def test_the_cell_voltage_does_where_there_is_no_packs():
     log, _ = flown()
     cells = replace(log, cell_v=log.pack_v / 6, pack_v=None)
     assert fit(cells).of("capacity").value == pytest.approx(fit(log).of("capacity").value, rel=0.01)
+
+
+def test_what_a_fit_tells_goes_on_with_the_sensors_own_doubt():
+    log, flight = flown(Hidden(capacity=0.9, resistance=1.3))
+    for put_back_ah, scale_sigma in ((flight.used_ah, 0.015), (None, ERROR_SHOWN)):
+        found = fit(log, put_back_ah=put_back_ah)
+        told = told_by_log(found, at_c=12.0)
+        one = found.of("resistance")
+        assert told.resistance_ohm == one.value
+        assert told.at_c == 12.0
+        own = np.log(one.high / one.value) / 1.96
+        assert told.resistance_sigma == pytest.approx(np.hypot(own, scale_sigma))
+        assert told.capacity_ah == pytest.approx(0.9 * pack_figures(SHEET.pack).capacity_ah, rel=0.03)
+    silent = replace(found, parameters=tuple(replace(p, told=False) for p in found.parameters))
+    assert told_by_log(silent, at_c=12.0) is None
+
+
+def test_what_a_log_told_is_over_what_the_sheets_pack_says():
+    told = LogTold(resistance_ohm=0.0150, resistance_sigma=0.05, at_c=8.0)
+    one = pack_told(told, pack="7", of=SHEET.pack)
+    assert one.resistance == pytest.approx(np.log(0.0150 / SHEET.pack.cell_resistance_ohm))
+    assert (one.pack, one.capacity, one.resistance_sigma, one.at_c) == ("7", None, 0.05, 8.0)
 
 
 TIME = np.arange(0.0, 200.0, 0.2)

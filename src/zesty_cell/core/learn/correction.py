@@ -20,9 +20,16 @@ from numpy.typing import NDArray
 
 from zesty_cell.core.flight import Factors, Setup, charge_left_until, set_up
 from zesty_cell.core.flying import FlyingPattern
-from zesty_cell.core.forecast import INTENSITY_SIGMA, gusts_in_mean, power_by_weight_sigma
+from zesty_cell.core.forecast import (
+    ARRHENIUS_SIGMA_K,
+    INTENSITY_SIGMA,
+    colder_than_25,
+    gusts_in_mean,
+    power_by_weight_sigma,
+)
 from zesty_cell.core.learn.flights import How, LoggedFlight, Used, left_by_rest
-from zesty_cell.core.pack import Pack
+from zesty_cell.core.learn.log_fit import LogTold
+from zesty_cell.core.pack import Pack, pack_figures
 from zesty_cell.core.sheet import COLDEST_C, HOTTEST_C, Sheet
 from zesty_cell.core.taught import CAPACITY, POWER, RESISTANCE, PackKind, Taught, spread_of
 
@@ -36,7 +43,7 @@ FEW = 1.5
 #: No pilot's flights are more alike than that [1].
 _LEAST_SCATTER = 0.02
 #: How individuals of a type differ from each other: capacity and resistance, one sigma [1].
-INDIVIDUAL_CAPACITY, INDIVIDUAL_RESISTANCE = 0.08, 0.12
+INDIVIDUAL_CAPACITY, INDIVIDUAL_RESISTANCE = 0.08, 0.18
 #: Capacities have a long tail (labels lie by a fifth, packs tire): Student's t of so many degrees of freedom, so
 #: that flights which say so are believed.
 _TAIL = 2.0
@@ -103,14 +110,39 @@ class Observation:
 
 @dataclass(frozen=True)
 class PackTold:
-    """What a log's fit or a test told of one individual, over what its sheet says, as logarithms with one sigma
-    [1]."""
+    """What a log's fit or a test told of one individual.
+
+    Attributes
+    ----------
+    pack : str
+        Which one.
+    resistance, capacity : float or None
+        Over what its sheet says, as logarithms [1].
+    resistance_sigma, capacity_sigma : float
+        One standard deviation [1].
+    at_c : float
+        Temperature at which the resistance was seen [°C].
+    """
 
     pack: str
     resistance: float | None = None
     resistance_sigma: float = 1.0
     capacity: float | None = None
     capacity_sigma: float = 1.0
+    at_c: float = 25.0
+
+
+def pack_told(told: LogTold, /, *, pack: str, of: Pack) -> PackTold:
+    """What a log told of an individual, over what a sheet's pack says of its type [1]."""
+    figures = pack_figures(of)
+    return PackTold(
+        pack=pack,
+        resistance=told.resistance_ohm and math.log(told.resistance_ohm / figures.cell_resistance_ohm),
+        resistance_sigma=told.resistance_sigma,
+        capacity=told.capacity_ah and math.log(told.capacity_ah / figures.capacity_ah),
+        capacity_sigma=told.capacity_sigma,
+        at_c=told.at_c,
+    )
 
 
 #: A flight is odd so many standard deviations from what is expected of it [1].
@@ -196,6 +228,8 @@ class Learned:
     setup : Setup
     elsewhere : int
         Of the flights, those on other patterns: without any on its own, how lively that is flown is not known.
+    told : tuple of PackTold
+        What fits of logs told.
     """
 
     theta: NDArray[np.float64]
@@ -212,6 +246,7 @@ class Learned:
     odd: NDArray[np.bool_]
     setup: Setup
     elsewhere: int = 0
+    told: tuple[PackTold, ...] = ()
 
     def capacity_ah(self, pack: str, /) -> float:
         """Capacity of an individual as it is believed now, whole pack [Ah]; of its type where it never flew."""
@@ -255,7 +290,7 @@ class Learned:
         ValueError
             Without flights.
         """
-        if not self.flights:
+        if not self.flights and not self.told:
             raise ValueError("Nothing was learned without flights.")
         columns = self._columns(pack)
         power, intensity, capacity, resistance = (float(f) for f in np.exp(columns @ self.theta))
@@ -266,7 +301,7 @@ class Learned:
         gusts = gusts_in_mean(flown_s=self.mean_s)
         covariance[POWER, POWER] += max(self.scatter**2 - gusts**2, 0.25 * self.scatter**2) + MODEL_SIGMA**2
         return Taught(
-            flights=self.flights,
+            flights=max(self.flights, len(self.told)),
             elsewhere=self.elsewhere,
             power=power,
             intensity=intensity,
@@ -275,7 +310,15 @@ class Learned:
             spread=spread_of(covariance),
             kind=PackKind.of(self.setup.sheet.pack),
             pattern=self.setup.sheet.flying.name,
+            resistance_c=_known_at_c(self.told),
+            logs=len(self.told),
         )
+
+
+def _known_at_c(told: Sequence[PackTold]) -> float:
+    """Temperature at which a resistance is known [°C]: the mean of the logs' that told it, by what they tell."""
+    seen = [(t.at_c, t.resistance_sigma**-2.0) for t in told if t.resistance is not None]
+    return sum(c * w for c, w in seen) / sum(w for _, w in seen) if seen else 25.0
 
 
 def _columns(
@@ -389,7 +432,7 @@ def learn(sheet: Sheet, observations: Sequence[Observation], /, *, told: Sequenc
     mean_s = sum(o.duration_s for o in observations) / max(len(observations), 1)
     empty = Learned(
         theta, np.diag(sigma0**2), packs, patterns, sensors, unknown, unknown, sigma0, len(observations), mean_s,
-        FLIGHT_SIGMA, none, setup,
+        FLIGHT_SIGMA, none, setup, told=tuple(told),
     )  # fmt: skip
     if not observations and not told:
         return empty
@@ -420,7 +463,7 @@ def learn(sheet: Sheet, observations: Sequence[Observation], /, *, told: Sequenc
     wide = scatter * _t_over_normal(_FLIGHT_SIGMA_COUNTS + max(count - 1.0, 0.0))
     return Learned(
         theta, covariance, packs, patterns, sensors, residuals, plain, sigma0, len(observations), mean_s, wide, odd,
-        setup,
+        setup, told=tuple(told),
     )  # fmt: skip
 
 
@@ -509,6 +552,7 @@ def _rows(
                 sigma = few * math.hypot(seen.left_sigma, scatter * (1.0 - left[j]))
                 rows.append(left_slopes[j] @ columns / sigma)
                 misses.append((seen.left - left[j]) / sigma)
+    known_c = _known_at_c(told)
     for one in told:
         columns = of._columns(one.pack)
         for k, value, sigma in (
@@ -516,6 +560,9 @@ def _rows(
             (RESISTANCE, one.resistance, one.resistance_sigma),
         ):
             if value is not None:
+                if k == RESISTANCE:  # seen in another cold than the others
+                    apart = colder_than_25(one.at_c) - colder_than_25(known_c)
+                    sigma = math.hypot(sigma, ARRHENIUS_SIGMA_K * apart)
                 rows.append(columns[k] / sigma)
                 misses.append((value - float(columns[k] @ theta)) / sigma)
     if not rows:

@@ -11,17 +11,20 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import Field
 
 from zesty_cell.core import kernel
 from zesty_cell.core.callouts.telemetry import Telemetry, last_heard
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import cell_table, temperature_table
+from zesty_cell.core.entity import Entity
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight import LONGEST_STEP_S
+from zesty_cell.core.learn.flights import ERROR_SHOWN
 from zesty_cell.core.pack import Pack, cell_cooling_w_k, pack_figures
 
 Cooling = Literal["enclosed", "still air", "airflow"]
@@ -118,6 +121,55 @@ class LogFit:
         return self.parameters[KEYS.index(key)]
 
 
+class LogTold(Entity):
+    """What a log's fit told of one pack, to be learned from.
+
+    Parameters
+    ----------
+    resistance_ohm : float, optional
+        Of a cell at 25 °C by our law of temperature [Ω]; None where the log does not tell it.
+    capacity_ah : float, optional
+        Of the pack [Ah].
+    resistance_sigma, capacity_sigma : float
+        One standard deviation of their logarithms [1].
+    at_c : float
+        Temperature at which it was seen [°C].
+    """
+
+    resistance_ohm: Annotated[float, Field(gt=0, le=20)] | None = None
+    resistance_sigma: Annotated[float, Field(gt=0, le=5)] = 1.0
+    capacity_ah: Annotated[float, Field(gt=0, le=1000)] | None = None
+    capacity_sigma: Annotated[float, Field(gt=0, le=5)] = 1.0
+    at_c: Annotated[float, Field(ge=-40, le=90)] = 25.0
+
+
+def told_by_log(fit: LogFit, /, *, at_c: float) -> LogTold | None:
+    """What a fit tells that can be learned from; None where it tells nothing of the pack [Ω, Ah].
+
+    A current sensor that nobody checked is as far out as such sensors are: resistance and capacity go with it.
+
+    Parameters
+    ----------
+    at_c : float
+        Temperature of the pack as it took off [°C].
+    """
+    resistance, capacity = fit.of("resistance"), fit.of("capacity")
+    if not (resistance.told or capacity.told):
+        return None
+    scale_sigma = fit.current_error if fit.current_scale is not None else ERROR_SHOWN
+
+    def sigma(of: Fitted) -> float:
+        return math.hypot(math.log(of.high / of.value) / _Z95, scale_sigma)
+
+    return LogTold(
+        resistance_ohm=resistance.value if resistance.told else None,
+        resistance_sigma=sigma(resistance),
+        capacity_ah=capacity.value if capacity.told else None,
+        capacity_sigma=sigma(capacity),
+        at_c=at_c,
+    )
+
+
 class _Model:
     """The kernel driven with a log's current, for one pack in one air."""
 
@@ -199,6 +251,7 @@ class _Model:
         params[kernel.AIR_C] = params[kernel.START_C] = self.air_c
         params[kernel.START_CHARGE] = min(1.0 + start, 1.0)
         params[kernel.FLOOR_V], params[kernel.FLOOR_HOLD_S] = -10.0, 1e9
+        params[kernel.FIRST_STRETCH] = 1.0
         params[kernel.LAND_USED_AH] = params[kernel.LAND_TIMER_S] = params[kernel.BEYOND_LANDING] = np.inf
         params[kernel.LAND_CHARGE_LEFT] = params[kernel.LAND_LOADED_V] = -1.0
         params[kernel.MAX_TIME_S] = self.time_s.size * self.step_s

@@ -31,6 +31,8 @@ from zesty_cell.formats.telemetry_csv import (
     read_telemetry,
     time_parts,
 )
+from zesty_cell.services.log_fits import keep_fits
+from zesty_cell.store import flights
 from zesty_cell.store import logs as store
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.flights import is_there
@@ -247,6 +249,7 @@ def confirm(request: Request, session: Store, sheet_id: int, log_id: int, form: 
         return _show(request, row, sheet_id, sheet, table, mapping, session=session, asked=True)
     store.confirm(session, row, mapping)
     if is_there(session, row.flight_id):
+        keep_fits(session, flights.fetch(session, row.flight_id or 0))
         return RedirectResponse(f"/log/{row.flight_id}/telemetry/{row.id}", 303)
     return RedirectResponse(f"/callouts/{sheet_id}?run=log-{row.id}", 303)
 
@@ -271,6 +274,7 @@ def put_in_the_log(request: Request, session: Store, sheet_id: int, log_id: int,
     store.confirm(session, row, mapping)
     row.flight_id = taken.flight_id
     session.flush()
+    keep_fits(session, flights.fetch(session, row.flight_id or 0))
     return say(RedirectResponse(f"/log/{row.flight_id}/telemetry/{row.id}", 303), "The flight is in the log.")
 
 

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import threading
-import zlib
-from collections import OrderedDict
 from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
@@ -13,8 +10,7 @@ from zesty_cell.core.callouts.dry_run import ODDITIES, DryRun, on_forecast, on_s
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.telemetry import on_telemetry
 from zesty_cell.core.forecast import Forecast
-from zesty_cell.formats.csv_table import read_table
-from zesty_cell.formats.telemetry_csv import Mapping, ReadLog, read_telemetry
+from zesty_cell.services.log_fits import read_packed
 from zesty_cell.store import logs as log_store
 from zesty_cell.store.flights import is_there
 from zesty_cell.web.forms import whole_number
@@ -47,30 +43,6 @@ class ChosenRun:
     logged: bool = True
     hope: str = ""
     notes: tuple[str, ...] = ()
-
-
-_KEPT = 4
-_lock = threading.Lock()
-_read: OrderedDict[tuple[int, int, Mapping], ReadLog] = OrderedDict()
-
-
-def remember_read(packed: bytes, mapping: Mapping, read: ReadLog) -> None:
-    """Keep the numbers of a log that was just read: it is looked at next."""
-    with _lock:
-        _read[len(packed), zlib.crc32(packed), mapping] = read
-        while len(_read) > _KEPT:
-            _read.popitem(last=False)
-
-
-def read_packed(packed: bytes, mapping: Mapping) -> ReadLog:
-    """The numbers of a kept log: read once while it is looked at, and while its callouts are edited."""
-    with _lock:
-        known = _read.get((len(packed), zlib.crc32(packed), mapping))
-    if known is not None:
-        return known
-    read = read_telemetry(read_table(zlib.decompress(packed)), mapping)
-    remember_read(packed, mapping, read)
-    return read
 
 
 def choose_run(session: Session, key: str, *, plan: CalloutPlan, result: Forecast) -> ChosenRun:

@@ -17,6 +17,7 @@ from zesty_cell.core.learn.flights import LoggedFlight, doubts, shared_out
 from zesty_cell.core.pack import Pack
 from zesty_cell.core.plausibility import cell_volts_doubt, flight_doubts
 from zesty_cell.services.advice import advise
+from zesty_cell.services.log_fits import keep_fits
 from zesty_cell.store import flights as store
 from zesty_cell.store import sheets
 from zesty_cell.store.hangar import PACKS
@@ -205,7 +206,7 @@ def _change(session: Session, form: Mapping[str, str], fields: tuple[Field, ...]
             told = was.model_dump() | {"put_back_ah": share, "charged_with_next": True}
             store.change(session, other.id, other.version, LoggedFlight.model_validate(told))
         flight = flight.model_copy(update={"put_back_ah": shares[-1]})
-    store.change(session, row.id, row.version, flight)
+    keep_fits(session, store.change(session, row.id, row.version, flight))
     return taken
 
 

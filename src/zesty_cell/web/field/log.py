@@ -16,6 +16,7 @@ from zesty_cell.core.learn.calibration import charge_factor
 from zesty_cell.core.learn.flights import LoggedFlight, Used, odd_ones, used_of
 from zesty_cell.formats.flights_csv import NamedFlight, write_flights
 from zesty_cell.services.learning import current_sensor
+from zesty_cell.services.log_fits import keep_fits
 from zesty_cell.store import calibrations, logs, sheets
 from zesty_cell.store import flights as store
 from zesty_cell.store.errors import EditConflictError
@@ -163,7 +164,7 @@ def change(request: Request, session: Store, flight_id: int, form: PostedForm) -
     if flight is None:
         return _flight_page(request, session, flight_id, taken=taken, form=form, status=422)
     try:
-        store.change(session, flight_id, whole_number(form.get("version", "")), flight)
+        keep_fits(session, store.change(session, flight_id, whole_number(form.get("version", "")), flight))
         session.commit()
     except EditConflictError as error:
         session.rollback()

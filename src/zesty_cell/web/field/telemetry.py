@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import json
 import math
-import threading
-from collections import OrderedDict
 from dataclasses import dataclass
 from typing import Annotated, Any
 
@@ -26,7 +24,7 @@ from zesty_cell.core.flying import FlyingPattern
 from zesty_cell.core.forecast import Forecast
 from zesty_cell.core.learn.calibration import corrected_log
 from zesty_cell.core.learn.flights import LoggedFlight
-from zesty_cell.core.learn.log_fit import LogFit, fit_log
+from zesty_cell.core.learn.log_fit import LogFit
 from zesty_cell.core.learn.log_pattern import LogPattern, pattern_from_log
 from zesty_cell.core.log_plausibility import log_doubts
 from zesty_cell.core.sheet import Sheet
@@ -35,13 +33,13 @@ from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_csv import guess_mapping, read_telemetry
 from zesty_cell.services.forecasts import flown
 from zesty_cell.services.learning import as_flown
+from zesty_cell.services.log_fits import FlownLog, fit_of, flown_log, keep_fits, read_packed, remember_read
 from zesty_cell.services.sheet_for import sheet_for
-from zesty_cell.store import calibrations, callouts, logs, sheets
+from zesty_cell.store import callouts, logs, sheets
 from zesty_cell.store import flights as store
 from zesty_cell.store.errors import MissingRecordError
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import FlightRow, LogRow, SheetRow
-from zesty_cell.web.callouts.runs import read_packed, remember_read
 from zesty_cell.web.forms import whole_number
 from zesty_cell.web.messages import say
 from zesty_cell.web.sheets import PostedForm, Store
@@ -61,6 +59,7 @@ def sheet_of(session: Session, row: FlightRow) -> SheetRow | None:
 class Opened:
     """A log of a flight, its numbers corrected by the calibrations made after it."""
 
+    log: FlownLog
     row: LogRow
     flight_row: FlightRow
     flight: LoggedFlight
@@ -73,13 +72,12 @@ class Opened:
 
 def _opened(session: Session, flight_id: int, log_id: int) -> Opened:
     row, flight_row = logs.fetch(session, log_id), store.fetch(session, flight_id)
-    mapping = logs.mapping_of(row)
-    if row.flight_id != flight_id or mapping is None:
+    log = flown_log(session, row, flight_row)
+    if row.flight_id != flight_id or log is None:
         raise MissingRecordError("log of this flight", log_id)
-    read = read_packed(logs.packed_of(row), mapping)
-    flight = store.flight_of(flight_row)
-    made = calibrations.of_craft(session, flight_row.craft_id)
-    telemetry, notes = corrected_log(read.telemetry, calibrations=made, at=flight.landed_at)
+    read = read_packed(logs.packed_of(row), log.mapping)
+    flight = log.flight
+    telemetry, notes = corrected_log(read.telemetry, calibrations=log.made, at=flight.landed_at)
     sheet_row = sheet_of(session, flight_row)
     sheet, result = None, None
     if sheet_row is not None:
@@ -92,7 +90,7 @@ def _opened(session: Session, flight_id: int, log_id: int) -> Opened:
         except OutOfRangeError:
             result = None
     doubts = tuple(d.words for d in log_doubts(read.telemetry, pack=PACKS.thing(flight_row.pack)))
-    return Opened(row, flight_row, flight, telemetry, (*read.notes, *notes, *doubts), sheet_row, sheet, result)
+    return Opened(log, row, flight_row, flight, telemetry, (*read.notes, *notes, *doubts), sheet_row, sheet, result)
 
 
 def _pattern(opened: Opened) -> LogPattern | str:
@@ -106,45 +104,6 @@ def _pattern(opened: Opened) -> LogPattern | str:
             name=name[:80],
             series=opened.sheet.pack.series,
             setup=set_up(opened.sheet),
-        )
-    except OutOfRangeError as error:
-        return str(error)
-
-
-_fit_lock = threading.Lock()
-_fits: OrderedDict[tuple[object, ...], LogFit | str] = OrderedDict()
-_FITS_KEPT = 8
-
-
-def _fit(opened: Opened) -> LogFit | str:
-    """The fitted pack, or why the log cannot tell; the page and its numbers ask for the same one."""
-    log = opened.telemetry
-    ends = tuple(
-        0.0 if v is None else float(np.nansum(v)) for v in (log.time_s, log.current_a, log.pack_v, log.cell_v)
-    )
-    key = (opened.row.id, opened.row.created_at, ends, opened.flight, opened.flight_row.pack_id,
-           opened.flight_row.pack.version, None if opened.sheet is None else opened.sheet.conditions.air_c,
-           None if opened.sheet is None else opened.sheet.craft.pack_cooling)  # fmt: skip
-    with _fit_lock:
-        known = _fits.get(key)
-    if known is None:
-        known = _fitted(opened)
-        with _fit_lock:
-            _fits[key] = known
-            while len(_fits) > _FITS_KEPT:
-                _fits.popitem(last=False)
-    return known
-
-
-def _fitted(opened: Opened) -> LogFit | str:
-    pack = PACKS.thing(opened.flight_row.pack)
-    air_c = opened.flight.air_c
-    if air_c is None:
-        air_c = 20.0 if opened.sheet is None else opened.sheet.conditions.air_c
-    cooling = "airflow" if opened.sheet is None else opened.sheet.craft.pack_cooling
-    try:
-        return fit_log(
-            opened.telemetry, pack=pack, air_c=air_c, cooling=cooling, put_back_ah=opened.flight.put_back_ah
         )
     except OutOfRangeError as error:
         return str(error)
@@ -172,6 +131,7 @@ def attach(
         row = logs.fetch(session, whole_number(log))
         row.flight_id = flight_id
         session.flush()
+        keep_fits(session, flight_row)
         return RedirectResponse(f"/log/{flight_id}/telemetry/{row.id}", 303)
     data = file.file.read()
     try:
@@ -195,6 +155,7 @@ def attach(
     if (known is None or wrong) and sheet is not None:  # a new source: its columns are confirmed once
         return RedirectResponse(f"/callouts/{sheet.id}/logs/{row.id}", 303)
     logs.confirm(session, row, mapping)
+    keep_fits(session, flight_row)
     return RedirectResponse(f"/log/{flight_id}/telemetry/{row.id}", 303)
 
 
@@ -232,7 +193,8 @@ def _show(
         events = [(e.time_s, e.say) for e in run.ran.events if e.say and e.kind == "rule"]
     context: dict[str, Any] = {
         "opened": opened,
-        "fit": _fit(opened),
+        "fit": fit_of(opened.log),
+        "learned_from": _learned_from(opened),
         "pattern": _pattern(opened),
         "is_fit": lambda value: isinstance(value, LogFit),
         "is_pattern": lambda value: isinstance(value, LogPattern),
@@ -249,6 +211,15 @@ def _over(grid: NDArray[np.float64], at: NDArray[np.float64], values: NDArray[np
     out = np.interp(grid, at, values)
     out[(grid < at[0]) | (grid > at[-1])] = math.nan
     return out
+
+
+def _learned_from(opened: Opened) -> str:
+    """Which figures of a fit are learned from, in words; empty for none."""
+    fit = fit_of(opened.log)
+    if isinstance(fit, str) or opened.flight.set_aside is not None:
+        return ""
+    names = [key for key in ("resistance", "capacity") if fit.of(key).told]  # type: ignore[arg-type]
+    return " and ".join(names).capitalize()
 
 
 def _series(opened: Opened, fit: LogFit | str, pattern: LogPattern | str) -> list[dict[str, Any]]:
@@ -291,7 +262,7 @@ def _series(opened: Opened, fit: LogFit | str, pattern: LogPattern | str) -> lis
 def data(session: Store, flight_id: int, log_id: int) -> Response:
     """The numbers as they are drawn: a line of JSON that says what they are, then 32-bit floats by column."""
     opened = _opened(session, flight_id, log_id)
-    fit, pattern = _fit(opened), _pattern(opened)
+    fit, pattern = fit_of(opened.log), _pattern(opened)
     panels = _series(opened, fit, pattern)
     plan = _plan(session, opened)
     events: list[dict[str, Any]] = []
