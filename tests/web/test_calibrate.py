@@ -8,6 +8,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.services.learning import sensor_of
 from zesty_cell.store import calibrations, flights, logs, sheets
 from zesty_cell.store.hangar import CRAFTS, PACKS
 
@@ -39,6 +40,11 @@ def answer(response):
 
 def error(response, field):
     return re.search(rf'id="error-{field}"[^>]*>([^<]*)<', response.text)[1]
+
+
+def kept_rows(app):
+    with app.state.database.session() as session:
+        return [row.id for row in calibrations.newest(session)]
 
 
 def kept(app):
@@ -363,3 +369,44 @@ def test_a_hover_down_in_the_other_volts_is_told_so(client, bench):
 
 def named_pack(client, name):
     return re.search(rf'/hangar/packs/(\d+)">{name}<', client.get("/hangar").text)[1]
+
+
+def heron_of(app):
+    with app.state.database.session() as session:
+        return CRAFTS.thing(next(r for r in CRAFTS.all(session) if r.name == "Heron"))
+
+
+OFFER = "Read by the sensor that was out?"
+
+
+def test_a_calibration_offers_to_correct_the_points_it_explains(client, app, bench):
+    before = heron_of(app)
+    post(client, "current", bench, "keep", **CURRENT)  # 2.0 Ah shown where 2.4 went back
+    record = kept_rows(app)[0]
+
+    def overview():
+        return client.get("/calibrate", params={"craft": bench["craft"]}).text
+
+    def doubt():
+        with app.state.database.session() as session:
+            return sensor_of(session, int(bench["craft"])).error
+
+    assert OFFER in overview()
+    assert before.steady.read_by == "meter"  # and so is not asked about
+    assert f"truly <b>{before.full_throttle.current_a * 1.2:.3g} A</b>" in overview()
+    assert doubt() > 0.2
+    assert client.post(f"/calibrate/records/{record}/points", data={"answer": "correct"}).status_code == 303
+    assert heron_of(app).full_throttle.current_a == pytest.approx(before.full_throttle.current_a * 1.2, rel=5e-3)
+    assert doubt() < 0.05
+    page = overview()
+    assert "Heron is corrected: full throttle" in page
+    assert OFFER not in page
+    client.post(f"/calibrate/records/{record}/points-undo")
+    assert heron_of(app) == before
+    assert OFFER in overview()
+    client.post(f"/calibrate/records/{record}/points", data={"answer": "leave"})
+    assert heron_of(app) == before
+    assert OFFER not in overview()
+    client.post(f"/calibrate/records/{record}/points", data={"answer": "correct"})  # another tab, later
+    assert heron_of(app) == before
+    assert client.post("/calibrate/records/999/points", data={"answer": "correct"}).status_code == 404

@@ -12,7 +12,13 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.forecast import forecast
-from zesty_cell.core.learn.calibration import CellCheck, CurrentCalibration, LineLossTest, VoltageCalibration
+from zesty_cell.core.learn.calibration import (
+    CellCheck,
+    CraftPoints,
+    CurrentCalibration,
+    LineLossTest,
+    VoltageCalibration,
+)
 from zesty_cell.core.learn.flights import How, LoggedFlight
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.demo.advised import ADVISED
@@ -204,6 +210,10 @@ class _Season:
         keep_fits(self.session, row)
 
 
+#: Heron's full throttle was read after that.
+_READ_SINCE = CraftPoints(answer="left")
+
+
 def _kept_calibrations(session: Session, heron: SheetRow, swift: SheetRow) -> None:
     """What the pilots measured: Heron's sensors, its way to the lamp, and the cells of the pack that tires."""
     when = _STORIES[0].calibrated
@@ -221,13 +231,13 @@ def _kept_calibrations(session: Session, heron: SheetRow, swift: SheetRow) -> No
     )  # fmt: skip
     calibrations.add(
         session,
-        current.model_copy(update={"entered": current.scale().entered}),
+        current.model_copy(update={"entered": current.scale().entered, "craft_points": _READ_SINCE}),
         craft_id=heron.craft_id,
         pack_id=None,
     )
     voltage = VoltageCalibration(
         made_at=when - timedelta(minutes=25), old=110.0, step=0.1, points=((24.62, 24.81), (21.27, 21.44)),
-        entered=110.9,
+        entered=110.9, craft_points=_READ_SINCE,
     )  # fmt: skip
     calibrations.add(session, voltage, craft_id=heron.craft_id, pack_id=None)
     lamp = LineLossTest(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -15,12 +16,13 @@ from zesty_cell.core.learn.calibration import Calibration, SensorNow, current_no
 from zesty_cell.core.learn.correction import Learned, Observation, PackTold, learn, observation
 from zesty_cell.core.learn.disagreement import Disagreement, disagreement
 from zesty_cell.core.learn.flights import LoggedFlight, Used, used_of
+from zesty_cell.core.learn.measured_points import unexplained_share
 from zesty_cell.core.sheet import CurrentSensor, Sheet, corrected
 from zesty_cell.core.taught import Taught
 from zesty_cell.services.log_fits import told_by_logs
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import calibrations, flights, sheets
-from zesty_cell.store.hangar import PACKS
+from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import FlightRow, PackRow, SheetRow
 
 
@@ -95,11 +97,18 @@ def current_sensor(session: Session, craft_id: int) -> SensorNow:
 
 
 def sensor_of(session: Session, craft_id: int) -> CurrentSensor | None:
-    """What is known of a craft's current sensor; None where nothing tells."""
+    """What is known of a craft's current sensor; None where nothing tells.
+
+    While nobody said whether its measured points were read before a calibration that explains them, they are as far
+    out as it says.
+    """
     now = current_sensor(session, craft_id)
     if now.by == "nothing":
         return None
-    return CurrentSensor(out=round(min(max(now.out, -0.95), 20.0), 4), error=round(min(now.error, 10.0), 4))
+    craft = CRAFTS.thing(CRAFTS.fetch(session, craft_id))
+    open_share = unexplained_share(craft, calibrations.of_craft(session, craft_id))
+    error = math.hypot(now.error, open_share)
+    return CurrentSensor(out=round(min(max(now.out, -0.95), 20.0), 4), error=round(min(error, 10.0), 4))
 
 
 @dataclass(frozen=True)

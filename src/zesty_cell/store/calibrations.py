@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import or_, select
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.learn.calibration import CALIBRATION, Calibration
+from zesty_cell.core.learn.calibration import CALIBRATION, Calibration, CraftPoints
 from zesty_cell.store import records
 from zesty_cell.store.tables import CalibrationRow
 
@@ -46,7 +46,7 @@ def newest(session: Session, *, most: int = 200) -> list[CalibrationRow]:
 
 def of_craft(session: Session, craft_id: int) -> list[Calibration]:
     """Of a craft's sensors, the oldest first."""
-    return [calibration_of(row) for row in _find(session, craft_id=craft_id)]
+    return [calibration_of(row) for row in rows_of_craft(session, craft_id)]
 
 
 def of_pack(session: Session, pack_id: int) -> list[Calibration]:
@@ -61,6 +61,19 @@ def _find(session: Session, *, craft_id: int | None = None, pack_id: int | None 
     ) if c is not None]  # fmt: skip
     query = select(CalibrationRow).where(or_(*wanted), CalibrationRow.deleted_at.is_(None))
     return list(session.scalars(query.order_by(CalibrationRow.made_at, CalibrationRow.id)))
+
+
+def answer(session: Session, row: CalibrationRow, craft_points: CraftPoints | None) -> None:
+    """Note what became of the craft's measured points that a calibration explains."""
+    said = None if craft_points is None else craft_points.model_dump()
+    made = CALIBRATION.validate_python(row.document | {"craft_points": said})
+    row.document = made.model_dump(mode="json")
+    session.flush()
+
+
+def rows_of_craft(session: Session, craft_id: int) -> list[CalibrationRow]:
+    """The rows of a craft's calibrations, the oldest first."""
+    return _find(session, craft_id=craft_id)
 
 
 def delete(session: Session, row: CalibrationRow) -> None:

@@ -34,6 +34,22 @@ class _Kept(Entity):
     note: Note = ""
 
 
+class Moved(Entity):
+    """A figure of a craft's measured points as it was entered, and as the corrected sensor shows it [A or V]."""
+
+    part: Literal["steady", "full throttle"]
+    unit: Literal["A", "V"]
+    was: Annotated[float, Field(gt=0, le=1e5)]
+    now: Annotated[float, Field(gt=0, le=1e5)]
+
+
+class CraftPoints(Entity):
+    """What became of the craft's measured points that a calibration explains."""
+
+    answer: Literal["corrected", "left"]
+    moved: Annotated[tuple[Moved, ...], Field(max_length=4)] = ()
+
+
 class VoltageCalibration(_Kept):
     """A voltage sensor beside a meter; ``entered`` is the scale that was entered then, in steps of ``step``."""
 
@@ -44,6 +60,7 @@ class VoltageCalibration(_Kept):
     points: Annotated[tuple[tuple[PackVolts, PackVolts], ...], Field(min_length=1, max_length=4)]
     entered: Scale
     offset_v: Annotated[float, Field(ge=-10, le=10)] = 0.0
+    craft_points: CraftPoints | None = None
 
     def scale(self) -> VoltageScale:
         """What follows from the readings [none, V]."""
@@ -70,6 +87,7 @@ class CurrentCalibration(_Kept):
     capacity_ah: Annotated[float, Field(gt=0, le=400)]
     second_look: bool = False
     entered: Scale
+    craft_points: CraftPoints | None = None
 
     def scale(self) -> CurrentScale:
         """What follows from the readings [none, 1]."""

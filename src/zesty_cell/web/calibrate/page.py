@@ -9,18 +9,20 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, HTTPException, Query, Request
 from fastapi.responses import RedirectResponse, Response
+from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.callouts.telemetry import Telemetry
-from zesty_cell.core.learn.calibration import Kind
+from zesty_cell.core.learn.calibration import CraftPoints, Kind, Moved
+from zesty_cell.core.learn.measured_points import as_before, points_moved, with_points
 from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_csv import read_telemetry
 from zesty_cell.store import calibrations as store
 from zesty_cell.store import logs
-from zesty_cell.store.hangar import PACKS
-from zesty_cell.store.tables import CalibrationRow
+from zesty_cell.store.hangar import CRAFTS, PACKS
+from zesty_cell.store.tables import CalibrationRow, CraftRow
 from zesty_cell.web.calibrate import flights, sensors
 from zesty_cell.web.calibrate.bench import Bench, Made
 from zesty_cell.web.calibrate.words import calibration_words, sensor_words
@@ -98,6 +100,7 @@ def overview(request: Request, session: Store, craft: Annotated[int, Query(ge=0)
         "tasks": TASKS.values(),
         "newest": newest,
         "records": [_kept(row) for row in rows],
+        "offers": _offers(session, bench.craft),
         "sensors": []
         if bench.craft is None
         else [
@@ -207,6 +210,58 @@ def work_out(request: Request, session: Store, key: str, form: PostedForm) -> Re
         made.errors["note"] = NOT_STORED
         return _show(request, task, bench, form, made, asked=True, status=503)
     return say(RedirectResponse(f"/calibrate?craft={craft_id}", 303), f"{task.title}: kept.")
+
+
+def _offers(session: Session, craft: CraftRow | None) -> list[tuple[CalibrationRow, tuple[Moved, ...]]]:
+    """Calibrations of a craft that explain measured points of it, nobody having said whether they do."""
+    if craft is None:
+        return []
+    thing = CRAFTS.thing(craft)
+    found = [
+        (row, points_moved(thing, store.calibration_of(row))) for row in store.rows_of_craft(session, craft.id)
+    ]
+    return [(row, moved) for row, moved in found if moved]
+
+
+@router.post("/records/{record_id}/points")
+def answer_points(session: Store, record_id: int, form: PostedForm) -> Response:
+    """Correct the craft's measured points that a calibration explains, or leave them; with undo."""
+    row = store.fetch(session, record_id)
+    if row.craft_id is None:
+        raise HTTPException(404)
+    craft_row = CRAFTS.fetch(session, row.craft_id)
+    craft, back = CRAFTS.thing(craft_row), RedirectResponse(f"/calibrate?craft={row.craft_id}", 303)
+    undo = f"/calibrate/records/{record_id}/points-undo"
+    moved = points_moved(craft, store.calibration_of(row))
+    if not moved:
+        return say(back, "These points were answered before.")
+    if form.get("answer") != "correct":
+        store.answer(session, row, CraftPoints(answer="left"))
+        return say(back, f"The measured points of {craft.name} stay as they are.", undo=undo)
+    try:
+        corrected = with_points(craft, moved)
+    except ValidationError:
+        return say(back, f"A corrected point of {craft.name} would be out of all bounds: change it in the hangar.")
+    CRAFTS.change(session, craft_row.id, craft_row.version, corrected)
+    store.answer(session, row, CraftPoints(answer="corrected", moved=moved))
+    words = "; ".join(f"{m.part} {m.was:g} → {m.now:g} {m.unit}" for m in moved)
+    return say(back, f"{craft.name} is corrected: {words}.", undo=undo)
+
+
+@router.post("/records/{record_id}/points-undo")
+def undo_points(session: Store, record_id: int) -> Response:
+    """Undo :func:`answer_points`."""
+    row = store.fetch(session, record_id)
+    if row.craft_id is None:
+        raise HTTPException(404)
+    back = RedirectResponse(f"/calibrate?craft={row.craft_id}", 303)
+    said: CraftPoints | None = getattr(store.calibration_of(row), "craft_points", None)
+    if said is not None and said.moved:
+        craft_row = CRAFTS.fetch(session, row.craft_id)
+        was = with_points(CRAFTS.thing(craft_row), as_before(said.moved))
+        CRAFTS.change(session, craft_row.id, craft_row.version, was)
+    store.answer(session, row, None)
+    return say(back, "The measured points are what they were.")
 
 
 @router.post("/records/{record_id}/delete")
