@@ -83,7 +83,7 @@ def test_a_voltage_scale_is_worked_out_and_kept(client, app, bench):
 def test_what_was_entered_counts_and_not_what_was_worked_out(client, app, bench):
     post(client, "voltage", bench, "keep", **VOLTAGE, entered="111")
     assert kept(app)[0].entered == 111.0
-    assert "0.1 % left" in client.get("/calibrate").text
+    assert "0.3 % left" in client.get("/calibrate").text
 
 
 @pytest.mark.parametrize(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from datetime import UTC, datetime, timedelta
 
 import pytest
@@ -92,9 +93,11 @@ def test_how_far_out_the_current_sensor_is_now():
 
 def test_how_far_out_the_voltage_sensor_is_now():
     assert voltage_now([]).by == "nothing"
-    assert voltage_now([voltage()]).error < 0.001
+    assert voltage_now([voltage()]).error == pytest.approx(0.003)
     rough = voltage().model_copy(update={"entered": 100.0})  # the pilot left the scale as it was
-    assert voltage_now([voltage(DAY - timedelta(days=9)), rough]).error == pytest.approx(0.6 / 24.6, rel=1e-3)
+    assert voltage_now([voltage(DAY - timedelta(days=9)), rough]).error == pytest.approx(
+        math.hypot(0.6 / 24.6, 0.003), rel=1e-3
+    )
 
 
 def test_a_kept_calibration_is_read_back_as_its_own_kind():

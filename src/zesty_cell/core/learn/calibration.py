@@ -20,8 +20,8 @@ from zesty_cell.core.measured import CellVolts, PackVolts
 
 #: How far a sensor that was never checked may be out, one standard deviation [1].
 UNCHECKED_VOLTAGE, UNCHECKED_CURRENT = 0.02, 0.10
-#: A charger's own count, one standard deviation [1].
-CHARGER_ERROR = 0.01
+#: A charger's own count, and a hand-held meter's volts, one standard deviation [1].
+CHARGER_ERROR, METER_ERROR = 0.01, 0.003
 
 Scale = Annotated[float, Field(gt=0, le=1e6)]
 Step = Annotated[float, Field(ge=1e-6, le=1e4)]
@@ -72,8 +72,9 @@ class VoltageCalibration(_Kept):
 
     @property
     def error(self) -> float:
-        """Share that the sensor may still be out at the points measured [1]."""
-        return max(abs(self.corrected_v(shown) / metered - 1.0) for shown, metered in self.points)
+        """Share that the sensor may still be out at the points measured, the meter's own error with it [1]."""
+        left = max(abs(self.corrected_v(shown) / metered - 1.0) for shown, metered in self.points)
+        return math.hypot(left, METER_ERROR)
 
 
 class CurrentCalibration(_Kept):
