@@ -23,8 +23,8 @@ def outside_ohm(pack) -> float:
 def reading_v(*, rest_v, current_a, cell_ohm, outside, held_s, celsius=25.0, series=6):
     """Pack voltage held_s into a current, from the circuit's own closed form (K1, K3, K4)."""
     lipo = chemistry_for("lipo")
-    r0, r2 = cell_ohm * thevenin.arrhenius(lipo, celsius), 0.5 * cell_ohm * thevenin.diffusion(lipo, celsius)
-    seen = r0 * (1 + 0.6 * (1 - math.exp(-held_s / 25.0))) + r2 * (1 - math.exp(-held_s / 200.0))
+    r0, r2 = cell_ohm * thevenin.arrhenius(lipo, celsius), 0.55 * cell_ohm * thevenin.diffusion(lipo, celsius)
+    seen = r0 * (1 + 0.6 * (1 - math.exp(-held_s / 25.0))) + r2 * (1 - math.exp(-held_s / 300.0))
     return series * (rest_v - current_a * seen) - current_a * outside
 
 
@@ -41,7 +41,7 @@ def test_two_currents_give_back_the_resistance_that_made_them(cell_mohm, held_s,
     }  # fmt: skip
     figures = pack_figures(satsuma(tests={"two_currents": test}, cell_resistance_ohm=None))
     # Stated for one second: R0 and what the two pairs have built up by then.
-    stated = cell_ohm * (1 + 0.6 * (1 - math.exp(-1 / 25)) + 0.5 * (1 - math.exp(-1 / 200)))
+    stated = cell_ohm * (1 + 0.6 * (1 - math.exp(-1 / 25)) + 0.55 * (1 - math.exp(-1 / 300)))
     assert figures.cell_resistance_ohm == pytest.approx(stated, rel=1e-6)
     assert figures.resistance_source == "two currents"
     assert figures.resistance_known == "measured"

@@ -136,7 +136,7 @@ def test_bad_words_are_said_at_their_place_and_kept(client, field, text, words):
 
 
 def test_a_fault_is_found_and_mended_in_one_step(client):
-    changed = {"rules.land_now.conditions.0.value": "13.0"}
+    changed = {"rules.land_now.conditions.0.value": "12.8"}
     answer = ask(client, **changed)
     assert findings(answer.text)[0] == "stop"
     assert "would suit 4S" in answer.text
@@ -144,11 +144,11 @@ def test_a_fault_is_found_and_mended_in_one_step(client):
     looked_at = ask(client, action=step, **changed)
     assert looked_at.status_code == 200
     assert "not saved yet" not in client.get(PAGE).text
-    assert fields(looked_at.text)["rules.land_now.conditions.0.value"] == "19.5"
+    assert fields(looked_at.text)["rules.land_now.conditions.0.value"] == "19.2"
     assert findings(looked_at.text) == []
     assert "look at it, and save it" in looked_at.text
-    assert ask(client, action="save", **{"rules.land_now.conditions.0.value": "19.5"}).status_code == 303
-    assert stored(client).rule("land_now").conditions[0].value == 19.5
+    assert ask(client, action="save", **{"rules.land_now.conditions.0.value": "19.2"}).status_code == 303
+    assert stored(client).rule("land_now").conditions[0].value == 19.2
 
 
 def test_a_mend_that_no_longer_fits_changes_nothing(client):
