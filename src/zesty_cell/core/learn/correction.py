@@ -40,6 +40,9 @@ FLIGHT_SIGMA, _FLIGHT_SIGMA_COUNTS = 0.055, 5.0
 MODEL_SIGMA = 0.04
 #: Among few flights a wrong entry cannot be told: their variance counts as (1 + so much/n) times what it is [1].
 FEW = 1.5
+#: What no number of flights tells away counts so much more among few [1]: one flight's air, wind and mood are all
+#: that is known.
+FEW_WIDER = 2.5
 #: No pilot's flights are more alike than that [1].
 _LEAST_SCATTER = 0.02
 #: How individuals of a type differ from each other: capacity and resistance, one sigma [1].
@@ -299,7 +302,9 @@ class Learned:
             covariance[[2, 3], [2, 3]] += INDIVIDUAL_CAPACITY**2, INDIVIDUAL_RESISTANCE**2
         # Gusts are drawn within each sampled flight: what they make of the flights' scatter is there already.
         gusts = gusts_in_mean(flown_s=self.mean_s)
-        covariance[POWER, POWER] += max(self.scatter**2 - gusts**2, 0.25 * self.scatter**2) + MODEL_SIGMA**2
+        # Few flights may have been odd ones, all alike: what is not the model's is as much wider.
+        model = MODEL_SIGMA**2 * (1.0 + FEW_WIDER / max(self.flights, 1))
+        covariance[POWER, POWER] += max(self.scatter**2 - gusts**2, 0.25 * self.scatter**2) + model
         return Taught(
             flights=max(self.flights, len(self.told)),
             elsewhere=self.elsewhere,
