@@ -8,7 +8,7 @@ PIP := $(BIN)/pip --disable-pip-version-check install --quiet --require-hashes -
 QUIET_PIP := 2> >(grep -v '^WARNING: Location' >&2)
 SHELL := /bin/bash
 
-.PHONY: demo serve test check bench css shots lock chromium clean
+.PHONY: demo serve test check bench mutants css shots lock chromium clean
 
 $(VENV)/.runtime: requirements/runtime.txt pyproject.toml
 	@echo "Making the environment from the locked requirements (once, a minute or two) …"
@@ -27,6 +27,10 @@ $(VENV)/.test: requirements/test.txt $(VENV)/.runtime
 
 $(VENV)/.bench: requirements/bench.txt $(VENV)/.test
 	@$(PIP) requirements/bench.txt $(QUIET_PIP)
+	@touch $@
+
+$(VENV)/.mutants: requirements/mutants.txt $(VENV)/.test
+	@$(PIP) requirements/mutants.txt $(QUIET_PIP)
 	@touch $@
 
 demo: $(VENV)/.runtime
@@ -60,6 +64,10 @@ check: $(VENV)/.test
 bench: $(VENV)/.bench
 	@$(BIN)/python -m benchmarks
 
+# Some half an hour: changes the rules one at a time and looks which test notices.
+mutants: $(VENV)/.mutants
+	@$(BIN)/python -m tests.mutants
+
 # Build-time only: what it makes is committed and shipped.
 css:
 	@cd frontend && npm ci --no-audit --no-fund --silent && npm run --silent build
@@ -70,7 +78,7 @@ shots: $(VENV)/.test chromium
 # Writes the hashes without any download address.
 lock:
 	@$(PYTHON) -m venv build/lock && build/lock/bin/pip install --quiet pip-tools
-	@cd requirements && for part in runtime test bench; do ../build/lock/bin/pip-compile --quiet --generate-hashes \
+	@cd requirements && for part in runtime test bench mutants; do ../build/lock/bin/pip-compile --quiet --generate-hashes \
 	  --no-emit-index-url --no-emit-find-links --no-emit-trusted-host --no-header --strip-extras --allow-unsafe \
 	  -o $$part.txt $$part.in; done
 
