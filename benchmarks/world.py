@@ -90,14 +90,14 @@ def _landed_cold(of: tuple[int, int, bool]) -> list[bool]:
         landed_s = min(advised.down_s, true.time_s[-1])
         logged.append(world.logged(true, number=k, duration_s=landed_s, timer_s=advised.timer_s))
         if with_logs:
-            log = _telemetry(true, until_s=landed_s, sensor=world.truth.sensor, scale=scale, rng=rng)
-            fitted = _fitted(one, log, air_c=air_c, put_back_ah=logged[-1].put_back_ah)
-            found = None if fitted is None else told_by_log(fitted, at_c=air_c)
+            log = telemetry(true, until_s=landed_s, sensor=world.truth.sensor, scale=scale, rng=rng)
+            fit = fitted(one, log, air_c=air_c, put_back_ah=logged[-1].put_back_ah)
+            found = None if fit is None else told_by_log(fit, at_c=air_c)
             told += [] if found is None else [pack_told(found, pack="own", of=one.pack)]
     return late[_FROM:]
 
 
-def _telemetry(
+def telemetry(
     flight: TrueFlight, *, until_s: float, sensor: float, scale: float, rng: np.random.Generator
 ) -> Telemetry:
     """A log of a flight by sensors that err."""
@@ -109,7 +109,8 @@ def _telemetry(
     )
 
 
-def _fitted(one: Sheet, log: Telemetry, *, air_c: float, put_back_ah: float | None) -> LogFit | None:
+def fitted(one: Sheet, log: Telemetry, *, air_c: float, put_back_ah: float | None) -> LogFit | None:
+    """The pack as such a log tells it; None where it cannot."""
     try:
         return fit_log(log, pack=one.pack, air_c=air_c, cooling=one.craft.pack_cooling, put_back_ah=put_back_ah)
     except OutOfRangeError:
@@ -123,16 +124,16 @@ def _fit(seed: int) -> dict[str, tuple[bool, bool]]:
     truth, scale = drawn_truth(rng), 1.0 + 0.01 * rng.normal()
     flight = OtherWorld(one, truth=truth, seed=seed).fly()
     until_s = flight.reaches_s(0.2)
-    log = _telemetry(flight, until_s=until_s, sensor=truth.sensor, scale=scale, rng=rng)
+    log = telemetry(flight, until_s=until_s, sensor=truth.sensor, scale=scale, rng=rng)
     put_back_ah = float(np.interp(log.time_s[-1], flight.time_s, flight.used_ah))
-    found = _fitted(one, log, air_c=flight.air_c, put_back_ah=put_back_ah)
+    found = fitted(one, log, air_c=flight.air_c, put_back_ah=put_back_ah)
     if found is None:
         return {}
     truths = {"resistance": truth.resistance, "capacity": truth.capacity, "voltage scale": scale, "start": 1.0}
     return {
-        key: (fitted.told, fitted.low <= value * fitted.expected <= fitted.high + 1e-9)
+        key: (one_of.told, one_of.low <= value * one_of.expected <= one_of.high + 1e-9)
         for key, value in truths.items()
-        for fitted in (found.of(key),)  # type: ignore[arg-type]
+        for one_of in (found.of(key),)  # type: ignore[arg-type]
     }
 
 

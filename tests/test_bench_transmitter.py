@@ -126,7 +126,8 @@ def test_switches_restart_and_bad_frames(device, plan):
 
 def test_a_plan_is_fitted_and_every_change_is_said(plan):
     able = Capabilities(name="A small one", rules=3, timers=1, voltage_step_v=0.2, most_hold_s=2, words_length=10)
-    fitted = fit(plan=plan, able=able)
+    land = plan.rule("land_now").model_copy(update={"hold_s": 5.0})
+    fitted = fit(plan=plan.with_rule(land), able=able)
     assert [r.key for r in fitted.plan.rules] == ["pack_low", "land_now", "silence"]
     assert fitted.plan.rule("land_now").hold_s == 2.0
     assert fitted.plan.rule("silence").say == "telemetry"

@@ -17,7 +17,6 @@ STEP_S = 0.1
 def cell_parameters(**changes: float) -> np.ndarray:
     """A 4.2 Ah lithium-ion power cell in a cruising quad; names are the kernel's, in lower case."""
     p = np.zeros(K.PARAMETER_COUNT)
-    p[K.FIRST_STRETCH] = 1.0
     values = {
         "capacity_ah": 4.1,
         "r0_ohm": 0.0125,

@@ -242,14 +242,24 @@ def test_a_burst_of_seconds_is_its_seconds():
 
 
 def test_gusts_multiply_steady_demand_ten_seconds_each_and_bursts_not_at_all():
-    calm = [(K.POWER, 20.0, 60.0)]
-    run = march(cell_parameters(avionics_w=0.0, max_time_s=60.0), calm, gusts=np.array([1.0, 1.5, 0.5]))
+    calm = [(K.POWER, 20.0, 400.0)]
+    run = march(cell_parameters(avionics_w=0.0, max_time_s=60.0), calm, gusts=np.array([1.0, 1.5, 0.5, 1.2]))
     watts = run.trace[K.T_CURRENT_A] * run.loaded_v
-    for k, share in enumerate((1.0, 1.5, 0.5, 1.0, 1.5, 0.5)):
+    for k, share in enumerate((1.0, 1.5, 0.5, 1.2, 1.0, 1.5)):
         assert watts[100 * k + 2 : 100 * k + 98] == pytest.approx(20.0 * share, rel=1e-4)
     full = [(K.FULL_THROTTLE, 1.0, 30.0)]
     plain, gusty = (march(cell_parameters(max_time_s=20.0), full, gusts=g) for g in (None, np.array([2.0])))
-    assert np.array_equal(plain.loaded_v, gusty.loaded_v)
+    assert gusty.loaded_v == pytest.approx(plain.loaded_v, abs=1e-4)
+
+
+def test_the_length_of_each_stretch_goes_with_the_gusts_half_the_array_further_on():
+    """Half of four is two: the first lasts 0.81^1.5 = 0.729 of its ten seconds, the next, in the same ten, too."""
+    pattern = [(K.POWER, 20.0, 10.0), (K.POWER, 40.0, 10.0)]
+    run = march(cell_parameters(avionics_w=0.0, max_time_s=14.0), pattern, gusts=np.array([1.0, 1.0, 0.81, 1.0]))
+    watts = run.trace[K.T_CURRENT_A] * run.loaded_v
+    assert watts[72] == pytest.approx(20.0, rel=1e-3)
+    assert watts[74] == pytest.approx(40.0, rel=1e-3)
+    assert K.LENGTH_POWER == 1.5
 
 
 def test_the_weakest_cell_is_emptier_and_softer_by_hand():

@@ -18,7 +18,9 @@ from zesty_cell.store import logs as store
 LOGS = "/callouts/8/logs"
 #: A six-cell pack that falls from 24 V to 19 V in 500 s, with text, units in the names and no throttle.
 FALLING = b"clock (s);Batt (mV);Amps\n" + b"".join(
-    f"{k / 2:.1f};{24000 - 10 * (k / 2):.0f};{9.5}\n".encode() for k in range(1001)
+    # One climb at the start: it tells what full throttle is.
+    f"{k / 2:.1f};{24000 - 10 * (k / 2):.0f};{60.0 if 2 < k < 6 else 9.5}\n".encode()
+    for k in range(1001)
 )
 
 

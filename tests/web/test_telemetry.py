@@ -75,7 +75,7 @@ def test_the_numbers_are_the_logs_with_the_forecast_and_the_fit_over_them(client
     assert np.sqrt(np.mean((logged - fitted)[known] ** 2)) < 0.1
     assert np.isnan(forecast[:30]).all()  # nothing before take-off
     assert np.isfinite(forecast[60])
-    assert any("land now" in e["say"] for e in head["events"])
+    assert any("pack low" in e["say"] for e in head["events"])
     assert columns["used_ah.logged"][-1] == pytest.approx(820, abs=100)
 
 
@@ -140,6 +140,7 @@ def test_a_fit_is_kept_and_made_anew_when_what_it_rests_on_changed(client, app, 
         fitted.append(of)
         return fit_log(log, **of)
 
+    log_fits.forget()  # of other tests
     monkeypatch.setattr(log_fits, "fit_log", counting)
     attach(client, app, flight)
     _, first = taught_with(app, name)

@@ -64,6 +64,8 @@ class Setup:
         Pack at take-off [°C].
     landing_used_ah : float
         Charge used at which the charge rule lands [Ah, whole pack]; infinity when it is off.
+    slow : float
+        Slow polarisation over the chemistry's, as logs tell it of this pack [1].
     """
 
     sheet: Sheet
@@ -79,6 +81,7 @@ class Setup:
     lead_s: float
     start_c: float
     landing_used_ah: float
+    slow: float = 1.0
 
     def cruise_w(self) -> float:
         """Propulsive power of the pattern's steady activity [W]; it stands for “cruise”."""
@@ -91,8 +94,8 @@ class Factors:
     """Departures of a flight from the sheet's best estimate; arrays of shape (k,), 1 or 0 is "as expected".
 
     ``power``, ``capacity``, ``resistance``, ``full_throttle`` and ``intensity`` multiply;
-    ``air_c`` adds [°C].  ``gusts``, shape (k, g), multiply steady demand, one each ``kernel.GUST_S``; none by
-    default.  ``first_stretch`` multiplies how long the pattern's first activity takes the first time.
+    ``air_c`` adds [°C].  ``gusts``, shape (k, g), multiply steady demand, one each ``kernel.GUST_S``, and the
+    length of what is flown; none by default.
     """
 
     power: NDArray[np.float64]
@@ -102,7 +105,6 @@ class Factors:
     intensity: NDArray[np.float64]
     air_c: NDArray[np.float64]
     gusts: NDArray[np.float64] | None = None
-    first_stretch: NDArray[np.float64] | None = None
 
     def __len__(self) -> int:
         return int(self.power.size)
@@ -123,7 +125,6 @@ class Factors:
             intensity=self.intensity[rows],
             air_c=self.air_c[rows],
             gusts=None if self.gusts is None else self.gusts[rows],
-            first_stretch=None if self.first_stretch is None else self.first_stretch[rows],
         )
 
     def gust_rows(self) -> NDArray[np.float64]:
@@ -300,6 +301,7 @@ def set_up(sheet: Sheet) -> Setup:
         landing_used_ah=(
             float("inf") if kept is None else (sheet.conditions.start_charge - kept) * figures.capacity_ah
         ),
+        slow=taught.slow if taught is not None and taught.knows(sheet.pack) else 1.0,
     )
 
 
@@ -342,7 +344,7 @@ def expected_parameters(setup: Setup, /, *, beyond_landing: float = np.inf) -> l
         kernel.R_EXT_OHM: figures.external_ohm() * p / s,
         kernel.POLARISATION_RATIO: setup.chemistry.polarisation_ratio,
         kernel.POLARISATION_TAU_S: setup.chemistry.polarisation_tau_s,
-        kernel.DIFFUSION_RATIO: setup.chemistry.diffusion_ratio,
+        kernel.DIFFUSION_RATIO: setup.chemistry.diffusion_ratio * setup.slow,
         kernel.DIFFUSION_TAU_S: setup.chemistry.diffusion_tau_s,
         # I = c·V² at the pack is i·P = c·(S·v)² at the cell.
         kernel.FULL_THROTTLE_A_V2: load.full_throttle_a_v2 * s * s / p,
@@ -374,7 +376,6 @@ def expected_parameters(setup: Setup, /, *, beyond_landing: float = np.inf) -> l
         kernel.ESC_CUTOFF_V: sheet.craft.limits.esc_cutoff_v_per_cell or 0.0,
         kernel.ESC_STEADY_HOLD_S: ESC_STEADY_HOLD_S,
         kernel.ESC_ANY_HOLD_S: ESC_ANY_HOLD_S,
-        kernel.FIRST_STRETCH: 1.0,
         kernel.LAND_TIMER_S: math.inf if rule.timer_s is None else rule.timer_s,
         kernel.MAX_TIME_S: MAX_FLIGHT_S,
         kernel.BEYOND_LANDING: beyond_landing,
@@ -407,8 +408,6 @@ def kernel_parameters(*, setup: Setup, factors: Factors, beyond_landing: float =
     lively = 1.0 if share <= 1.0 else (1.0 + (share - 1.0) * factors.intensity) / share
     out[:, kernel.CRUISE_W] *= factors.power * lively
     out[:, kernel.LEVEL_W] *= factors.power
-    if factors.first_stretch is not None:
-        out[:, kernel.FIRST_STRETCH] = factors.first_stretch
     out[:, kernel.AIR_C] += factors.air_c
     if setup.sheet.conditions.pack_c is None:  # a pack that was warmed is as warm in any air
         out[:, kernel.START_C] += factors.air_c
@@ -638,7 +637,7 @@ def charge_left_until(
     count, samples = len(factors), int(min(until_s, MAX_FLIGHT_S) / _CHARGE_SAMPLE_S) + 3
     params, program = kernel_parameters(setup=setup, factors=factors), program_of(setup=setup, factors=factors)
     nothing, summary = np.empty((count, 0), dtype=np.float32), np.empty((count, kernel.SUMMARY_COUNT))
-    charge_left, current_a = (np.empty((count, samples), dtype=np.float32) for _ in range(2))
+    charge_left, current_a = (np.zeros((count, samples), dtype=np.float32) for _ in range(2))
     kernel.march_many(
         params,
         program.kind,

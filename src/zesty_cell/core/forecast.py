@@ -33,9 +33,6 @@ GUST_SIGMA, GUST_TOGETHER_S, _GUSTS = 0.10, 30.0, 512
 #: One standard deviation of what differs from flight to flight: pattern intensity [1], air [°C].
 INTENSITY_SIGMA = 0.08
 AIR_SIGMA_C = 1.5
-#: Nobody flies a pattern to the second: how much later or sooner its first activity ends, and all that follows
-#: begins, one sigma [1].
-FIRST_STRETCH_SIGMA = 0.15
 
 
 #: The timer is aimed where this share of flights has reached its landing point already [1]: nineteen of twenty keep
@@ -113,9 +110,9 @@ class Forecast:
 
 @cache
 def _normal_draws() -> NDArray[np.float64]:
-    """Standard normal Latin hypercube, shape (SAMPLES, 7), seeded (McKay et al. 1979)."""
+    """Standard normal Latin hypercube, shape (SAMPLES, 6), seeded (McKay et al. 1979)."""
     rng = np.random.Generator(np.random.PCG64(_SEED))
-    strata = np.stack([rng.permutation(SAMPLES) for _ in range(7)], axis=1)
+    strata = np.stack([rng.permutation(SAMPLES) for _ in range(6)], axis=1)
     quantiles = np.array([NormalDist().inv_cdf((k + 0.5) / SAMPLES) for k in range(SAMPLES)])
     draws = quantiles[strata]
     draws.setflags(write=False)
@@ -163,7 +160,6 @@ def sampled_factors(setup: Setup) -> Factors:
         intensity=known[:, taught.INTENSITY],
         air_c=AIR_SIGMA_C * draws[:, 5],
         gusts=_gusts(),
-        first_stretch=np.asarray(np.exp(FIRST_STRETCH_SIGMA * draws[:, 6]), dtype=np.float64),
     )
 
 

@@ -75,7 +75,6 @@ def _discharges(pack: Pack) -> Callable[[float], float]:
     params[kernel.AIR_C] = params[kernel.START_C] = _BENCH_C
     params[kernel.START_CHARGE] = 1.0
     params[kernel.FLOOR_V] = chemistry.hard_floor_v
-    params[kernel.FIRST_STRETCH] = 1.0
     params[kernel.LAND_USED_AH] = params[kernel.LAND_TIMER_S] = params[kernel.BEYOND_LANDING] = np.inf
     params[kernel.LAND_CHARGE_LEFT] = params[kernel.LAND_LOADED_V] = -1.0
     summary, no_trace = np.empty(kernel.SUMMARY_COUNT), np.empty((kernel.TRACE_COUNT, 0))

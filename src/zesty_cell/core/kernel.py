@@ -81,13 +81,12 @@ WEAK_CAPACITY = 28  # the weakest cell's capacity and resistance over those of t
 WEAK_RESISTANCE = 29
 LONGEST_STEP_S = 30
 LAND_TIMER_S = 31  # landing by timer; infinity switches it off
-FIRST_STRETCH = (
-    32  # how long the first stretch lasts the first time, over its length: everything after it is so late
-)
-PARAMETER_COUNT = 33
+PARAMETER_COUNT = 32
 
 #: A burst of work lasts at least and at most so many times its nominal length (K8) [1].
 SHORTEST_BURST, LONGEST_BURST = 0.4, 2.5
+#: How much more than demand the length of what is flown varies: a tenth of one is some seventh of the other [1].
+LENGTH_POWER = 1.5
 #: A gust lasts so long [s]; what is sampled of it hangs together over several.
 GUST_S = 10.0
 #: No step takes more of the charge than this [1], nor is it shorter than that [s].
@@ -262,7 +261,8 @@ def march(
         The load program, repeated: kind and value of the demand, its length [s], and for a burst of work what it
         does per cell beyond flying [J], which then makes its length (K8); 0 for a burst of seconds.
     gusts : float64 (g,) or (0,)
-        What steady demand is multiplied by [1], one value each GUST_S, repeated.
+        What steady demand is multiplied by [1], one value each GUST_S, repeated; and, half the array further on,
+        what the length of each stretch is multiplied by, to the power LENGTH_POWER.
     cell_table : float64 (1025, 2), temperature_table : float64 (881, 2)
     sample_s : float
         Distance of samples [s].
@@ -412,8 +412,9 @@ def march(
             kind = seg_kind[seg]
             value = seg_value[seg] if seg_value[seg] > _NOTHING_W else 0.0
             left_s = seg_s[seg]
-            if first:
-                left_s *= params[FIRST_STRETCH]
+            if gusty:
+                # Nobody flies a pattern to the second: another draw of the same process, to this power.
+                left_s *= gusts[(int(t / GUST_S) + gusts.size // 2) % gusts.size] ** LENGTH_POWER
             if seg_work_j[seg] > 0.0:
                 i_full = _full_throttle_a(e, r + r_motor, c)
                 climb_w = value * i_full * (e - i_full * r) - level_w

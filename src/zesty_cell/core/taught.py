@@ -54,6 +54,8 @@ class Taught(Entity):
         Of the packs flown: capacity and resistance hold for these alone.
     resistance_c : float
         Temperature at which the resistance is known so [°C]: that of the logs that told it, else of estimates.
+    slow : float
+        Slow polarisation over the chemistry's, as logs tell it [1].
     logs : int
         Fits of telemetry logs among what taught it.
     """
@@ -68,6 +70,7 @@ class Taught(Entity):
     kind: PackKind
     pattern: Name
     resistance_c: Annotated[float, Field(ge=-40, le=90)] = 25.0
+    slow: Factor = 1.0
     logs: Annotated[int, Field(ge=0)] = 0
 
     def knows(self, pack: Pack, /) -> bool:

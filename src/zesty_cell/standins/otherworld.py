@@ -76,6 +76,8 @@ class TrueFlight:
     ----------
     time_s, loaded_v, current_a, used_ah : list of float
         Of the whole pack [s, V, A, Ah].
+    steady_v, full_a : list of float
+        What the pattern's steady load would leave of the voltage, and what full throttle would draw [V, A].
     pairs_v : list of three floats
         What polarisation holds then, whole pack [V].
     capacity_ah, air_c : float
@@ -86,6 +88,8 @@ class TrueFlight:
     loaded_v: list[float]
     current_a: list[float]
     used_ah: list[float]
+    steady_v: list[float]
+    full_a: list[float]
     pairs_v: list[tuple[float, float, float]]
     capacity_ah: float
     air_c: float
@@ -176,7 +180,9 @@ class OtherWorld:
         pairs, gust, t = [0.0, 0.0, 0.0], rng.normal(), 0.0
         keep, kick = math.exp(-_STEP_S / _GUST_S), math.sqrt(1.0 - math.exp(-2.0 * _STEP_S / _GUST_S))
         decays = [math.exp(-_STEP_S / tau) for tau in _TAUS_S]
-        out = TrueFlight([], [], [], [], [], capacity_ah, air)
+        out = TrueFlight([], [], [], [], [], [], [], capacity_ah, air)
+        share = self.sheet.flying.steady_activity().share
+        cruise_w = steady_w * (share if share <= 1.0 else 1.0 + (share - 1.0) * lively) + craft.avionics_w
         acts, place, left_s, climb_j = self.sheet.flying.activities, -1, 0.0, 0.0
         noise = iter(rng.normal(size=20_000).tolist())
         low_s = 0.0
@@ -197,9 +203,10 @@ class OtherWorld:
             shape = 1.0 + 0.9 * math.exp(-max(z, 0.0) / 0.07)
             r0 = r25 * warm * shape
             e, r = s * self._rest_v(z) - sum(pairs), r0 + external
+            q = 2.0 * c * e * (r + craft.motor_resistance_ohm)
+            full = 2.0 * c * e * e / (q + 1.0 + math.sqrt(2.0 * q + 1.0))
             if act.of == "full throttle":
-                q = 2.0 * c * e * (r + craft.motor_resistance_ohm)
-                amps = act.share * 2.0 * c * e * e / (q + 1.0 + math.sqrt(2.0 * q + 1.0))
+                amps = act.share * full
             else:
                 share = act.share if act.share <= 1.0 else 1.0 + (act.share - 1.0) * lively
                 watts = steady_w * share * math.exp(_GUST_SIGMA * gust) + craft.avionics_w
@@ -214,6 +221,9 @@ class OtherWorld:
             out.loaded_v.append(volts)
             out.current_a.append(amps)
             out.used_ah.append((1.0 - z) * capacity_ah)
+            root = e * e - 4.0 * cruise_w * r
+            out.steady_v.append(0.5 * (e + math.sqrt(root)) if root > 0.0 else 0.5 * e)
+            out.full_a.append(full)
             out.pairs_v.append((pairs[0], pairs[1], pairs[2]))
             low_s = low_s + _STEP_S if volts < s * self._chemistry.hard_floor_v else 0.0
             z -= amps * _STEP_S / 3600.0 / capacity_ah

@@ -41,7 +41,7 @@ def _volts(plan, key, value, **changes):
 
 
 def _armed_off(plan, key, **changes):
-    return _rule(plan, key, guards=Guards(armed=False), **changes)
+    return _rule(plan, key, guards=plan.rule(key).guards.model_copy(update={"armed": False}), **changes)
 
 
 def _two_profiles(plan):
@@ -59,17 +59,17 @@ FAULTS = {
         lambda p: _volts(p, "land_now", 90.0),
     ],
     "land_now_not_below_pack_low": [
-        lambda p: _volts(p, "land_now", p.rule("pack_low").conditions[0].value),
+        lambda p: _rule(_volts(p, "land_now", p.rule("pack_low").conditions[0].value), "land_now", hold_s=5.0),
         lambda p: _volts(p, "land_now", 20.6),
     ],
-    "under_the_cells_floor": [lambda p: _volts(p, "land_now", 16.5)],
+    "under_the_cells_floor": [lambda p: _rule(_volts(p, "land_now", 16.5), "land_now", hold_s=5.0)],
     "over_the_voltage_at_take_off": [lambda p: _volts(p, "pack_low", 24.8)],
     "craft_lands_first": [
         lambda p: p.model_copy(update={"stages": CraftStages(lamp_v=3.1, landing_v=3.3)}),
         lambda p: p.model_copy(update={"stages": CraftStages(landing_v=3.29)}),
     ],
     "craft_lamp_first": [lambda p: p.model_copy(update={"stages": CraftStages(lamp_v=3.3)})],
-    "hold_too_short": [lambda p: _rule(p, "land_now", hold_s=0.5)],
+    "hold_too_short": [lambda p: _rule(p, "land_now", hold_s=0.5, guards=Guards())],
     "lowest_latches": [lambda p: _volts(p, "pack_low", 20.0, sensor="lowest_v")],
     "speaks_on_the_bench": [lambda p: _armed_off(p, "pack_low")],
     "no_way_to_stop": [lambda p: _armed_off(p, "land_now")],
@@ -141,7 +141,7 @@ def kept(lighthouse):
 
 
 def test_kept_flights_score_as_flown_ones(good, lighthouse, kept):
-    for plan in (good, _rule(good, "land_now", hold_s=0.5), _volts(good, "land_now", 17.4)):
+    for plan in (good, _rule(good, "land_now", hold_s=0.5, guards=Guards()), _volts(good, "land_now", 17.4)):
         [flown] = score_plan(plan=plan, sheet=lighthouse.setup.sheet, days=(OWN_DAY,))
         again = score_kept(plan, kept)
         assert again.missed == pytest.approx(flown.missed, abs=8)
@@ -153,7 +153,7 @@ def test_rules_heard_before_say_the_same_as_on_fresh_flights(good, lighthouse, k
     plans = [
         good,
         _volts(good, "land_now", 19.9),
-        _rule(good, "land_now", hold_s=0.5),
+        _rule(good, "land_now", hold_s=0.5, guards=Guards()),
         _volts(good, "pack_low", 19.0),
     ]
     seen = [score_kept(plan, kept) for plan in plans]
@@ -166,7 +166,7 @@ def test_rules_heard_before_say_the_same_as_on_fresh_flights(good, lighthouse, k
 def test_silence_and_crying_wolf_are_faults(good, lighthouse, kept):
     keys = {f.key for f in lint(plan=_volts(good, "land_now", 17.4), result=lighthouse, kept=kept)}
     assert keys == {"land_now_is_silent"}
-    found = lint(plan=_rule(good, "land_now", hold_s=0.5), result=lighthouse, kept=kept)
+    found = lint(plan=_rule(good, "land_now", hold_s=0.5, guards=Guards()), result=lighthouse, kept=kept)
     assert {f.key for f in found} == {"hold_too_short", "land_now_cries_wolf"}
     for finding in found:
         assert finding.before.false_flights > finding.after.false_flights

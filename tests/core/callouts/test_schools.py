@@ -128,7 +128,9 @@ def test_the_dry_run_hears_what_the_forecast_derived(lighthouse):
 
 def test_a_hair_trigger_is_seen_to_be_false(lighthouse):
     plan = write_plan(lighthouse, school="loaded voltage").plan
-    hair = plan.rule("pack_low").model_copy(update={"hold_s": 0.0, "conditions": (Condition(value=21.0),)})
+    hair = plan.rule("pack_low").model_copy(
+        update={"hold_s": 0.0, "conditions": (Condition(value=21.0),), "guards": Guards()}
+    )
     assert on_forecast(plan=plan.with_rule(hair), result=lighthouse).false_calls > 5
 
 

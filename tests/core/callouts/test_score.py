@@ -152,7 +152,9 @@ def test_a_cold_tired_day_is_that():
 
 
 def test_a_hair_trigger_cries_wolf_and_a_low_threshold_misses(plan):
-    low = plan.rule("pack_low").model_copy(update={"hold_s": 0.0, "conditions": (Condition(value=21.0),)})
+    low = plan.rule("pack_low").model_copy(
+        update={"hold_s": 0.0, "conditions": (Condition(value=21.0),), "guards": Guards()}
+    )
     late = plan.rule("land_now").model_copy(update={"conditions": (Condition(value=15.0),)})
     [own] = score_plan(plan=plan.with_rule(low).with_rule(late), sheet=sheet(), days=(OWN_DAY,))
     assert own.false_flights == 200

@@ -105,6 +105,11 @@ def test_of_two_packs_with_as_many_cells_the_cautious_value_counts(flown):
         [condition] = plan.rule(key).conditions
         assert condition.value == max(p.rule(key).conditions[0].value for p in each)
         assert condition.profile is None
+        assert plan.rule(key).hold_s == max(p.rule(key).hold_s for p in each)
+    # The one waits for the throttle, the other for the charge: the one rule for both waits for neither.
+    assert [p.rule("pack_low").guards.throttle_under for p in each] == [0.55, None]
+    assert plan.rule("pack_low").guards.throttle_under is None
+    assert plan.rule("land_now").guards.throttle_under == 0.55
     assert plan.timers[0].at_s == min(p.timers[0].at_s for p in each)
     assert "the earliest of 2 packs, Small Pomelo" in written.reasons["timer"]
 

@@ -210,10 +210,11 @@ def test_fits_in_another_cold_weigh_less_by_what_is_not_known_of_the_cold():
         ]
         return math.log(learn(SHEET, [], told=told).taught("one").resistance)
 
-    # All alike: a prior of hypot(8, 18) % against three of five, whose mean is 0.34.
-    prior, each = (0.08**2 + 0.18**2) ** -1.0, 0.05**-2.0
+    # All alike: a prior of hypot(8, 18) % against three of five that err together, whose mean is 0.34.
+    prior, each = (0.08**2 + 0.18**2) ** -1.0, 0.05**-2.0 / 3.0
     assert believed(20.0) == pytest.approx(1.02 * each / (3.0 * each + prior), abs=2e-4)
-    # At −10 °C, 10 °C from the mean: 600 K·(1/263.15 − 1/283.15) = 16.1 %, the others 7.2 % from theirs.
-    far, near = (0.05**2 + 0.1610**2) ** -1.0, (0.05**2 + 0.0723**2) ** -1.0
+    # At −10 °C, 20 °C from the mean: 600 K·(1/263.15 − 1/283.15) = 16.1 %, the others 7.2 % from theirs.
+    own = 3.0 * 0.05**2
+    far, near = (own + 0.1610**2) ** -1.0, (own + 0.0723**2) ** -1.0
     expected = (0.72 * near + 0.30 * far) / (2.0 * near + far + prior)
-    assert believed(-10.0) == pytest.approx(expected, abs=2e-4)
+    assert believed(-10.0) == pytest.approx(expected, abs=5e-4)

@@ -92,11 +92,22 @@ def hold_steps(*, step_s: float = STEP_S) -> NDArray[np.int64]:
     return hold_at
 
 
-def longest_burst_s(*, flight: Flight, cell_v: float) -> float:
-    """Longest spell under a threshold [V a cell] before the end of the expected flight [s]."""
+def longest_burst_s(*, flight: Flight, cell_v: float, throttle_under: float | None = None) -> float:
+    """Longest spell under a threshold [V a cell] before the end of the expected flight [s].
+
+    Parameters
+    ----------
+    throttle_under : float, optional
+        Only what is flown with less throttle counts [0 to 1]: thrust goes nearly with current, and throttle is its
+        root.
+    """
     holds, longest = np.zeros((1, len(HOLDS_S))), np.zeros(1)
+    loaded_v = flight.loaded_v
+    if throttle_under is not None:
+        counts = flight.current_a < throttle_under**2 * flight.full_throttle_a
+        loaded_v = np.where(counts, loaded_v, np.maximum(loaded_v, cell_v))
     watch_threshold(
-        flight.loaded_v.astype(np.float32)[None, :],
+        loaded_v.astype(np.float32)[None, :],
         flight.cruise_v.astype(np.float32)[None, :],
         np.array([float(flight.time_s.size)]),
         STEP_S,

@@ -193,7 +193,7 @@ def _wrong_pack(plan: CalloutPlan, result: Forecast) -> DryRun:
 
 def _cold_pack(plan: CalloutPlan, result: Forecast) -> DryRun:
     setup, factors = day_setup(result.setup.sheet, day=WORST_DAY)
-    middle = replace(factors.part(slice(0, 1)), **{
+    middle = replace(factors.part(slice(0, 1)), gusts=None, **{
         name: np.array([float(np.median(getattr(factors, name)))])
         for name in ("power", "capacity", "resistance", "full_throttle", "intensity", "air_c")
     })  # fmt: skip

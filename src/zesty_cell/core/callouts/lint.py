@@ -314,7 +314,7 @@ def _holds(w: _Linter) -> Iterator[Finding]:
             continue
         if not w.chemistry.hard_floor_v <= cell_v < float(w.flight.cruise_v[0]):
             continue  # there is something worse wrong with it
-        burst_s = longest_burst_s(flight=w.flight, cell_v=cell_v)
+        burst_s = longest_burst_s(flight=w.flight, cell_v=cell_v, throttle_under=rule.guards.throttle_under)
         if rule.hold_s < burst_s - 1e-9:
             mend, mended = w.outlast(rule, k, burst_s)
             yield Finding(
@@ -475,13 +475,22 @@ def _silence(w: _Linter) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+def _together(one: Rule, other: Rule) -> bool:
+    """Whether two rules can speak on the same flight."""
+    profiles = one.guards.profile, other.guards.profile
+    return None in profiles or profiles[0] == profiles[1]
+
+
 def _words(w: _Linter) -> Iterator[Finding]:
-    seen: dict[str, Rule] = {}
+    seen: dict[str, list[Rule]] = {}
     for rule in w.rules:
         if rule.say is None:
             continue
-        first = seen.setdefault(rule.say.casefold(), rule)
-        if first is not rule:
+        others = seen.setdefault(rule.say.casefold(), [])
+        # Rules of two profiles never speak on the same flight.
+        first = next((o for o in others if _together(o, rule)), None)
+        others.append(rule)
+        if first is not None:
             new = f"{rule.name}: {rule.say}"[:60].casefold()
             yield Finding(
                 "same_words", "look", rule.key,

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from zesty_cell.core.callouts.dry_run import on_forecast
 from zesty_cell.core.callouts.fit import PLAIN_RADIO, fit
-from zesty_cell.core.callouts.rules import PACK_VOLTAGES, CalloutPlan, Condition, Rule
+from zesty_cell.core.callouts.rules import PACK_VOLTAGES, CalloutPlan, Condition, Guards, Rule
 from zesty_cell.core.callouts.steps import clock, value_words
 from zesty_cell.core.forecast import Forecast
 
@@ -62,7 +62,7 @@ def plain_form(*, plan: CalloutPlan, result: Forecast) -> PlainForm:
     flown = plan.flown_with(series=result.setup.sheet.pack.series)
     on = [r for r in flown.rules if r.on]
     alarms = [
-        r.model_copy(update={"conditions": watched[:1]})
+        r.model_copy(update={"conditions": watched[:1], "guards": Guards(armed=False)})
         for r in on
         if (watched := _watched(r)) and r.role in ("land_now", "guard", "pack_low")
     ]

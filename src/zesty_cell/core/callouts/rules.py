@@ -384,6 +384,8 @@ class CalloutPlan(Entity):
     def calls_below_v(self, rule: Rule, *, series: int) -> float | None:
         """The voltage a rule calls below with a pack of ``series`` cells [V a cell]; None where there is none."""
         flown = self.profile_for(series=series) or (self.profiles[0] if self.profiles else None)
+        if rule.guards.profile not in (None, flown.key if flown else None):
+            return None
         for condition in rule.conditions:
             if condition.comparison != "below" or condition.profile not in (None, flown.key if flown else None):
                 continue

@@ -258,6 +258,9 @@ def _rules(plan: CalloutPlan, other: CalloutPlan, own: Profile, theirs: Profile)
             joins = len(rule.conditions) < MOST_CONDITIONS
             rules.append(_joined(rule, written, own, theirs) if joins else rule)
             served.add(rule.key)
+        elif rule.role in DERIVED_ROLES and own.key == theirs.key and written is not None:
+            rules.append(_least_asking(rule, written))
+            served.add(rule.key)
         elif rule.role in DERIVED_ROLES:
             # What the forecast asked for with one pack says nothing of another.
             rules.append(_bound(rule, own))
@@ -290,6 +293,25 @@ def _alike(rule: Rule, written: Rule, theirs: Profile) -> bool:
         and rule.guards.profile in (None, theirs.key)
         and rule.guards.throttle_under == written.guards.throttle_under
         and {c.sensor for c in rule.conditions} == {written.conditions[0].sensor}
+    )
+
+
+def _least_asking(rule: Rule, written: Rule) -> Rule:
+    """One rule for two packs that are not told apart and whose rules ask for different things: the cautious one.
+
+    The higher voltage; and what only one of them waits for, throttle or charge, neither does.
+    """
+    mine, theirs = ([c for c in r.conditions if c.sensor in PACK_VOLTAGES] for r in (rule, written))
+    if not mine or not theirs:
+        return rule
+    unders = rule.guards.throttle_under, written.guards.throttle_under
+    under = None if unders[0] is None or unders[1] is None else max(unders[0], unders[1])
+    return rule.model_copy(
+        update={
+            "conditions": (_cautious(mine[0], theirs[0]),),
+            "hold_s": max(rule.hold_s, written.hold_s),
+            "guards": rule.guards.model_copy(update={"throttle_under": under}),
+        }
     )
 
 

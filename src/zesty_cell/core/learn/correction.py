@@ -12,6 +12,7 @@ Huber (1964) does.  The covariance is the inverse at the end (Laplace's approxim
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -28,7 +29,7 @@ from zesty_cell.core.forecast import (
     power_by_weight_sigma,
 )
 from zesty_cell.core.learn.flights import How, LoggedFlight, Used, left_by_rest
-from zesty_cell.core.learn.log_fit import LogTold
+from zesty_cell.core.learn.log_fit import LogTold, Slow
 from zesty_cell.core.pack import Pack, pack_figures
 from zesty_cell.core.sheet import COLDEST_C, HOTTEST_C, Sheet
 from zesty_cell.core.taught import CAPACITY, POWER, RESISTANCE, PackKind, Taught, spread_of
@@ -123,6 +124,8 @@ class PackTold:
         Over what its sheet says, as logarithms [1].
     resistance_sigma, capacity_sigma : float
         One standard deviation [1].
+    slow : Slow or None
+        Slow polarisation, as the end of the log shows it.
     at_c : float
         Temperature at which the resistance was seen [°C].
     """
@@ -132,6 +135,7 @@ class PackTold:
     resistance_sigma: float = 1.0
     capacity: float | None = None
     capacity_sigma: float = 1.0
+    slow: Slow | None = None
     at_c: float = 25.0
 
 
@@ -144,6 +148,7 @@ def pack_told(told: LogTold, /, *, pack: str, of: Pack) -> PackTold:
         resistance_sigma=told.resistance_sigma,
         capacity=told.capacity_ah and math.log(told.capacity_ah / figures.capacity_ah),
         capacity_sigma=told.capacity_sigma,
+        slow=told.slow,
         at_c=told.at_c,
     )
 
@@ -316,6 +321,7 @@ class Learned:
             kind=PackKind.of(self.setup.sheet.pack),
             pattern=self.setup.sheet.flying.name,
             resistance_c=_known_at_c(self.told),
+            slow=_slow(self.told, pack, self.setup.figures.capacity_ah * capacity),
             logs=len(self.told),
         )
 
@@ -324,6 +330,30 @@ def _known_at_c(told: Sequence[PackTold]) -> float:
     """Temperature at which a resistance is known [°C]: the mean of the logs' that told it, by what they tell."""
     seen = [(t.at_c, t.resistance_sigma**-2.0) for t in told if t.resistance is not None]
     return sum(c * w for c, w in seen) / sum(w for _, w in seen) if seen else 25.0
+
+
+#: How chemistries' slow polarisation differs from cell to cell, and how surely one log tells it, one sigma [1].
+SLOW_SIGMA, SLOW_BY_LOG = 0.4, 0.2
+#: No cell's is further from its chemistry's, as a logarithm [1].
+MOST_SLOW = 1.2
+
+
+def _slow(told: Sequence[PackTold], pack: str, capacity_ah: float) -> float:
+    """Slow polarisation of an individual over its chemistry's by what logs told of it, else of its type [1].
+
+    Parameters
+    ----------
+    capacity_ah : float
+        That the pack is believed to hold [Ah]: the ends of logs are read with it.
+    """
+    seen = [t for t in told if t.slow is not None and t.pack == pack] or [t for t in told if t.slow is not None]
+    logs = [
+        t.slow.log_factor + t.slow.per_capacity * math.log(capacity_ah / t.slow.capacity_ah)
+        for t in seen
+        if t.slow is not None
+    ]
+    mean = sum(logs) / (len(logs) + (SLOW_BY_LOG / SLOW_SIGMA) ** 2)
+    return math.exp(min(max(mean, -MOST_SLOW), MOST_SLOW))
 
 
 def _columns(
@@ -558,6 +588,7 @@ def _rows(
                 rows.append(left_slopes[j] @ columns / sigma)
                 misses.append((seen.left - left[j]) / sigma)
     known_c = _known_at_c(told)
+    logs = Counter(one.pack for one in told)
     for one in told:
         columns = of._columns(one.pack)
         for k, value, sigma in (
@@ -565,6 +596,8 @@ def _rows(
             (RESISTANCE, one.resistance, one.resistance_sigma),
         ):
             if value is not None:
+                # What a fit is out by is the model's, and alike in every log of a pack.
+                sigma *= math.sqrt(logs[one.pack])
                 if k == RESISTANCE:  # seen in another cold than the others
                     apart = colder_than_25(one.at_c) - colder_than_25(known_c)
                     sigma = math.hypot(sigma, ARRHENIUS_SIGMA_K * apart)

@@ -43,6 +43,9 @@ TOLD_SHARE, TOLD_MOST = 0.5, 0.15
 MOST_SCALE = 3.0
 #: More drawn than this share of the capacity is another pack, or another unit [1].
 MOST_OVER = 1.5
+#: A log tells capacity by the curve of its voltage alone, which other cells bend otherwise: beside what charger and
+#: rest voltage tell, it is as far out, one sigma [1].
+CAPACITY_OTHERWISE = 0.10
 #: Steps of the march [s]: the log's own where it is slower.
 _STEP_S, _MOST_STEPS = 0.1, 12_000
 _ROUNDS, _STILL = 25, 1e-7
@@ -51,6 +54,10 @@ _MISFIT_V = 0.012
 #: A flight through less of its charge tells no capacity [1].
 _LEAST_SPAN = 0.35
 _LEAST_S, _LEAST_SWING = 60.0, 0.15
+#: The slow part of the voltage is told by flights of this length on [s], within so much of its logarithm [1].
+_LEAST_SLOW_S, _MOST_SLOW = 120.0, 1.5
+#: It is looked at again in a pack that holds so much more, as a logarithm [1].
+_FULLER = 0.05
 _DIFFERENCE = 1e-3
 _Z95 = 1.96
 
@@ -81,6 +88,26 @@ class Fitted:
     told: bool
 
 
+class Slow(Entity):
+    """Slow polarisation over its chemistry's, as a log's end shows it, the seconds' part being the chemistry's.
+
+    The same voltage is a fuller pack with more of it: the two go together along a line of their logarithms.
+
+    Parameters
+    ----------
+    log_factor : float
+        Logarithm, where the pack holds ``capacity_ah`` [1].
+    capacity_ah : float
+        [Ah].
+    per_capacity : float
+        How it goes with the logarithm of the capacity [1].
+    """
+
+    log_factor: Annotated[float, Field(ge=-5, le=5)]
+    capacity_ah: Annotated[float, Field(gt=0, le=1000)]
+    per_capacity: Annotated[float, Field(ge=-100, le=100)]
+
+
 @dataclass(frozen=True)
 class LogFit:
     """A fitted log.
@@ -101,6 +128,8 @@ class LogFit:
         Of flight that were fitted [s].
     noise_v : float
         Of the sensor, from one line to the next [V a cell].
+    slow : Slow or None
+        What the last third of the log says of the slow polarisation; None where it is too short to build it up.
     misfits : bool
         What is left over is several times that noise and more than a few millivolts: the pack is not as its
         chemistry.
@@ -115,6 +144,7 @@ class LogFit:
     seconds: float
     noise_v: float
     misfits: bool
+    slow: Slow | None = None
 
     def of(self, key: ParameterKey, /) -> Fitted:
         """One parameter."""
@@ -132,6 +162,8 @@ class LogTold(Entity):
         Of the pack [Ah].
     resistance_sigma, capacity_sigma : float
         One standard deviation of their logarithms [1].
+    slow : Slow, optional
+        Slow polarisation, as the end of the flight shows it.
     at_c : float
         Temperature at which it was seen [°C].
     """
@@ -140,6 +172,7 @@ class LogTold(Entity):
     resistance_sigma: Annotated[float, Field(gt=0, le=5)] = 1.0
     capacity_ah: Annotated[float, Field(gt=0, le=1000)] | None = None
     capacity_sigma: Annotated[float, Field(gt=0, le=5)] = 1.0
+    slow: Slow | None = None
     at_c: Annotated[float, Field(ge=-40, le=90)] = 25.0
 
 
@@ -165,7 +198,8 @@ def told_by_log(fit: LogFit, /, *, at_c: float) -> LogTold | None:
         resistance_ohm=resistance.value if resistance.told else None,
         resistance_sigma=sigma(resistance),
         capacity_ah=capacity.value if capacity.told else None,
-        capacity_sigma=sigma(capacity),
+        capacity_sigma=math.hypot(sigma(capacity), CAPACITY_OTHERWISE),
+        slow=fit.slow if resistance.told else None,
         at_c=at_c,
     )
 
@@ -251,7 +285,6 @@ class _Model:
         params[kernel.AIR_C] = params[kernel.START_C] = self.air_c
         params[kernel.START_CHARGE] = min(1.0 + start, 1.0)
         params[kernel.FLOOR_V], params[kernel.FLOOR_HOLD_S] = -10.0, 1e9
-        params[kernel.FIRST_STRETCH] = 1.0
         params[kernel.LAND_USED_AH] = params[kernel.LAND_TIMER_S] = params[kernel.BEYOND_LANDING] = np.inf
         params[kernel.LAND_CHARGE_LEFT] = params[kernel.LAND_LOADED_V] = -1.0
         params[kernel.MAX_TIME_S] = self.time_s.size * self.step_s
@@ -364,6 +397,45 @@ def _independent(misses: NDArray[np.float64]) -> float:
     return max(float(sums[ends[0] if ends.size else -1]), 1.0)
 
 
+def _slow(model: _Model, theta: NDArray[np.float64], spans: float) -> Slow | None:
+    """What the end of a log says of the slow polarisation.
+
+    A flight's end is what its landing and its calls by volts go by, and no pair of time constants is just that of
+    a cell: what the end shows is kept, whatever the shape on the way.
+    """
+    if float(model.time_s[-1]) < _LEAST_SLOW_S or spans < _LEAST_SPAN:
+        return None
+    here = _slow_factor(model, theta)
+    fuller = theta.copy()
+    fuller[2] += _FULLER
+    there = _slow_factor(model, fuller)
+    if here is None or there is None:
+        return None
+    capacity_ah = model.figures.capacity_ah * math.exp(float(theta[2]))
+    return Slow(log_factor=here, capacity_ah=capacity_ah, per_capacity=(there - here) / _FULLER)
+
+
+def _slow_factor(model: _Model, theta: NDArray[np.float64]) -> float | None:
+    """Logarithm of the slow polarisation that gives the mean voltage of the last third [1]; secant."""
+    end = (model.weight > 0) & (model.time_s >= 2.0 / 3.0 * model.time_s[-1])
+
+    def over(slow: float) -> float | None:
+        volts = model.volts(np.array([theta[0], 0.0, theta[2], theta[3], theta[4], slow]))
+        return None if volts is None or not end.any() else float(np.mean((volts - model.seen_v)[end]))
+
+    at, other = 0.0, 0.3
+    miss, other_miss = over(at), over(other)
+    for _ in range(8):
+        if miss is None or other_miss is None or abs(miss - other_miss) < 1e-9:
+            return None
+        nearer = float(np.clip(other - other_miss * (other - at) / (other_miss - miss), -_MOST_SLOW, _MOST_SLOW))
+        at, miss, other = other, other_miss, nearer
+        if abs(other - at) < 1e-3:
+            break
+        other_miss = over(other)
+    return other
+
+
 def _result(
     model: _Model,
     theta: NDArray[np.float64],
@@ -392,6 +464,7 @@ def _result(
     jumps = np.diff((model.seen_v - best)[heard])
     noise_v = float(np.median(np.abs(jumps))) * 1.4826 / math.sqrt(2.0) / model.pack.series if jumps.size else 0.0
     return LogFit(
+        slow=_slow(model, theta, spans),
         noise_v=noise_v,
         misfits=rmse > max(MISFIT * noise_v, _MISFIT_V),
         parameters=tuple(found),
