@@ -21,9 +21,6 @@ from datetime import UTC, datetime
 from pathlib import Path
 from queue import SimpleQueue
 
-from cosmic_ray.work_db import WorkDB
-from cosmic_ray.work_item import TestOutcome, WorkItem
-
 ROOT = Path(__file__).parents[1]
 OUT = ROOT / "build" / "mutants"
 REPORT = ROOT / "docs" / "benchmarks.md"
@@ -60,8 +57,8 @@ MODULES = {
 
 
 def _tests(module: str) -> list[str]:
-    # What entities accept first: it is the quickest.
-    return [f"tests/core/{name}" for name in ("test_bounds.py", *MODULES[module].split())]
+    # What entities accept first: it is the quickest; then all answers.
+    return [f"tests/core/{name}" for name in ("test_bounds.py", "test_answers.py", *MODULES[module].split())]
 
 
 def _unnoticeable(source: str) -> set[int]:
@@ -92,6 +89,9 @@ def _run(tree: Path, *arguments: str) -> None:
 
 def _draw(session: Path, module: str, count: int) -> None:
     """Leave some of the changes found, the same for the same code."""
+    from cosmic_ray.work_db import WorkDB
+    from cosmic_ray.work_item import WorkItem
+
     source = (ROOT / "src" / "zesty_cell" / "core" / f"{module}.py").read_text()
     skipped = _unnoticeable(source)
     database = WorkDB(session, WorkDB.Mode.open)
@@ -130,6 +130,10 @@ def _copy(number: int) -> Path:
 
 def mutate(module: str, count: int, trees: SimpleQueue[Path]) -> tuple[str, int, list[str]]:
     """Changes of a module that were tried, and those that survived as differences."""
+    # Only `make mutants` has it.
+    from cosmic_ray.work_db import WorkDB
+    from cosmic_ray.work_item import TestOutcome
+
     tree = trees.get()
     try:
         session = OUT / f"{module.replace('/', '-')}.sqlite"
