@@ -9,6 +9,7 @@ from datetime import UTC, datetime
 
 import numpy as np
 import pytest
+from sqlalchemy import update
 
 from zesty_cell.core.learn.calibration import CurrentCalibration, VoltageCalibration
 from zesty_cell.core.learn.log_fit import fit_log
@@ -16,6 +17,7 @@ from zesty_cell.demo.log import telemetry_csv
 from zesty_cell.services import log_fits
 from zesty_cell.services.learning import learned_from, lessons
 from zesty_cell.store import calibrations, flights, logs, sheets
+from zesty_cell.store.tables import LogFitRow
 
 
 @pytest.fixture
@@ -149,12 +151,16 @@ def test_a_fit_is_kept_and_made_anew_when_what_it_rests_on_changed(client, app, 
     assert taught_with(app, name)[1] == first
     assert len(fitted) == 1
     with app.state.database.session() as session:
+        session.execute(update(LogFitRow).values(document={"resistance_ohm": "junk"}))
+    assert taught_with(app, name)[1] == first
+    assert len(fitted) == 2
+    with app.state.database.session() as session:
         row = flights.fetch(session, flight)
         flown = flights.flight_of(row)
         more = flown.model_copy(update={"put_back_ah": 1.1 * (flown.put_back_ah or 2.5)})
         flights.change(session, flight, row.version, more)
     assert taught_with(app, name)[1] != first
-    assert len(fitted) == 2
+    assert len(fitted) == 3
 
 
 def test_a_log_that_is_kept_is_attached_and_taken_off(client, app, season):

@@ -7,9 +7,11 @@ import threading
 import zlib
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
+from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import Generic, TypeVar
 
+from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
 from zesty_cell import __version__
@@ -142,7 +144,9 @@ def _fitted(log: FlownLog) -> LogFit | str:
 def _told(session: Session, log: FlownLog) -> LogTold | None:
     kept = logs.fit_kept(session, log.row.id, rests_on=log.rests_on)
     if kept is not None:
-        return None if kept.document is None else LogTold.model_validate(kept.document)
+        # What cannot be read is fitted anew.
+        with suppress(ValidationError):
+            return None if kept.document is None else LogTold.model_validate(kept.document)
     fit = fit_of(log)
     return None if isinstance(fit, str) else told_by_log(fit, at_c=log.air_c)
 
