@@ -1,0 +1,81 @@
+"""Rules at the very figure where they change, by hand."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+import numpy as np
+import pytest
+from pydantic import ValidationError
+
+from tests.sheets import pomelo, sheet
+from zesty_cell.core.changes import changed
+from zesty_cell.core.checks import rolling_rms
+from zesty_cell.core.craft import Limits
+from zesty_cell.core.forecast import forecast
+from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.core.learn.timer import TimedFlight, next_timer
+from zesty_cell.core.pack import estimated_tiers
+from zesty_cell.core.plausibility import flight_doubts
+from zesty_cell.core.sheet import Conditions
+
+
+@pytest.mark.parametrize(("air_c", "offered"), [(34.9, True), (35.0, True), (35.1, False), (36.0, False)])
+def test_warmer_air_is_tried_up_to_35_degrees(air_c, offered):
+    warmer = changed(sheet(conditions=Conditions(air_c=air_c)), key="warmer_air")
+    assert (warmer is not None) == offered
+    assert warmer is None or warmer.conditions.air_c > air_c
+
+
+def test_a_warmed_pack_is_never_tried_above_55_degrees():
+    warmer = changed(sheet(conditions=Conditions(air_c=20.0, pack_c=52.0)), key="warmer_air")
+    assert warmer.conditions.pack_c == 55.0
+
+
+def test_an_escs_burst_is_not_under_what_it_bears_for_long():
+    assert Limits(esc_a=40.0, esc_burst_a=40.0).esc_burst_a == 40.0
+    assert Limits(esc_burst_a=30.0).esc_a is None
+    with pytest.raises(ValidationError, match="burst"):
+        Limits(esc_a=40.0, esc_burst_a=39.0)
+
+
+def test_rolling_root_mean_squares_by_hand():
+    # Ten a second: 3 A for a second, then 4 A. A second wholly in each, and half and half: √((9 + 16)/2).
+    rms = rolling_rms(np.array([3.0] * 10 + [4.0] * 10), 1.0)
+    assert rms[0] == pytest.approx(3.0)
+    assert rms[5] == pytest.approx(np.sqrt(12.5))
+    assert rms[-1] == pytest.approx(4.0)
+    assert rms.size == 11
+
+
+@pytest.mark.parametrize(
+    ("minute", "ten", "found"),
+    [
+        (None, None, (30.0, 39.0, 48.0)),  # 1.3 and 1.6 times
+        (None, 33.0, (30.0, 33.0, 33.0)),  # no minute above its ten seconds
+        (36.0, 33.0, (30.0, 36.0, 33.0)),  # what is given stays
+        (36.0, None, (30.0, 36.0, 48.0)),
+    ],
+)
+def test_tiers_are_filled_from_the_continuous_rating(minute, ten, found):
+    assert tuple(estimated_tiers(continuous_a=30.0, one_minute_a=minute, ten_second_a=ten).values()) == found
+
+
+@pytest.mark.parametrize(("mean_a", "asked"), [(3.6, True), (3.7, False), (32.9, False), (33.1, True)])
+def test_a_third_to_three_times_the_current_foretold_is_not_asked_about(mean_a, asked):
+    flight = LoggedFlight(
+        landed_at=datetime(2026, 6, 1, 12, 0, tzinfo=UTC), duration_s=300.0, pattern="x", put_back_ah=mean_a / 12.0
+    )
+    doubts = flight_doubts(flight, pack=pomelo(), forecast_a=11.0)
+    assert any(d.key == "amps_put_back_ah" for d in doubts) == asked
+
+
+def test_the_timers_words_count_flights_and_name_the_way_home_from_five_seconds_on():
+    result = forecast(sheet())
+    one = [TimedFlight(400.0, 1.2)]
+    assert "1 flight took 180 mAh a minute" in next_timer(flights=one, result=result).why
+    three = [TimedFlight(400.0, 1.2)] * 3
+    assert "3 flights took 180 mAh a minute" in next_timer(flights=three, result=result).why
+    with pytest.raises(ValueError, match="lasts some time"):
+        next_timer(flights=[TimedFlight(0.0, 1.0)], result=result)
+    assert next_timer(flights=[TimedFlight(0.5, 0.01)], result=result).flights == 1
