@@ -58,7 +58,10 @@ MODULES = {
 
 def _tests(module: str) -> list[str]:
     # What entities accept first: it is the quickest; then all answers.
-    return [f"tests/core/{name}" for name in ("test_bounds.py", "test_edges.py", "test_answers.py", *MODULES[module].split())]
+    return [
+        f"tests/core/{name}"
+        for name in ("test_bounds.py", "test_edges.py", "test_answers.py", *MODULES[module].split())
+    ]
 
 
 def _unnoticeable(source: str) -> set[int]:

@@ -147,8 +147,8 @@ def test_sampled_flights_are_the_detailed_flight_at_no_departure():
 
 def test_long_flights_are_sampled_at_half_the_rate_and_agree():
     setup = set_up(sheet())
-    assert sample_step_s(end_s=1800.0) == 0.1
-    assert sample_step_s(end_s=1801.0) == 0.2
+    assert sample_step_s(end_s=400.0) == 0.1
+    assert sample_step_s(end_s=401.0) == 0.2
     fine = start_many(setup, factors=Factors.expected(1))()
     coarse = start_many(setup, factors=Factors.expected(1), step_s=0.2)()
     for column in (kernel.END_S, kernel.LAND_BY_USED_S, kernel.HOTTEST_C):

@@ -37,7 +37,7 @@ ESC_STEADY_HOLD_S, ESC_ANY_HOLD_S = 1.0, 10.0
 _FLIGHTS_A_CHUNK = 10
 #: From this length on, the sampled flights are sampled at 5 Hz, so that the answer stays live.  The
 #: flight shown is always sampled at 10 Hz.
-LONG_FLIGHT_S = 1800.0
+LONG_FLIGHT_S = 400.0
 #: Longest step of the kernel [s]; against a tight integration it costs less than a thousandth of a second.
 LONGEST_STEP_S = 1.0
 

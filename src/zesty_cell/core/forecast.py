@@ -265,7 +265,7 @@ def forecast(sheet: Sheet) -> Forecast:
     factors = sampled_factors(setup)
     step_s = sample_step_s(end_s=flight.end_s)
     longest_s = 3.0 * flight.end_s + 60.0
-    lead = LeadChoice(setup=setup, flight=flight, factors=factors, step_s=step_s, longest_s=longest_s)
+    lead = LeadChoice(setup=setup, flight=flight, factors=factors, step_s=step_s)
     summary = start_many(
         setup,
         factors=factors,
@@ -273,6 +273,7 @@ def forecast(sheet: Sheet) -> Forecast:
         beyond_landing=LATE_SHARE,
         step_s=step_s,
         visit=lead.visit,
+        with_charge=lead.with_charge,
     )()
     landing_s, _ = landing_times_s(setup=setup, summary=summary)
     low_s, middle_s, high_s = (float(q) for q in np.quantile(landing_s, (0.05, 0.5, 0.95)))

@@ -33,8 +33,7 @@ from zesty_cell.core.callouts.derive import (
 )
 from zesty_cell.core.callouts.kernel import try_settings
 from zesty_cell.core.callouts.rules import on_step
-from zesty_cell.core.flight import Factors, Flight, Setup, Traces, landing_times_s, start_many
-from zesty_cell.core.flying import STEP_S
+from zesty_cell.core.flight import Factors, Flight, Setup, Traces, landing_times_s
 
 #: Share of flights in which a call may be false, or late, and still be recommended [1].
 MOST_FALSE, MOST_LATE = 0.02, 0.05
@@ -51,8 +50,6 @@ _THROTTLE_ROOM, _MOST_THROTTLE, _THROTTLE_STEP = 0.10, 0.90, 0.05
 #: From which charge a transmitter's charge is set in which step [Ah, Ah].
 _CHARGE_STEPS = ((1.0, 0.05), (0.2, 0.01), (0.0, 0.005))
 _SENSOR_SEED = 20_261_127
-#: Flights longer than this are tried again at 5 Hz [s].
-_COARSE_FROM_S = 400.0
 
 Means = Literal["hold", "another voltage", "throttle", "charge too"]
 Stands = Literal["calls", "guard", "off"]
@@ -331,46 +328,25 @@ def shown_over_true(setup: Setup, count: int, /) -> NDArray[np.float64]:
 class LeadChoice:
     """Chooses what leads over the sampled flights of a sheet; hand :meth:`visit` to the flights of its range.
 
-    Those flights try the plain calls.  Only where one fails, :meth:`derived` flies them once more, with charge and
-    current, and tries what a transmitter can do about it.
+    Those flights try the plain calls and all that a transmitter can do about them at once: flying them again for
+    those that fail, as most do that climb, would take longer than the looking.
     """
 
-    def __init__(self, *, setup: Setup, flight: Flight, factors: Factors, step_s: float, longest_s: float) -> None:
+    def __init__(self, *, setup: Setup, flight: Flight, factors: Factors, step_s: float) -> None:
         self._setup, self._flight, self._factors = setup, flight, factors
-        self._step_s, self._longest_s = step_s, longest_s
         self._asked = thresholds(setup=setup, flight=flight)
-        plain: dict[CalloutKey, list[_Setting]] = {
-            key: [_Setting(threshold.pack_v, "hold")] for key, threshold in self._asked.items()
-        }
-        self._plain = _Watch(setup, factors, step_s, plain)
-        self.visit = self._plain.visit
-
-    def _fly_again(self, keys: Sequence[CalloutKey]) -> _Watch:
         tried: dict[CalloutKey, list[_Setting]] = {}
-        for key in keys:
-            tried[key] = _helped(self._setup, self._flight, self._asked[key])
+        for key, threshold in self._asked.items():
+            tried[key] = [_Setting(threshold.pack_v, "hold"), *_helped(setup, flight, threshold)]
             if key == "land_now":
-                tried[key] = tried[key] + _guards(self._setup, self._flight, self._asked[key])
-        # Holds are half seconds: twice the step tells them well enough, in half the time.
-        step_s = 2.0 * STEP_S if self._flight.end_s > _COARSE_FROM_S else self._step_s
-        watch = _Watch(self._setup, self._factors, max(step_s, self._step_s), tried)
-        start_many(
-            self._setup,
-            factors=self._factors,
-            longest_s=self._longest_s,
-            beyond_landing=LATE_SHARE,
-            step_s=max(step_s, self._step_s),
-            visit=watch.visit,
-            with_charge=watch.with_charge,
-        )()
-        return watch
+                tried[key] += _guards(setup, flight, threshold)
+        self._watch = _Watch(setup, factors, step_s, tried)
+        self.visit = self._watch.visit
+        self.with_charge = self._watch.with_charge
 
     def derived(self, timers: Timers) -> DerivedCallouts:
         """Everything to set, and what leads."""
-        plain = {key: self._plain.trials(key)[0] for key in self._asked}
-        failing: list[CalloutKey] = [key for key, trials in plain.items() if _best_hold(trials) is None]
-        again = self._fly_again(failing) if failing else None
-        calls = {key: self._call(key, plain[key], again if key in failing else None) for key in self._asked}
+        calls = {key: self._call(key, self._watch.trials(key)) for key in self._asked}
         pack_low, land_now, charge = calls["pack_low"], calls["land_now"], self._charge(timers)
         leads: Leads = "timer"
         if land_now.stands == "calls":
@@ -383,9 +359,9 @@ class LeadChoice:
             pack_low = replace(pack_low, stands="off")
         return DerivedCallouts(timers=timers, pack_low=pack_low, land_now=land_now, charge=charge, leads=leads)
 
-    def _call(self, key: CalloutKey, plain: list[Trial], again: _Watch | None) -> VoltageCall:
+    def _call(self, key: CalloutKey, trials: list[list[Trial]]) -> VoltageCall:
         """The first setting that passes; else the last guard, or none."""
-        asked = self._asked[key]
+        asked, settings, plain = self._asked[key], self._watch.tried[key], trials[0]
         best_plain = min(plain, key=lambda t: (not t.quiet, t.false_flights + t.late_flights))
         craft = self._setup.sheet.craft
         shown = craft.can_show("volts") or craft.can_show("cells")
@@ -404,14 +380,7 @@ class LeadChoice:
                 plain=best_plain,
             )
 
-        own = _Setting(asked.pack_v, "hold")
-        hold = _best_hold(plain)
-        if hold is not None:
-            return made(own, hold, plain[hold], "calls")
-        worst = plain.index(best_plain)
-        if again is None:
-            return made(own, worst, best_plain, "off")
-        settings, trials = again.tried[key], again.trials(key)
+        own, worst = settings[0], plain.index(best_plain)
         calls = len(settings) - (len(_guards(self._setup, self._flight, asked)) if key == "land_now" else 0)
         for setting, by_hold in zip(settings[:calls], trials[:calls], strict=True):
             hold = _best_hold(by_hold)
@@ -435,10 +404,10 @@ class LeadChoice:
         expected_ah = flight.used_at(flight.landing_s)
         home_ah = flight.used_at(timers.start_home_s)
         shown = shown_over_true(self._setup, len(self._factors))
-        shown_ah = shown * self._plain.used_ah
+        shown_ah = shown * self._watch.used_ah
         # As late as nineteen of twenty still hear it in time, and not later than the flight expected asks for.
         # A flight is followed as far past its landing as a call may be late, or to its end before.
-        by_then_ah = shown * self._plain.used_end_ah
+        by_then_ah = shown * self._watch.used_end_ah
         latest_ah = float(np.quantile(by_then_ah, MOST_LATE))
         wanted_ah = min(expected_ah * (1.0 + out), latest_ah)
         land_ah = on_step(value=wanted_ah, step=charge_step_ah(wanted_ah), up=False)
@@ -449,7 +418,7 @@ class LeadChoice:
             false_flights=int(np.count_nonzero(share < 1.0 - TOO_EARLY_SHARE)),
             late_flights=int(np.count_nonzero(by_then_ah < land_ah)),
             flights=len(self._factors),
-            spoken_s=_spread(share * self._plain.landing_s),
+            spoken_s=_spread(share * self._watch.landing_s),
         )
         home = land_ah * home_ah / expected_ah
         home_ah = on_step(value=home, step=charge_step_ah(home), up=False)
