@@ -133,25 +133,35 @@ def _copy(number: int) -> Path:
 
 def mutate(module: str, count: int, trees: SimpleQueue[Path]) -> tuple[str, int, list[str]]:
     """Changes of a module that were tried, and those that survived as differences."""
-    # Only `make mutants` has it.
-    from cosmic_ray.work_db import WorkDB
-    from cosmic_ray.work_item import TestOutcome
-
     tree = trees.get()
     try:
-        session = OUT / f"{module.replace('/', '-')}.sqlite"
+        session = _session(module)
         session.unlink(missing_ok=True)
         config = _config(module, tree)
         _run(tree, "init", str(config), str(session))
         _draw(session, module, count)
         _run(tree, "exec", str(config), str(session))
-        database = WorkDB(session, WorkDB.Mode.open)
-        done = list(database.completed_work_items)
-        database.close()
     finally:
         trees.put(tree)
+    found = outcome(module)
+    print(f"{module}: {found[1] - len(found[2])} of {found[1]} noticed", flush=True)
+    return found
+
+
+def _session(module: str) -> Path:
+    return OUT / f"{module.replace('/', '-')}.sqlite"
+
+
+def outcome(module: str) -> tuple[str, int, list[str]]:
+    """Changes of a module that were tried last, and those that survived."""
+    # Only `make mutants` has it.
+    from cosmic_ray.work_db import WorkDB
+    from cosmic_ray.work_item import TestOutcome
+
+    database = WorkDB(_session(module), WorkDB.Mode.open)
+    done = list(database.completed_work_items)
+    database.close()
     alive = [r.diff or "" for _, r in done if r.test_outcome is TestOutcome.SURVIVED]
-    print(f"{module}: {len(done) - len(alive)} of {len(done)} noticed", flush=True)
     return module, len(done), alive
 
 
@@ -193,9 +203,9 @@ def main() -> int:
     for module, _, alive in found:
         for diff in alive:
             print(f"--- survived in {module}\n{diff}")
-    if asked.modules:
-        return 0
-    return 0 if _write(found) <= ASKED else 1
+    # Of those not asked for, as they were tried last.
+    every = [outcome(m) for m in MODULES if _session(m).exists()]
+    return 0 if _write(every) <= ASKED else 1
 
 
 if __name__ == "__main__":

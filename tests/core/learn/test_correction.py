@@ -10,7 +10,9 @@ import pytest
 from tests.sheets import pomelo, sheet
 from zesty_cell.core.flying import PATTERNS
 from zesty_cell.core.forecast import INTENSITY_SIGMA
-from zesty_cell.core.learn.correction import FLIGHT_SIGMA, SENSOR_OWN, Observation, PackTold, learn
+from zesty_cell.core.learn.correction import FLIGHT_SIGMA, SENSOR_OWN, Observation, PackTold, learn, observation
+from zesty_cell.core.learn.flights import LoggedFlight, used_of
+from zesty_cell.core.learn.log_fit import Slow
 from zesty_cell.standins.craft import Hidden, SimulatedCraft
 
 SHEET = sheet()
@@ -218,3 +220,29 @@ def test_fits_in_another_cold_weigh_less_by_what_is_not_known_of_the_cold():
     far, near = (own + 0.1610**2) ** -1.0, (own + 0.0723**2) ** -1.0
     expected = (0.72 * near + 0.30 * far) / (2.0 * near + far + prior)
     assert believed(-10.0) == pytest.approx(expected, abs=5e-4)
+
+
+def test_the_slow_part_is_the_individuals_own_read_where_the_flights_say_its_capacity_lies():
+    holds_ah = learn(SHEET, []).setup.figures.capacity_ah
+    told = [
+        PackTold("one", slow=Slow(log_factor=0.3, capacity_ah=0.97 * holds_ah, per_capacity=5.0)),
+        PackTold("two", slow=Slow(log_factor=-0.2, capacity_ah=holds_ah, per_capacity=5.0)),
+    ]
+    learned = learn(SHEET, [], told=told)
+    # Nothing moved the capacity: 0.3 + 5·ln(1/0.97), towards 0 by a prior of 0.4 against the log's 0.2.
+    assert math.log(learned.taught("one").slow) == pytest.approx((0.3 - 5 * math.log(0.97)) / 1.25, rel=1e-4)
+    assert math.log(learned.taught("two").slow) == pytest.approx(-0.2 / 1.25, rel=1e-4)
+    both = (0.3 - 5 * math.log(0.97) - 0.2) / 2.25
+    assert math.log(learned.taught("another").slow) == pytest.approx(both, rel=1e-4)
+    far = PackTold("one", slow=Slow(log_factor=4.0, capacity_ah=holds_ah, per_capacity=0.0))
+    assert math.log(learn(SHEET, [], told=[far]).taught("one").slow) == pytest.approx(1.2)
+
+
+def test_what_a_sensor_showed_is_out_with_all_that_it_showed_and_a_charge_put_back_is_not():
+    flight = LoggedFlight(landed_at="2026-06-01T10:00:00Z", duration_s=600.0, pattern="x", shown_ah=2.0)
+    for one, sensor, together, own in (
+        (flight, "period 0", 0.10, 0.02),
+        (flight.model_copy(update={"put_back_ah": 2.1}), None, 0.0, 0.02),
+    ):
+        seen = observation(one, used_of(one, pack=SHEET.pack), key="k", pack=SHEET.pack, flights=1)
+        assert (seen.sensor, seen.sensor_sigma, seen.used_sigma) == (sensor, together, own)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
@@ -86,3 +87,11 @@ def test_one_cell_moves_in_hundredths():
     one = forecast(sheet(pack=satsuma(series=6)))
     found = step(0.35, 0.36, result=one, cell_v=one.callouts.land_now.threshold.cell_v)
     assert found is None or abs(found.pack_v - found.was_v) <= 0.1 + 1e-9
+
+
+def test_a_step_is_said_in_what_the_transmitter_can_be_set_to():
+    single = forecast(sheet(pack=satsuma(series=1, mass_kg=0.045)))
+    found = step(0.13, 0.14, cell_v=single.callouts.land_now.threshold.cell_v, result=single)
+    assert re.search(r"should go 0\.\d\d V higher", found.why)
+    assert re.search(r"can go 0\.\d V lower", step(0.28, 0.30).why)
+    assert "left 29 %, and you keep 20 %" in step(0.28, 0.30).why
