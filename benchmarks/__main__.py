@@ -7,7 +7,7 @@ import platform
 from datetime import UTC, datetime
 from pathlib import Path
 
-from benchmarks import callouts, choosing, core, learning, log, peer, server, world
+from benchmarks import callouts, choosing, claims, core, learning, log, peer, server, world
 from benchmarks.timing import Row
 
 REPORT = Path(__file__).parents[1] / "docs" / "benchmarks.md"
@@ -47,6 +47,7 @@ def main() -> int:
         ("Callouts", callouts.callouts),
         ("The forecast that learns", learning.learning),
         ("In a world that is not ours", world.world),
+        ("Callouts in that world", claims.claims),
         ("Beside a general battery-model library", peer.compare),
         ("The hangar", choosing.hangar),
         ("The log", log.log),
