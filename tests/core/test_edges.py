@@ -8,12 +8,18 @@ import numpy as np
 import pytest
 from pydantic import ValidationError
 
-from tests.sheets import pomelo, sheet
+from tests.sheets import heron, pomelo, satsuma, sheet
+from zesty_cell.core.callouts.derive import thresholds
+from zesty_cell.core.callouts.rules import Condition, Rule
+from zesty_cell.core.callouts.schools import write_plan
+from zesty_cell.core.callouts.score import OWN_DAY, keep_flights, score_kept, score_plan
 from zesty_cell.core.changes import changed
 from zesty_cell.core.checks import rolling_rms
 from zesty_cell.core.craft import Limits
+from zesty_cell.core.flight import fly, set_up
 from zesty_cell.core.forecast import forecast
 from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.core.learn.health import health
 from zesty_cell.core.learn.timer import TimedFlight, next_timer
 from zesty_cell.core.pack import estimated_tiers
 from zesty_cell.core.plausibility import flight_doubts
@@ -79,3 +85,47 @@ def test_the_timers_words_count_flights_and_name_the_way_home_from_five_seconds_
     with pytest.raises(ValueError, match="lasts some time"):
         next_timer(flights=[TimedFlight(0.0, 1.0)], result=result)
     assert next_timer(flights=[TimedFlight(0.5, 0.01)], result=result).flights == 1
+
+
+def test_a_threshold_of_the_pack_is_so_many_times_that_of_a_cell():
+    setup = set_up(sheet())
+    for threshold in thresholds(setup=setup, flight=fly(setup)).values():
+        assert threshold.cell_v * 6 == pytest.approx(threshold.pack_v)
+
+
+@pytest.mark.parametrize(("cutoff_v", "land_at_v"), [(3.2, 3.3), (3.234, 3.33)])
+def test_a_landing_above_the_escs_cutoff_is_offered_to_a_hundredth(cutoff_v, land_at_v):
+    limits = Limits(esc_cutoff_v_per_cell=cutoff_v)
+    [check] = [c for c in forecast(sheet(craft=heron(limits=limits.model_dump()))).checks if c.key == "esc_cutoff"]
+    assert check.land_at_v == land_at_v
+
+
+def test_a_call_by_the_lowest_cell_is_scored_on_kept_flights_as_on_new_ones():
+    one = sheet()
+    rule = Rule(
+        key="own_1", name="Cell", say="cell", role="land_now", hold_s=3.0,
+        conditions=(Condition(sensor="cell_v", value=3.15),),
+    )  # fmt: skip
+    plan = write_plan(forecast(one), school="loaded voltage").plan
+    plan = plan.model_copy(
+        update={"rules": (rule, *(r for r in plan.rules if r.role not in ("land_now", "guard")))}
+    )
+    [fresh] = score_plan(plan=plan, sheet=one, days=(OWN_DAY,))
+    kept = score_kept(plan, keep_flights(one))
+    assert kept == fresh
+    assert fresh.left[0] < fresh.left[1] < fresh.left[2] < 0.6
+    assert fresh.missed < 100
+
+
+def test_the_two_cells_of_a_pack_are_held_against_each_other():
+    """Thirty millivolts apart at rest, in each of its flights."""
+    pack = satsuma(series=2, mass_kg=0.08)
+    flights = [
+        LoggedFlight(
+            landed_at=datetime(2026, 6, k, 12, 0, tzinfo=UTC), duration_s=200.0, pattern="x", cells_v=(3.80, 3.77)
+        )
+        for k in range(1, 6)
+    ]
+    found = health(pack, flights, now=datetime(2026, 6, 7, tzinfo=UTC))
+    assert found.spread_v == pytest.approx(0.03)
+    assert found.weakest == 1

@@ -99,6 +99,7 @@ def of_craft_flights(
         .join(FlightRow, FlightRow.id == LogRow.flight_id)
         .join(PackRow, PackRow.id == FlightRow.pack_id)
         .where(
+            LogRow.craft_id == craft_id,  # few: found before their flights are
             FlightRow.craft_id == craft_id,
             PackRow.type_name == type_name,
             FlightRow.deleted_at.is_(None),
