@@ -7,6 +7,8 @@ import platform
 from datetime import UTC, datetime
 from pathlib import Path
 
+from tests.mutants import TITLE
+
 from benchmarks import callouts, choosing, claims, core, learning, log, peer, server, world
 from benchmarks.timing import Row
 
@@ -32,7 +34,7 @@ def _table(rows: list[Row]) -> str:
 
 def _kept() -> str:
     """What `make mutants` wrote at the end of the page stays."""
-    _, found, rest = REPORT.read_text().partition("## Small changes to the rules")
+    _, found, rest = REPORT.read_text().partition(TITLE)
     return f"\n{found}{rest}" if found else ""
 
 

@@ -23,7 +23,7 @@ from zesty_cell.services.log_fits import told_by_logs
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import calibrations, flights, sheets
 from zesty_cell.store.hangar import CRAFTS, PACKS
-from zesty_cell.store.tables import FlightRow, PackRow, SheetRow
+from zesty_cell.store.tables import CraftRow, FlightRow, PackRow, SheetRow
 
 
 @dataclass(frozen=True)
@@ -105,7 +105,7 @@ def sensor_of(session: Session, craft_id: int) -> CurrentSensor | None:
     now = current_sensor(session, craft_id)
     if now.by == "nothing":
         return None
-    craft = CRAFTS.thing(CRAFTS.fetch(session, craft_id))
+    craft = CRAFTS.thing(session.get_one(CraftRow, craft_id))
     open_share = unexplained_share(craft, calibrations.of_craft(session, craft_id))
     error = math.hypot(now.error, open_share)
     return CurrentSensor(out=round(min(max(now.out, -0.95), 20.0), 4), error=round(min(error, 10.0), 4))
@@ -135,12 +135,11 @@ class Lessons:
 
 def lessons(session: Session, sheet: Sheet, *, craft_id: int, pack: PackRow) -> Lessons:
     """What a sheet's craft with packs of a type can be learned from."""
-    of = {"craft_id": craft_id, "type_name": pack.type_name}
-    pattern = sheet.flying.name
+    type_name, pattern = pack.type_name, sheet.flying.name
     return Lessons(
-        known=told(session, pattern=pattern, **of),  # type: ignore[arg-type]
-        elsewhere=told_elsewhere(session, pattern=pattern, **of),  # type: ignore[arg-type]
-        logs=told_by_logs(session, of=sheet.pack, **of),  # type: ignore[arg-type]
+        known=told(session, craft_id=craft_id, type_name=type_name, pattern=pattern),
+        elsewhere=told_elsewhere(session, craft_id=craft_id, type_name=type_name, pattern=pattern),
+        logs=told_by_logs(session, craft_id=craft_id, type_name=type_name, of=sheet.pack),
     )
 
 

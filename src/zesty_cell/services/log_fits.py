@@ -151,6 +151,14 @@ def _told(session: Session, log: FlownLog) -> LogTold | None:
     return None if isinstance(fit, str) else told_by_log(fit, at_c=log.air_c)
 
 
+def taught_by(session: Session, log: FlownLog, flight_row: FlightRow, /) -> LogTold | None:
+    """What of a log is learned from; None where it tells nothing, is set aside, or newer ones came."""
+    newest = logs.of_craft_flights(
+        session, craft_id=flight_row.craft_id, type_name=flight_row.pack.type_name, most=LOGS_LEARNED_FROM
+    )
+    return _told(session, log) if any(row.id == log.row.id for row, _ in newest) else None
+
+
 def told_by_logs(session: Session, *, craft_id: int, type_name: str, of: Pack) -> tuple[PackTold, ...]:
     """What the newest logs of a craft's flights told of its packs of a type, over what a sheet says of that type.
 

@@ -48,6 +48,13 @@ def test_half_a_percent_is_worth_correcting(entered, count):
     assert len(points_moved(craft(), CURRENT.model_copy(update={"entered": entered}))) == count
 
 
+@pytest.mark.parametrize("factor", [1e-9, 0.19, 5.1, 1e5])
+def test_a_scale_of_another_unit_explains_nothing_and_breaks_nothing(factor):
+    assert points_moved(craft(), CURRENT.model_copy(update={"entered": 400.0 * factor})) == ()
+    assert points_moved(craft(), VOLTAGE.model_copy(update={"offset_v": -10.0 - 22.0})) == ()
+    assert len(points_moved(craft(), CURRENT.model_copy(update={"entered": 400.0 * 4.9}))) == 2
+
+
 def test_once_answered_it_is_not_asked_again_and_what_was_changed_since_stays():
     moved = points_moved(craft(), CURRENT)
     for answer in ("left", "corrected"):

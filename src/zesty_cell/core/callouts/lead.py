@@ -338,8 +338,9 @@ class LeadChoice:
         tried: dict[CalloutKey, list[_Setting]] = {}
         for key, threshold in self._asked.items():
             tried[key] = [_Setting(threshold.pack_v, "hold"), *_helped(setup, flight, threshold)]
-            if key == "land_now":
-                tried[key] += _guards(setup, flight, threshold)
+        #: How many of each are calls; what follows them are last guards.
+        self._calls = {key: len(settings) for key, settings in tried.items()}
+        tried["land_now"] += _guards(setup, flight, self._asked["land_now"])
         self._watch = _Watch(setup, factors, step_s, tried)
         self.visit = self._watch.visit
         self.with_charge = self._watch.with_charge
@@ -381,7 +382,7 @@ class LeadChoice:
             )
 
         own, worst = settings[0], plain.index(best_plain)
-        calls = len(settings) - (len(_guards(self._setup, self._flight, asked)) if key == "land_now" else 0)
+        calls = self._calls[key]
         for setting, by_hold in zip(settings[:calls], trials[:calls], strict=True):
             hold = _best_hold(by_hold)
             if hold is not None:

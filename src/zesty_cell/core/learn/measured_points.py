@@ -10,6 +10,8 @@ from zesty_cell.core.learn.calibration import Calibration, CurrentCalibration, M
 
 #: A point that moves by less is left as it is [1].
 WORTH_CORRECTING = 0.005
+#: A calibration that moves a point by more than this factor is of another unit, and explains nothing [1].
+MOST_MOVED = 5.0
 
 
 def _true(value: float, unit: str, made: Calibration) -> float:
@@ -37,7 +39,7 @@ def points_moved(craft: Craft, made: Calibration, /) -> tuple[Moved, ...]:
         figures: tuple[tuple[Literal["A", "V"], float], ...] = (("A", point.current_a), ("V", point.voltage_v))
         for unit, was in figures:
             now = _true(was, unit, made)
-            if abs(now / was - 1.0) >= WORTH_CORRECTING:
+            if 1.0 / MOST_MOVED <= now / was <= MOST_MOVED and abs(now / was - 1.0) >= WORTH_CORRECTING:
                 shown = float(f"{now:.3g}" if unit == "A" else f"{now:.4g}")
                 found.append(Moved(part=part, unit=unit, was=was, now=shown))
     return tuple(found)

@@ -258,7 +258,10 @@ def undo_points(session: Store, record_id: int) -> Response:
     said: CraftPoints | None = getattr(store.calibration_of(row), "craft_points", None)
     if said is not None and said.moved:
         craft_row = CRAFTS.fetch(session, row.craft_id)
-        was = with_points(CRAFTS.thing(craft_row), as_before(said.moved))
+        try:
+            was = with_points(CRAFTS.thing(craft_row), as_before(said.moved))
+        except ValidationError:
+            return say(back, f"{craft_row.name} was changed since: put its points right in the hangar.")
         CRAFTS.change(session, craft_row.id, craft_row.version, was)
     store.answer(session, row, None)
     return say(back, "The measured points are what they were.")

@@ -33,7 +33,15 @@ from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_csv import guess_mapping, read_telemetry
 from zesty_cell.services.forecasts import flown
 from zesty_cell.services.learning import as_flown
-from zesty_cell.services.log_fits import FlownLog, fit_of, flown_log, keep_fits, read_packed, remember_read
+from zesty_cell.services.log_fits import (
+    FlownLog,
+    fit_of,
+    flown_log,
+    keep_fits,
+    read_packed,
+    remember_read,
+    taught_by,
+)
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import callouts, logs, sheets
 from zesty_cell.store import flights as store
@@ -194,7 +202,7 @@ def _show(
     context: dict[str, Any] = {
         "opened": opened,
         "fit": fit_of(opened.log),
-        "learned_from": _learned_from(opened),
+        "taught": taught_by(session, opened.log, opened.flight_row),
         "pattern": _pattern(opened),
         "is_fit": lambda value: isinstance(value, LogFit),
         "is_pattern": lambda value: isinstance(value, LogPattern),
@@ -211,15 +219,6 @@ def _over(grid: NDArray[np.float64], at: NDArray[np.float64], values: NDArray[np
     out = np.interp(grid, at, values)
     out[(grid < at[0]) | (grid > at[-1])] = math.nan
     return out
-
-
-def _learned_from(opened: Opened) -> str:
-    """Which figures of a fit are learned from, in words; empty for none."""
-    fit = fit_of(opened.log)
-    if isinstance(fit, str) or opened.flight.set_aside is not None:
-        return ""
-    names = [key for key in ("resistance", "capacity") if fit.of(key).told]  # type: ignore[arg-type]
-    return " and ".join(names).capitalize()
 
 
 def _series(opened: Opened, fit: LogFit | str, pattern: LogPattern | str) -> list[dict[str, Any]]:
