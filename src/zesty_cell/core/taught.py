@@ -57,7 +57,7 @@ class Taught(Entity):
     slow : float
         Slow polarisation over the chemistry's, as logs tell it [1].
     logs : int
-        Fits of telemetry logs among what taught it.
+        Telemetry logs that told the resistance.
     """
 
     flights: Annotated[int, Field(ge=1)]

@@ -322,7 +322,7 @@ class Learned:
             pattern=self.setup.sheet.flying.name,
             resistance_c=_known_at_c(self.told),
             slow=_slow(self.told, pack, self.setup.figures.capacity_ah * capacity),
-            logs=len(self.told),
+            logs=sum(t.resistance is not None for t in self.told),
         )
 
 
