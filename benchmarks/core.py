@@ -14,10 +14,11 @@ from zesty_cell.core.changes import plain_pack
 from zesty_cell.core.chemistries import CHEMISTRIES, chemistry_for
 from zesty_cell.core.chemistry import cell_table, temperature_table
 from zesty_cell.core.craft import Limits
-from zesty_cell.core.flight import Factors, fly, kernel_parameters, program_of, set_up, start_many
+from zesty_cell.core.flight import NOTHING_KEPT, Factors, fly, kernel_parameters, program_of, set_up
 from zesty_cell.core.flying import PATTERNS
 from zesty_cell.core.forecast import SAMPLES, forecast, sampled_factors
 from zesty_cell.core.landing import LandingRule
+from zesty_cell.core.many import start_many
 from zesty_cell.core.pack import Pack
 from zesty_cell.core.sheet import Conditions, Sheet
 from zesty_cell.demo.club import CRAFT_LIST, PACK_LIST, SHEET_LIST
@@ -160,12 +161,11 @@ def speed() -> list[Row]:
     row = kernel_parameters(setup=setup, factors=expected)[0]
     program = program_of(setup=setup, factors=expected)
     room = flight.time_s.size + 10
-    volts, empty = (np.empty(room, np.float32), np.empty(room, np.float32)), np.empty(0, np.float32)
-    traces = *volts, empty, empty, empty, np.empty((kernel.TRACE_COUNT, room))
+    kept = np.empty((kernel.TRACE_COUNT, room)), NOTHING_KEPT
     written = np.empty(kernel.SUMMARY_COUNT)
     flown = (row, program.kind, program.value[0], program.seconds[0], program.work_j[0], np.empty(0))
     pair = cell_table(setup.chemistry), temperature_table(setup.chemistry)
-    one_flight = measure(lambda: kernel.march(*flown, *pair, STEP_S, room, *traces, written), runs=200)
+    one_flight = measure(lambda: kernel.march(*flown, *pair, STEP_S, room, *kept, written), runs=200)
     if written[kernel.END_S] != flight.end_s:
         raise RuntimeError("the measured flight is not the one that fly() flies")
     factors = sampled_factors(setup)
@@ -178,12 +178,12 @@ def speed() -> list[Row]:
     seconds = np.array([[s[2] for s in PULSED]])
     program_s = kinds, values, seconds, np.zeros_like(seconds), np.empty((1, 0))
     cell = chemistry_for("liion_power")
-    nothing = np.empty((1, 0), np.float32)
+    nothing = np.empty((1, 0, 0))
     summary = np.empty((1, kernel.SUMMARY_COUNT))
     tables = cell_table(cell)[None], temperature_table(cell)[None], np.zeros(1, dtype=np.int64)
     params = params[None, :]
     bare = measure(
-        lambda: kernel.march_many(params, *program_s, *tables, STEP_S, steps, *[nothing] * 5, summary),
+        lambda: kernel.march_many(params, *program_s, *tables, STEP_S, steps, nothing, summary),
         runs=100,
     )
     steps = int(summary[0, kernel.STEPS])

@@ -78,8 +78,6 @@ def march(
 ) -> Run:
     """Run the kernel over segments of (kind, value, seconds), and joules of a burst where there is a fourth."""
     cell = chemistry_for(chemistry)
-    loaded, cruise = np.empty(max_steps, np.float32), np.empty(max_steps, np.float32)
-    nothing = np.empty(0, np.float32)
     trace, summary = np.empty((K.TRACE_COUNT, max_steps)), np.empty(K.SUMMARY_COUNT)
     n = K.march(
         params,
@@ -92,12 +90,8 @@ def march(
         temperature_table(cell),
         step_s,
         max_steps,
-        loaded,
-        cruise,
-        nothing,
-        nothing,
-        nothing,
         trace,
+        np.empty((0, 0)),
         summary,
     )
-    return Run(n, summary, loaded[:n], cruise[:n], trace[:, :n])
+    return Run(n, summary, trace[K.T_LOADED_V, :n], trace[K.T_CRUISE_V, :n], trace[:, :n])

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import threading
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.sheets import heron, pomelo, satsuma, sheet
-from zesty_cell.core import kernel
+from zesty_cell.core import kernel, many
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import charge_left_at_rest
 from zesty_cell.core.errors import OutOfRangeError
@@ -17,12 +19,12 @@ from zesty_cell.core.flight import (
     fly,
     kernel_parameters,
     landing_times_s,
-    sample_step_s,
     set_up,
-    start_many,
 )
 from zesty_cell.core.flying import PATTERNS, Activity, load_program
+from zesty_cell.core.forecast import sampled_factors
 from zesty_cell.core.landing import LandingRule, time_home_s
+from zesty_cell.core.many import charge_left_at, start_many
 from zesty_cell.core.pack import pack_figures
 from zesty_cell.core.sheet import Conditions
 
@@ -145,16 +147,6 @@ def test_sampled_flights_are_the_detailed_flight_at_no_departure():
     assert np.all(summary[:, kernel.END_S] == flight.end_s)
 
 
-def test_long_flights_are_sampled_at_half_the_rate_and_agree():
-    setup = set_up(sheet())
-    assert sample_step_s(end_s=400.0) == 0.1
-    assert sample_step_s(end_s=401.0) == 0.2
-    fine = start_many(setup, factors=Factors.expected(1))()
-    coarse = start_many(setup, factors=Factors.expected(1), step_s=0.2)()
-    for column in (kernel.END_S, kernel.LAND_BY_USED_S, kernel.HOTTEST_C):
-        assert coarse[0, column] == pytest.approx(fine[0, column], rel=5e-4)
-
-
 def test_a_flight_longer_than_we_look_says_so():
     glider = heron(steady={"source": "measured", "current_a": 0.2, "voltage_v": 21.0, "all_up_mass_kg": 1.063})
     flight = fly(set_up(sheet(craft=glider, pattern="gentle_hover")))
@@ -167,10 +159,40 @@ def test_a_visitor_sees_every_flight_once():
     start_many(
         setup,
         factors=Factors.expected(60),
-        visit=lambda rows, traces: seen.append((rows, traces.loaded_v.shape[0])),
+        visit=lambda rows, knots: seen.append((rows, knots.at.shape[0], knots.summary.shape[0])),
     )()
-    assert sorted((r.start, r.stop) for r, _ in seen) == [(k, k + 10) for k in range(0, 60, 10)]
-    assert all(count == r.stop - r.start for r, count in seen)
+    assert sorted(k for rows, _, _ in seen for k in range(rows.start, rows.stop)) == list(range(60))
+    assert all(flights == summaries == rows.stop - rows.start for rows, flights, summaries in seen)
+
+
+def test_flights_that_need_more_room_are_flown_in_smaller_pieces(monkeypatch):
+    setup, whole, pieces = set_up(sheet(pattern="freestyle", pack=satsuma())), {}, {}
+
+    def fly_into(kept):
+        def visit(rows, knots):
+            for k in range(rows.start, rows.stop):
+                kept[k] = knots.at[k - rows.start, : int(knots.summary[k - rows.start, kernel.KNOTS])].copy()
+
+        factors = sampled_factors(setup).part(slice(0, 40))
+        return start_many(setup, factors=factors, visit=visit)()
+
+    summary = fly_into(whole)
+    monkeypatch.setattr(many, "_KNOTS_A_CHUNK", 450)  # less than two flights need, and at times than one does
+    monkeypatch.setattr(many, "_local", threading.local())
+    assert np.array_equal(fly_into(pieces), summary, equal_nan=True)
+    assert sorted(pieces) == list(range(40))
+    assert all(np.array_equal(pieces[k], whole[k]) for k in whole)
+    assert max(len(k) for k in whole.values()) > 450 > min(len(k) for k in whole.values())
+
+
+def test_charge_left_is_read_between_the_knots_and_stays_past_the_end():
+    setup = set_up(sheet(pattern="freestyle", pack=satsuma()))
+    flight = fly(setup)
+    moments_s = np.array([0.0, 12.3, 100.0, flight.end_s, flight.end_s + 50.0])
+    [left] = charge_left_at(setup, factors=Factors.expected(1), moments_s=moments_s)
+    inside = np.interp(moments_s[:3], flight.time_s, flight.charge_left)
+    assert left[:3] == pytest.approx(inside, abs=1e-6)
+    assert left[3] == left[4] == pytest.approx(flight.end_charge_left, abs=1e-9)
 
 
 @settings(max_examples=25, deadline=None)

@@ -9,7 +9,6 @@ import pytest
 
 from tests.sheets import checked, heron, pomelo, satsuma, sheet
 from zesty_cell.core.callouts.derive import HOLDS_S, longest_burst_s, voltage_step_v
-from zesty_cell.core.callouts.kernel import watch_threshold
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.chemistries import CHEMISTRIES
 from zesty_cell.core.craft import RotorGeometry
@@ -252,42 +251,6 @@ def test_counting_only_under_a_share_of_throttle_mends_what_a_hold_does_not():
     assert call.throttle_under == 0.55
     rule = write_plan(result, school="loaded voltage").plan.rule("land_now")
     assert rule.guards.throttle_under == call.throttle_under
-
-
-def _watch(loaded, cruise, threshold, holds=(0.5, 1.0)):
-    hold_at = np.full(60, -1, dtype=np.int64)
-    for j, hold in enumerate(holds):
-        hold_at[round(hold / 0.1)] = j
-    shape = (1, len(holds))
-    false, first, longest = np.zeros(shape, np.int64), np.zeros(shape), np.zeros(1)
-    watch_threshold(
-        np.array([loaded], np.float32),
-        np.array([cruise], np.float32),
-        np.array([float(len(loaded))]),
-        0.1,
-        threshold,
-        0.0,
-        hold_at,
-        false,
-        first,
-        longest,
-    )
-    return false[0].tolist(), first[0].tolist(), float(longest[0])
-
-
-def test_a_spell_shorter_than_the_hold_stays_silent_and_one_longer_speaks_once():
-    # 0.5 s under the threshold is not yet a 0.5 s hold passed: five samples span 0.4 s.
-    short = [4.0] * 10 + [3.0] * 5 + [4.0] * 10
-    assert _watch(short, [4.0] * 25, 3.5) == ([0, 0], [np.inf, np.inf], pytest.approx(0.5))
-    long = [4.0] * 10 + [3.0] * 9 + [4.0] * 10
-    assert _watch(long, [4.0] * 29, 3.5)[0] == [1, 0]
-
-
-def test_a_true_low_speaks_when_its_hold_is_over():
-    loaded = [4.0] * 10 + [3.0] * 30
-    false, first, _ = _watch(loaded, loaded, 3.5)
-    assert false == [0, 0]
-    assert first == [pytest.approx(1.5), pytest.approx(2.0)]
 
 
 @pytest.mark.parametrize(

@@ -174,7 +174,7 @@ def test_many_flights_are_the_same_as_one_by_one():
     values = np.tile([s[1] for s in CLIMBS], (3, 1))
     seconds = np.tile([s[2] for s in CLIMBS], (3, 1))
     summary = np.empty((3, K.SUMMARY_COUNT))
-    loaded, cruise, weakest, charge_left, current_a = (np.empty((3, 30_000), np.float32) for _ in range(5))
+    knots = np.empty((3, 30_000, K.KNOT_COLUMNS))
     cell = chemistry_for("liion_power")
     K.march_many(
         rows,
@@ -188,20 +188,48 @@ def test_many_flights_are_the_same_as_one_by_one():
         np.zeros(3, dtype=np.int64),
         STEP_S,
         30_000,
-        loaded,
-        cruise,
-        weakest,
-        charge_left,
-        current_a,
+        knots,
         summary,
     )
     for k in range(3):
         one = march(rows[k], CLIMBS)
         for column in (K.END_S, K.LAND_BY_USED_S, K.END_CHARGE_LEFT, K.HOTTEST_C, K.STEPS):
             assert summary[k, column] == one.summary[column]
-        assert np.array_equal(loaded[k, : one.n], one.loaded_v)
-        assert charge_left[k, : one.n] == pytest.approx(one.trace[K.T_CHARGE_LEFT], abs=1e-6)
-        assert current_a[k, : one.n] == pytest.approx(one.trace[K.T_CURRENT_A], rel=1e-6)
+        flown = knots[k, : int(summary[k, K.KNOTS])]
+        time_s = np.arange(one.n) * STEP_S
+        for row, column in ((K.T_CHARGE_LEFT, K.N_CHARGE_LEFT), (K.T_CRUISE_V, K.N_CRUISE_V)):
+            assert np.interp(time_s, flown[:, K.N_AT_S], flown[:, column]) == pytest.approx(
+                one.trace[row], abs=1e-9
+            )
+        # Samples are taken with the load that begins there: between two knots from the one to the other.
+        step = np.searchsorted(flown[:, K.N_AT_S], time_s + 1e-9) - 1
+        part = (time_s - flown[step, K.N_AT_S]) / np.diff(flown[:, K.N_AT_S])[step]
+        for row, after, before in (
+            (K.T_LOADED_V, K.N_AFTER_V, K.N_BEFORE_V),
+            (K.T_CURRENT_A, K.N_AFTER_A, K.N_BEFORE_A),
+            (K.T_WEAKEST_V, K.N_WEAKEST_AFTER_V, K.N_WEAKEST_BEFORE_V),
+        ):
+            straight = flown[step, after] + part * (flown[step + 1, before] - flown[step, after])
+            assert straight == pytest.approx(one.trace[row], abs=1e-7)
+
+
+def test_knots_beyond_their_room_are_only_counted():
+    rows, cell = cell_parameters()[None], chemistry_for("liion_power")
+    load = (
+        np.array([K.POWER]), np.array([[29.0]]), np.array([[60.0]]), np.zeros((1, 1)), np.empty((1, 0)),
+        cell_table(cell)[None], temperature_table(cell)[None], np.zeros(1, dtype=np.int64), STEP_S, 30_000,
+    )  # fmt: skip
+    summary = np.empty((1, K.SUMMARY_COUNT))
+    ample = np.empty((1, 5000, K.KNOT_COLUMNS))
+    K.march_many(rows, *load, ample, summary)
+    count = int(summary[0, K.KNOTS])
+    assert 100 < count < 5000
+    tight = np.full((1, 6, K.KNOT_COLUMNS), -1.0)
+    room = tight[:, :5]
+    K.march_many(rows, *load, room, summary)
+    assert summary[0, K.KNOTS] == count
+    assert np.array_equal(room[0], ample[0, :5])
+    assert (tight[0, 5] == -1.0).all()
 
 
 def _bursts_begin_and_end(run, over_a):
@@ -320,16 +348,14 @@ def test_a_hold_ends_where_the_voltage_comes_back_not_where_a_step_does():
         assert landed[1] == pytest.approx(landed[0], abs=0.1), hold
 
 
-_NONE = np.empty(0, np.float32)
+_NONE = np.empty((0, 0))
 
 
 @pytest.mark.parametrize(
     "broken",
     [
-        {"charge_left": np.empty(500, np.float32)},
-        {"loaded_v": np.empty(500, np.float32)},
-        {"loaded_v": np.empty(50, np.float32), "cruise_v": np.empty(50, np.float32)},
-        {"weakest_v": np.empty(50, np.float32)},
+        {"knots": np.empty((500, K.KNOT_COLUMNS - 1))},
+        {"trace": np.empty((1, 50))},
         {"trace": np.empty((K.TRACE_COUNT, 50))},
         {"trace": np.empty((K.TRACE_COUNT - 1, 500))},
         {"seg_s": np.array([1.0, 2.0])},
@@ -344,9 +370,8 @@ def test_arrays_that_do_not_belong_together_are_refused_at_the_door(broken):
     given_ = {
         "params": cell_parameters(), "seg_kind": np.array([K.POWER]), "seg_value": np.array([20.0]),
         "seg_s": np.array([10.0]), "seg_work_j": np.zeros(1), "gusts": np.empty(0), "cell_table": cell_table(cell),
-        "temperature_table": temperature_table(cell), "sample_s": 0.1, "max_samples": 500, "loaded_v": _NONE,
-        "cruise_v": _NONE, "weakest_v": _NONE, "charge_left": _NONE, "current_a": _NONE,
-        "trace": np.empty((K.TRACE_COUNT, 0)), "summary": np.empty(K.SUMMARY_COUNT),
+        "temperature_table": temperature_table(cell), "sample_s": 0.1, "max_samples": 500,
+        "trace": _NONE, "knots": _NONE, "summary": np.empty(K.SUMMARY_COUNT),
     }  # fmt: skip
     K.march(*given_.values())
     with pytest.raises(ValueError, match=r"[a-z]\."):

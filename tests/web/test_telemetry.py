@@ -77,7 +77,7 @@ def test_the_numbers_are_the_logs_with_the_forecast_and_the_fit_over_them(client
     assert np.sqrt(np.mean((logged - fitted)[known] ** 2)) < 0.1
     assert np.isnan(forecast[:30]).all()  # nothing before take-off
     assert np.isfinite(forecast[60])
-    assert any("pack low" in e["say"] for e in head["events"])
+    assert any("charge used" in e["say"] for e in head["events"])
     assert columns["used_ah.logged"][-1] == pytest.approx(820, abs=100)
 
 

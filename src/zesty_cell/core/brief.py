@@ -165,7 +165,6 @@ class BriefBatch:
             return []
         count = len(self.setups)
         summary = np.empty((count, kernel.SUMMARY_COUNT))
-        nothing = np.empty((count, 0), dtype=np.float32)
         kernel.march_many(
             self._params,
             self._program.kind,
@@ -177,11 +176,7 @@ class BriefBatch:
             self._table_of,
             STEP_S,
             round(MAX_FLIGHT_S / STEP_S),
-            nothing,
-            nothing,
-            nothing,
-            nothing,
-            nothing,
+            np.empty((count, 0, 0)),
             summary,
         )
         landing_s, which = landing_times_s(setup=self.setups[0], summary=summary)

@@ -1,13 +1,10 @@
-"""From a sheet to flights: kernel parameters, one detailed flight, many sampled ones."""
+"""From a sheet to a flight: kernel parameters, and one flight in detail."""
 
 from __future__ import annotations
 
 import math
 import threading
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -33,13 +30,8 @@ FLOOR_HOLD_S = 8.0
 #: An ESC's cutoff takes the power away once the voltage has stayed under it this long in steady flight, and
 #: whatever the load this much longer [s]: no burst lasts so long.
 ESC_STEADY_HOLD_S, ESC_ANY_HOLD_S = 1.0, 10.0
-#: So many flights at once share the room for their traces.
-_FLIGHTS_A_CHUNK = 10
-#: From this length on, the sampled flights are sampled at 5 Hz, so that the answer stays live.  The
-#: flight shown is always sampled at 10 Hz.
-LONG_FLIGHT_S = 400.0
 #: Longest step of the kernel [s]; against a tight integration it costs less than a thousandth of a second.
-LONGEST_STEP_S = 1.0
+LONGEST_STEP_S = 2.0
 
 
 @dataclass(frozen=True)
@@ -414,11 +406,6 @@ def kernel_parameters(*, setup: Setup, factors: Factors, beyond_landing: float =
     return out
 
 
-def sample_step_s(*, end_s: float) -> float:
-    """Distance of the samples of flights like one that ends at ``end_s`` [s]."""
-    return STEP_S if end_s <= LONG_FLIGHT_S else 2.0 * STEP_S
-
-
 def program_of(*, setup: Setup, factors: Factors) -> LoadProgram:
     """The pattern of a sheet as the kernel takes it, one row per flight; powers and works per cell [W, J]."""
     cells, k = setup.sheet.pack.cell_count, len(factors)
@@ -481,23 +468,21 @@ def _moving_mean(values: NDArray[np.float64], window: int) -> NDArray[np.float64
 
 
 _local = threading.local()
-_NOTHING = np.empty(0, dtype=np.float32)
 
 
-def flight_room() -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float64]]:
-    """Room for the longest flight's traces: loaded and cruise voltage [V] and the kernel's trace.
+def _trace_room() -> NDArray[np.float64]:
+    """Room for the longest flight's trace, shape (TRACE_COUNT, samples).
 
     One per thread and used again, since fresh pages cost more than flying; copy what is to be kept.
     """
     if not hasattr(_local, "room"):
-        steps = int(MAX_FLIGHT_S / STEP_S)
-        _local.room = (
-            np.empty(steps, dtype=np.float32),
-            np.empty(steps, dtype=np.float32),
-            np.empty((kernel.TRACE_COUNT, steps)),
-        )
-    room: tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float64]] = _local.room
+        _local.room = np.empty((kernel.TRACE_COUNT, int(MAX_FLIGHT_S / STEP_S)))
+    room: NDArray[np.float64] = _local.room
     return room
+
+
+#: For a march that keeps neither trace nor knots.
+NOTHING_KEPT = np.empty((0, 0))
 
 
 def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
@@ -512,7 +497,7 @@ def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
     factors = Factors.expected() if factors is None else factors
     params = kernel_parameters(setup=setup, factors=factors)[0]
     program = program_of(setup=setup, factors=factors)
-    loaded, cruise, trace = flight_room()
+    trace = _trace_room()
     summary = np.empty(kernel.SUMMARY_COUNT)
     n = kernel.march(
         params,
@@ -524,13 +509,9 @@ def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
         cell_table(setup.chemistry),
         temperature_table(setup.chemistry),
         STEP_S,
-        loaded.size,
-        loaded,
-        cruise,
-        _NOTHING,
-        _NOTHING,
-        _NOTHING,
+        trace.shape[1],
         trace,
+        NOTHING_KEPT,
         summary,
     )
     landing_s, which = landing_times_s(setup=setup, summary=summary[None])
@@ -544,8 +525,8 @@ def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
         series=setup.sheet.pack.series,
         holds_ah=float(params[kernel.CAPACITY_AH]) * p,
         time_s=np.arange(n) * STEP_S,
-        loaded_v=loaded[:n].astype(np.float64),
-        cruise_v=cruise[:n].astype(np.float64) + polarisation - smooth,
+        loaded_v=trace[kernel.T_LOADED_V].copy(),
+        cruise_v=trace[kernel.T_CRUISE_V] + polarisation - smooth,
         rest_v=trace[kernel.T_REST_V].copy(),
         current_a=trace[kernel.T_CURRENT_A] * p,
         used_ah=(setup.sheet.conditions.start_charge - charge_left) * float(params[kernel.CAPACITY_AH]) * p,
@@ -567,188 +548,3 @@ def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
         heat_wh=float(summary[kernel.HEAT_WH]) * setup.sheet.pack.cell_count,
         hottest_c=float(summary[kernel.HOTTEST_C]),
     )
-
-
-@dataclass(frozen=True)
-class Traces:
-    """What sampled flights leave behind for as long as they are looked at; float32 arrays, shape (k, steps).
-
-    Attributes
-    ----------
-    loaded_v, cruise_v : per cell [V]
-    weakest_v : the weakest cell [V]; charge_left : [1], current_a : per cell [A]
-        Of shape (k, 0) unless asked for.
-    summary : float64 array, shape (k, kernel.SUMMARY_COUNT)
-    """
-
-    loaded_v: NDArray[np.float32]
-    cruise_v: NDArray[np.float32]
-    weakest_v: NDArray[np.float32]
-    charge_left: NDArray[np.float32]
-    current_a: NDArray[np.float32]
-    summary: NDArray[np.float64]
-
-
-def _traces_room(shapes: list[tuple[int, int]]) -> list[NDArray[np.float32]]:
-    """Room for the traces of some flights, one per thread and used again; copy what is to be kept."""
-    sizes = [rows * columns for rows, columns in shapes]
-    room: NDArray[np.float32] = getattr(_local, "traces", _NOTHING)
-    if room.size < sum(sizes):
-        _local.traces = room = np.empty(sum(sizes), dtype=np.float32)
-    parts, at = [], 0
-    for shape, size in zip(shapes, sizes, strict=True):
-        parts.append(room[at : at + size].reshape(shape))
-        at += size
-    return parts
-
-
-#: Called with the rows concerned and their traces, which are its own only while it is called.
-Visitor = Callable[[slice, Traces], None]
-
-
-@cache
-def flight_pool() -> ThreadPoolExecutor:
-    # Two threads share out the flights; the kernel releases the GIL.  (A compiled parallel loop
-    # entered from two request threads at once can abort the process, so there is none.)
-    return ThreadPoolExecutor(max_workers=2, thread_name_prefix="flights")
-
-
-#: Distance of samples where only the charge is followed [s].
-_CHARGE_SAMPLE_S = 1.0
-
-
-def charge_left_until(
-    setup: Setup, *, factors: Factors, until_s: float
-) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Charge left over time of a few flights, whatever the landing rule says.
-
-    Parameters
-    ----------
-    factors : Factors, k flights
-    until_s : float
-        As far as it is asked for [s].
-
-    Returns
-    -------
-    time_s : float64 array, shape (n,) [s]
-    charge_left : float64 array, shape (k, n) [1]
-        Past the end of a flight as at its end.
-    """
-    count, samples = len(factors), int(min(until_s, MAX_FLIGHT_S) / _CHARGE_SAMPLE_S) + 3
-    params, program = kernel_parameters(setup=setup, factors=factors), program_of(setup=setup, factors=factors)
-    nothing, summary = np.empty((count, 0), dtype=np.float32), np.empty((count, kernel.SUMMARY_COUNT))
-    charge_left, current_a = (np.zeros((count, samples), dtype=np.float32) for _ in range(2))
-    kernel.march_many(
-        params,
-        program.kind,
-        program.value,
-        program.seconds,
-        program.work_j,
-        factors.gust_rows(),
-        cell_table(setup.chemistry)[None],
-        temperature_table(setup.chemistry)[None],
-        np.zeros(count, dtype=np.int64),
-        _CHARGE_SAMPLE_S,
-        samples,
-        nothing,
-        nothing,
-        nothing,
-        charge_left,
-        current_a,
-        summary,
-    )
-    left = charge_left.astype(np.float64)
-    for k, (n, end) in enumerate(summary[:, [kernel.STEPS, kernel.END_CHARGE_LEFT]]):
-        left[k, int(n) :] = end
-    return np.arange(samples, dtype=np.float64) * _CHARGE_SAMPLE_S, left
-
-
-def start_many(
-    setup: Setup,
-    *,
-    factors: Factors,
-    longest_s: float = MAX_FLIGHT_S,
-    beyond_landing: float = np.inf,
-    step_s: float = STEP_S,
-    visit: Visitor | None = None,
-    with_charge: bool = False,
-    with_weakest: bool = False,
-) -> Callable[[], NDArray[np.float64]]:
-    """Set many flights of one sheet off, shared out over two threads; the result waits for them.
-
-    Parameters
-    ----------
-    factors : Factors, k flights
-    longest_s : float
-        No flight is followed for longer [s].
-    beyond_landing : float
-        How far past its landing each flight is followed, as a share of its time.
-    step_s : float
-        Distance of the samples that ``visit`` is given [s].
-    visit : Visitor, optional
-        Given each chunk's traces while they exist; may run in two threads at once, each with its own
-        rows.
-    with_charge : bool
-        Also give ``visit`` the charge left and the current.
-    with_weakest : bool
-        Also give it the weakest cell.
-
-    Returns
-    -------
-    callable
-        Waits, and gives the float64 array of shape (k, kernel.SUMMARY_COUNT) [s].
-    """
-    max_steps = int(min(longest_s, MAX_FLIGHT_S) / step_s + 1e-9) + 1
-    summary = np.empty((len(factors), kernel.SUMMARY_COUNT))
-    tables = cell_table(setup.chemistry)[None], temperature_table(setup.chemistry)[None]
-
-    # Prepared here and not in the threads: two threads of Python would only wait for each other.
-    params = kernel_parameters(setup=setup, factors=factors, beyond_landing=beyond_landing)
-    program, gusts = program_of(setup=setup, factors=factors), factors.gust_rows()
-
-    def chunk(rows: slice) -> None:
-        count = rows.stop - rows.start
-        volts, weak, charge = visit is not None, with_weakest, with_charge
-        loaded_v, cruise_v, weakest_v, charge_left, current_a = _traces_room(
-            [(count, max_steps if wanted else 0) for wanted in (volts, volts, weak, charge, charge)]
-        )
-        traces = Traces(
-            loaded_v=loaded_v,
-            cruise_v=cruise_v,
-            weakest_v=weakest_v,
-            charge_left=charge_left,
-            current_a=current_a,
-            summary=summary[rows],
-        )
-        kernel.march_many(
-            params[rows],
-            program.kind,
-            program.value[rows],
-            program.seconds[rows],
-            program.work_j[rows],
-            gusts[rows],
-            *tables,
-            np.zeros(count, dtype=np.int64),
-            step_s,
-            max_steps,
-            traces.loaded_v,
-            traces.cruise_v,
-            traces.weakest_v,
-            traces.charge_left,
-            traces.current_a,
-            traces.summary,
-        )
-        if visit is not None:
-            visit(rows, traces)
-
-    started = []
-    for first in range(0, len(factors), _FLIGHTS_A_CHUNK):
-        rows = slice(first, min(first + _FLIGHTS_A_CHUNK, len(factors)))
-        started.append(flight_pool().submit(chunk, rows))
-
-    def finish() -> NDArray[np.float64]:
-        for future in started:
-            future.result()
-        return summary
-
-    return finish

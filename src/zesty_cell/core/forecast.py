@@ -18,9 +18,11 @@ from zesty_cell.core.callouts.lead import DerivedCallouts, LeadChoice
 from zesty_cell.core.checks import Check, check_flight
 from zesty_cell.core.craft import Craft
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import Factors, Flight, Setup, fly, landing_times_s, sample_step_s, set_up, start_many
+from zesty_cell.core.flight import Factors, Flight, Setup, fly, landing_times_s, set_up
 from zesty_cell.core.flying import STEP_S
 from zesty_cell.core.honest import HonestCurrent, honest_current
+from zesty_cell.core.many import start_many
+from zesty_cell.core.quantiles import quantiles
 from zesty_cell.core.sheet import Sheet
 
 #: Flights in the range; deterministic, the same draws for every sheet (common random numbers), so
@@ -62,7 +64,7 @@ class Range:
 
     def early_s(self, share: float, /) -> float:
         """The moment by which a share of the flights has reached its landing point [s]."""
-        return float(np.quantile(self.landing_s, share))
+        return quantiles(self.landing_s, (share,))[0]
 
 
 @dataclass(frozen=True)
@@ -263,26 +265,26 @@ def forecast(sheet: Sheet) -> Forecast:
     flight = fly(setup)
     _check_not_landed_at_once(setup, flight)
     factors = sampled_factors(setup)
-    step_s = sample_step_s(end_s=flight.end_s)
-    longest_s = 3.0 * flight.end_s + 60.0
-    lead = LeadChoice(setup=setup, flight=flight, factors=factors, step_s=step_s)
-    summary = start_many(
+    lead = LeadChoice(setup=setup, flight=flight, factors=factors)
+    sampled = start_many(
         setup,
         factors=factors,
-        longest_s=longest_s,
+        longest_s=3.0 * flight.end_s + 60.0,
         beyond_landing=LATE_SHARE,
-        step_s=step_s,
         visit=lead.visit,
-        with_charge=lead.with_charge,
-    )()
-    landing_s, _ = landing_times_s(setup=setup, summary=summary)
-    low_s, middle_s, high_s = (float(q) for q in np.quantile(landing_s, (0.05, 0.5, 0.95)))
+    )
+    # What needs no sampled flights is worked out while they fly.
+    honest, brief = honest_current(setup.sheet.pack), fly_brief(setup)
+    energy_wh, cruise_a, mean_a = (
+        used_wh(flight),
+        cruise_current_a(setup=setup, flight=flight),
+        mean_current_a(brief),
+    )
+    landing_s, _ = landing_times_s(setup=setup, summary=sampled())
+    low_s, middle_s, high_s = quantiles(landing_s)
     spread = Range(low_s=low_s, middle_s=middle_s, high_s=high_s, landing_s=landing_s)
     earliest_s = spread.early_s(_guard_share(setup, flight))
     plan = lead.derived(timers(setup=setup, flight=flight, earliest_landing_s=earliest_s))
-    honest = honest_current(setup.sheet.pack)
-    brief = fly_brief(setup)
-    mean_a = mean_current_a(brief)
     return Forecast(
         setup=setup,
         flight=flight,
@@ -291,11 +293,11 @@ def forecast(sheet: Sheet) -> Forecast:
         honest=honest,
         checks=check_flight(setup=setup, flight=flight, brief=brief, callouts=plan, honest=honest),
         brief=brief,
-        used_wh=used_wh(flight),
+        used_wh=energy_wh,
         worst_s=float(flight.time_s[int(np.argmin(flight.loaded_v[: flight.index_at(flight.landing_s) + 1]))]),
         reserve_ah=sheet.conditions.start_charge * setup.figures.capacity_ah - brief.used_ah,
         mean_a=mean_a,
-        cruise_a=cruise_current_a(setup=setup, flight=flight),
+        cruise_a=cruise_a,
         mah_per_minute=mean_a * 1000.0 / 60.0,
         mah_per_km=mah_per_km(mean_a=mean_a, craft=setup.sheet.craft),
     )

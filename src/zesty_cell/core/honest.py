@@ -12,7 +12,7 @@ import numpy as np
 from zesty_cell.core import kernel
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import cell_table, pairs_built_up, temperature_table
-from zesty_cell.core.flight import LONGEST_STEP_S
+from zesty_cell.core.flight import LONGEST_STEP_S, NOTHING_KEPT
 from zesty_cell.core.pack import Pack, cell_cooling_w_k, pack_figures
 
 HOTTEST_ALLOWED_C = 60.0
@@ -77,8 +77,7 @@ def _discharges(pack: Pack) -> Callable[[float], float]:
     params[kernel.FLOOR_V] = chemistry.hard_floor_v
     params[kernel.LAND_USED_AH] = params[kernel.LAND_TIMER_S] = params[kernel.BEYOND_LANDING] = np.inf
     params[kernel.LAND_CHARGE_LEFT] = params[kernel.LAND_LOADED_V] = -1.0
-    summary, no_trace = np.empty(kernel.SUMMARY_COUNT), np.empty((kernel.TRACE_COUNT, 0))
-    nothing = np.empty(0, dtype=np.float32)
+    summary = np.empty(kernel.SUMMARY_COUNT)
     kind, no_gusts = np.array([kernel.CURRENT]), np.empty(0)
     tables = cell_table(chemistry), temperature_table(chemistry)
 
@@ -95,12 +94,8 @@ def _discharges(pack: Pack) -> Callable[[float], float]:
             *tables,
             longest_s,
             1,
-            nothing,
-            nothing,
-            nothing,
-            nothing,
-            nothing,
-            no_trace,
+            NOTHING_KEPT,
+            NOTHING_KEPT,
             summary,
         )
         return float(summary[kernel.HOTTEST_C])

@@ -90,7 +90,7 @@ LENGTH_POWER = 1.5
 #: A gust lasts so long [s]; what is sampled of it hangs together over several.
 GUST_S = 10.0
 #: No step takes more of the charge than this [1], nor is it shorter than that [s].
-CHARGE_STEP, SHORTEST_STEP_S = 1.0 / 600.0, 0.02
+CHARGE_STEP, BURST_STEP, SHORTEST_STEP_S = 1.0 / 300.0, 1.0 / 600.0, 0.02
 
 # Columns of a flight's summary.
 END_S = 0
@@ -115,22 +115,38 @@ CUTOFF_TOUCHED_S = 18  # when the loaded voltage is under it first
 LANDING_CHARGE_LEFT = 19  # at the first landing rule or cutoff that was reached, else at the end
 WORST_CELL_V = 20  # lowest voltage of the weakest cell
 LONGEST_STRETCH = 21  # longest burst of work over its nominal length [1]; 0 without any
-SUMMARY_COUNT = 22
+KNOTS = 22  # how many the flight has, whether there was room for them or not
+SUMMARY_COUNT = 23
 
 # Why the march ended.
 OUT_OF_TIME = 0
 EMPTY = 1
 AT_FLOOR = 2
 
-# Rows of the detailed trace of one flight.
-T_CURRENT_A = 0
-T_CHARGE_LEFT = 1
-T_POLARISATION_V = 2  # of both pairs
-T_TEMPERATURE_C = 3
-T_REST_V = 4
-T_FULL_THROTTLE_A = 5
-T_WEAKEST_V = 6
-TRACE_COUNT = 7
+# Rows of the trace of one flight: samples at even distances.
+T_LOADED_V = 0
+T_CURRENT_A = 1
+T_CHARGE_LEFT = 2
+T_POLARISATION_V = 3  # of both pairs
+T_TEMPERATURE_C = 4
+T_REST_V = 5
+T_FULL_THROTTLE_A = 6
+T_WEAKEST_V = 7  # the weakest cell, at its terminals
+T_CRUISE_V = 8  # what the loaded voltage would be at the pattern's steady load
+TRACE_COUNT = 9
+
+# Columns of the knots of one flight: every moment between two of its steps, and both sides of it where the load
+# jumps.  Between two knots everything runs straight.
+N_AT_S = 0
+N_BEFORE_V = 1
+N_AFTER_V = 2
+N_CRUISE_V = 3
+N_CHARGE_LEFT = 4
+N_BEFORE_A = 5
+N_AFTER_A = 6
+N_WEAKEST_BEFORE_V = 7
+N_WEAKEST_AFTER_V = 8
+KNOT_COLUMNS = 9
 
 _N = CHARGE_GRID_INTERVALS
 _T_LOW = TEMPERATURE_GRID_LOW_C
@@ -208,6 +224,12 @@ def _demand(kind, value, e, r, r_motor, c, avionics_w):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
+def _gust_at(t):
+    """Which gust blows; one that begins as a stretch does is not missed by the rounding of a sum of steps."""
+    return int((t + 1e-6) / GUST_S)
+
+
+@njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
 def _fill(out, first, last, value, change, part, further):
     """Samples of one step: straight from its start to its end."""
     for k in range(last - first):
@@ -215,9 +237,7 @@ def _fill(out, first, last, value, change, part, further):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
-def _check_arrays(
-    seg_kind, seg_value, seg_s, seg_work_j, loaded_v, cruise_v, weakest_v, charge_left, current_a, max_samples
-):
+def _check_arrays(seg_kind, seg_value, seg_s, seg_work_j, trace, knots, max_samples):
     """The door: what is compiled does not look at lengths again, and would write beyond them."""
     m = seg_kind.size
     if m == 0 or seg_value.size != m or seg_s.size != m or seg_work_j.size != m:
@@ -225,11 +245,10 @@ def _check_arrays(
     for k in range(m):
         if not seg_s[k] > 0.0:
             raise ValueError("Each stretch of a load program takes some time.")
-    for size in (loaded_v.size, cruise_v.size, weakest_v.size, charge_left.size, current_a.size):
-        if size != 0 and size < max_samples:
-            raise ValueError("A trace has room for every sample, or is empty.")
-    if cruise_v.size != loaded_v.size or current_a.size != charge_left.size:
-        raise ValueError("Loaded and cruise voltage go together, and so do charge and current.")
+    if trace.shape[0] not in (0, 1, TRACE_COUNT) or (trace.shape[0] != 0 and trace.shape[1] < max_samples):
+        raise ValueError("A trace has room for every sample of one row or of all, or is empty.")
+    if knots.shape[1] not in (0, KNOT_COLUMNS):
+        raise ValueError("Knots have all their columns, or are not kept.")
 
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
@@ -244,12 +263,8 @@ def march(
     temperature_table,
     sample_s,
     max_samples,
-    loaded_v,
-    cruise_v,
-    weakest_v,
-    charge_left,
-    current_a,
     trace,
+    knots,
     summary,
 ):
     """March one cell until it is empty, at its floor, or out of time.
@@ -268,13 +283,10 @@ def march(
         Distance of samples [s].
     max_samples : int
         At most this many; a sample is taken with the load that begins there.
-    loaded_v, cruise_v : float32 (max_samples,) or (0,)
-        Loaded voltage, and what it would be at the pattern's steady load [V].
-    weakest_v : float32 (max_samples,) or (0,)
-        Voltage of the weakest cell at its terminals [V].
-    charge_left, current_a : float32 (max_samples,) or (0,)
-        Charge left [1] and current [A]; both or neither.
-    trace : float64 (TRACE_COUNT, max_samples) or (TRACE_COUNT, 0)
+    trace : float64 (TRACE_COUNT, max_samples), (1, max_samples) or (0, 0)
+        Samples of everything, of the loaded voltage alone, or none.
+    knots : float64 (room, KNOT_COLUMNS) or (0, 0)
+        Every moment between two steps, as far as there is room; the last may lie past the end.
     summary : float64 (SUMMARY_COUNT,), written.
 
     Returns
@@ -287,11 +299,7 @@ def march(
     ValueError
         When arrays do not belong together.
     """
-    _check_arrays(
-        seg_kind, seg_value, seg_s, seg_work_j, loaded_v, cruise_v, weakest_v, charge_left, current_a, max_samples
-    )
-    if trace.shape[0] != TRACE_COUNT or (trace.shape[1] != 0 and trace.shape[1] < max_samples):
-        raise ValueError("A detailed trace has room for every sample, or is empty.")
+    _check_arrays(seg_kind, seg_value, seg_s, seg_work_j, trace, knots, max_samples)
     if params.size != PARAMETER_COUNT or summary.size != SUMMARY_COUNT:
         raise ValueError("Parameters and summary have all their columns.")
     capacity = params[CAPACITY_AH]
@@ -358,11 +366,11 @@ def march(
     peak = 0.0
     full_fresh = 0.0
     stretch = 0.0
-    keep_v = loaded_v.size > 0
-    keep_weak = weakest_v.size > 0
-    keep_charge = charge_left.size > 0
-    keep_trace = trace.shape[1] > 0
-    sampled = keep_v or keep_weak or keep_charge or keep_trace
+    keep_v = trace.shape[0] > 0
+    keep_trace = trace.shape[0] == TRACE_COUNT
+    keep_knots = knots.shape[1] > 0
+    room = knots.shape[0]
+    knot = 0  # how many there were
     gusty = gusts.size > 0
 
     # Charge and temperature move slowly through their grids: the lines of the present stretch are kept
@@ -414,7 +422,7 @@ def march(
             left_s = seg_s[seg]
             if gusty:
                 # Nobody flies a pattern to the second: another draw of the same process, to this power.
-                left_s *= gusts[(int(t / GUST_S) + gusts.size // 2) % gusts.size] ** LENGTH_POWER
+                left_s *= gusts[(_gust_at(t) + gusts.size // 2) % gusts.size] ** LENGTH_POWER
             if seg_work_j[seg] > 0.0:
                 i_full = _full_throttle_a(e, r + r_motor, c)
                 climb_w = value * i_full * (e - i_full * r) - level_w
@@ -425,7 +433,7 @@ def march(
         piece_s = left_s
         asked = value
         if gusty and kind == 0:
-            asked = value * gusts[int(t / GUST_S) % gusts.size]
+            asked = value * gusts[_gust_at(t) % gusts.size]
             if left_s > 1.5 * GUST_S:
                 piece_s = GUST_S
         left_s -= piece_s
@@ -443,6 +451,20 @@ def march(
             z_weak = z0 - (z0 - z) * weak_q
             weak_ohm = warm_ohm * (weak_shape_a + weak_shape_b * z_weak)
             v_weak = weak_a + weak_b * z_weak - weak_r * (v1 + v2 + i * weak_ohm)
+        if keep_knots:
+            if knot == 0:
+                knot = 1
+                if room > 0:
+                    knots[0, N_AT_S] = 0.0
+                    knots[0, N_BEFORE_V] = v
+                    knots[0, N_CRUISE_V] = v_cruise
+                    knots[0, N_CHARGE_LEFT] = z
+                    knots[0, N_BEFORE_A] = i
+                    knots[0, N_WEAKEST_BEFORE_V] = v_weak
+            if knot <= room:  # the load jumps here: the other side of the knot
+                knots[knot - 1, N_AFTER_V] = v
+                knots[knot - 1, N_AFTER_A] = i
+                knots[knot - 1, N_WEAKEST_AFTER_V] = v_weak
         if clipped:
             t_clipped = min(t_clipped, t)
         # A limit passed by the jump of the load itself is passed at this very moment.
@@ -470,7 +492,8 @@ def march(
             under_cutoff_since = _NEVER
             steady_cutoff_since = _NEVER
         watching = v < watch_v or v_weak < floor_v
-        h = min(params[LONGEST_STEP_S], max(SHORTEST_STEP_S, CHARGE_STEP * 3600.0 * capacity / max(i, 1e-9)))
+        h = (CHARGE_STEP if kind == 0 else BURST_STEP) * 3600.0 * capacity / max(i, 1e-9)
+        h = min(params[LONGEST_STEP_S], max(SHORTEST_STEP_S, h))
         count = max(1, math.ceil(piece_s / h - 1e-9))
         h = piece_s / count
         if h != h_last:
@@ -641,34 +664,42 @@ def march(
             if clipped and running:
                 t_clipped = min(t_clipped, t_next)
             # What the pattern's steady load, and full throttle, would ask of the state at the end of this step.
-            if sampled:
+            if keep_trace or keep_knots:
                 v_cruise_before = v_cruise
-                full_before = full_a
-                if keep_v:
-                    slope = e - 2.0 * r * i_cruise
-                    if slope > 0.3 * e:
-                        i_cruise = (cruise_w - r * i_cruise * i_cruise) / slope
-                    else:
-                        disc = e * e - 4.0 * cruise_w * r
-                        i_cruise = 2.0 * cruise_w / (e + math.sqrt(disc)) if disc > 0.0 else e / (2.0 * r)
-                    v_cruise = e - i_cruise * r
-                if keep_trace:
-                    full_a = _full_throttle_a(e, r + r_motor, c)
+                slope = e - 2.0 * r * i_cruise
+                if slope > 0.3 * e:
+                    i_cruise = (cruise_w - r * i_cruise * i_cruise) / slope
+                else:
+                    disc = e * e - 4.0 * cruise_w * r
+                    i_cruise = 2.0 * cruise_w / (e + math.sqrt(disc)) if disc > 0.0 else e / (2.0 * r)
+                v_cruise = e - i_cruise * r
+            if keep_knots:
+                if knot < room:
+                    knots[knot, N_AT_S] = t_next
+                    knots[knot, N_BEFORE_V] = v
+                    knots[knot, N_AFTER_V] = v
+                    knots[knot, N_CRUISE_V] = v_cruise
+                    knots[knot, N_CHARGE_LEFT] = z
+                    knots[knot, N_BEFORE_A] = i
+                    knots[knot, N_AFTER_A] = i
+                    knots[knot, N_WEAKEST_BEFORE_V] = v_weak
+                    knots[knot, N_WEAKEST_AFTER_V] = v_weak
+                knot += 1
+            if keep_v:
                 until = t + share * h
                 last = min(max_samples, math.ceil((until - 1e-9) / sample_s))
+                part = max((n * sample_s - t) / h, 0.0)
+                further = sample_s / h
                 if last > n:
-                    part = max((n * sample_s - t) / h, 0.0)
-                    further = sample_s / h
-                    if keep_v:
-                        _fill(loaded_v, n, last, v_before, v - v_before, part, further)
-                        _fill(cruise_v, n, last, v_cruise_before, v_cruise - v_cruise_before, part, further)
-                    if keep_weak:
-                        _fill(weakest_v, n, last, v_weak_before, v_weak - v_weak_before, part, further)
-                    if keep_charge:
-                        _fill(charge_left, n, last, z_before, z - z_before, part, further)
-                        _fill(current_a, n, last, i_start, i - i_start, part, further)
-                    if keep_trace:
+                    _fill(trace[T_LOADED_V], n, last, v_before, v - v_before, part, further)
+                if keep_trace:
+                    full_before = full_a
+                    full_a = _full_throttle_a(e, r + r_motor, c)
+                    if last > n:
                         pole = v1_before + v2_before
+                        _fill(
+                            trace[T_CRUISE_V], n, last, v_cruise_before, v_cruise - v_cruise_before, part, further
+                        )
                         _fill(trace[T_CURRENT_A], n, last, i_start, i - i_start, part, further)
                         _fill(trace[T_CHARGE_LEFT], n, last, z_before, z - z_before, part, further)
                         _fill(trace[T_POLARISATION_V], n, last, pole, v1 + v2 - pole, part, further)
@@ -676,11 +707,11 @@ def march(
                         _fill(trace[T_REST_V], n, last, ocv_before, ocv - ocv_before, part, further)
                         _fill(trace[T_FULL_THROTTLE_A], n, last, full_before, full_a - full_before, part, further)
                         _fill(trace[T_WEAKEST_V], n, last, v_weak_before, v_weak - v_weak_before, part, further)
-                    n = last
-                if keep_trace:  # the sampled flights need no energies
+                    # Sampled flights need no energies.
                     start_loss = i_start * (i_start * r_before + v1_before + v2_before)
                     delivered += 0.5 * (v_before * i_start + v * i) * hours * share
                     heat += 0.5 * (start_loss + i * (i * r + v1 + v2)) * hours * share
+                n = max(n, last)
             if not running:
                 t_end = t_stop if stopped else t + share * h
                 z = z_before + share * (z - z_before)
@@ -697,7 +728,7 @@ def march(
             hottest = max(hottest, temperature)
             t = t_next
 
-    if not sampled:
+    if not keep_v:
         n = math.ceil(t_end / sample_s - 1e-9)
     summary[END_S] = t_end
     summary[END_REASON] = reason
@@ -719,6 +750,7 @@ def march(
     summary[WORST_V] = worst_v
     summary[WORST_CELL_V] = worst_cell_v
     summary[LONGEST_STRETCH] = stretch
+    summary[KNOTS] = knot
     summary[FULL_FRESH_A] = full_fresh
     summary[FULL_END_A] = _full_throttle_a(e, r + r_motor, c)
     return n
@@ -737,11 +769,7 @@ def march_many(
     table_of,
     sample_s,
     max_samples,
-    loaded_v,
-    cruise_v,
-    weakest_v,
-    charge_left,
-    current_a,
+    knots,
     summary,
 ):
     """March many flights of one load program, one after the other, each on its chemistry; see :func:`march`.
@@ -754,7 +782,7 @@ def march_many(
     cell_tables : float64 (c, 1025, 2); temperature_tables : float64 (c, 881, 2)
     table_of : int64 (k,)
         Which of the tables each flight takes.
-    loaded_v, cruise_v, weakest_v, charge_left, current_a : float32 (k, max_samples) or (k, 0)
+    knots : float64 (k, room, KNOT_COLUMNS) or (k, 0, 0)
     summary : float64 (k, SUMMARY_COUNT), written.
 
     Raises
@@ -764,15 +792,15 @@ def march_many(
     """
     count = params.shape[0]
     for rows in (
-        seg_value.shape[0], seg_s.shape[0], seg_work_j.shape[0], gusts.shape[0], table_of.size, loaded_v.shape[0],
-        cruise_v.shape[0], weakest_v.shape[0], charge_left.shape[0], current_a.shape[0], summary.shape[0],
+        seg_value.shape[0], seg_s.shape[0], seg_work_j.shape[0], gusts.shape[0], table_of.size, knots.shape[0],
+        summary.shape[0],
     ):  # fmt: skip
         if rows != count:
             raise ValueError("Every flight has its row in each array.")
     for k in range(count):
         if not 0 <= table_of[k] < min(cell_tables.shape[0], temperature_tables.shape[0]):
             raise ValueError("Every flight has its tables.")
-    no_trace = np.empty((TRACE_COUNT, 0))
+    no_trace = np.empty((0, 0))
     for k in range(count):
         march(
             params[k],
@@ -785,11 +813,7 @@ def march_many(
             temperature_tables[table_of[k]],
             sample_s,
             max_samples,
-            loaded_v[k],
-            cruise_v[k],
-            weakest_v[k],
-            charge_left[k],
-            current_a[k],
             no_trace,
+            knots[k],
             summary[k],
         )

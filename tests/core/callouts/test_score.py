@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import copy
-
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.core.callouts.test_watch import sampled
 from tests.sheets import checked, heron, pomelo, satsuma, sheet
-from zesty_cell.core import kernel as flight_kernel
-from zesty_cell.core.callouts import kernel
 from zesty_cell.core.callouts.engine import Engine, frames
 from zesty_cell.core.callouts.rules import CalloutPlan, Condition, Guards, Profile, Rule, Switch
 from zesty_cell.core.callouts.schools import write_plan
@@ -25,10 +22,11 @@ from zesty_cell.core.callouts.score import (
     score_plan,
     scored_rules,
 )
+from zesty_cell.core.callouts.watch import score_flights
 from zesty_cell.core.errors import StoppedError
-from zesty_cell.core.flight import start_many
 from zesty_cell.core.flying import STEP_S
 from zesty_cell.core.forecast import forecast
+from zesty_cell.core.many import start_many
 
 
 @pytest.fixture(scope="module")
@@ -79,15 +77,13 @@ def _rules(draw):
 def three_flights():
     setup, factors = day_setup(sheet(), day=OWN_DAY)
     kept = []
-    start_many(
-        setup, factors=factors.part(slice(0, 3)), visit=lambda _, t: kept.append(copy.deepcopy(t)), with_charge=True
-    )()
+    start_many(setup, factors=factors.part(slice(0, 3)), visit=lambda _, knots: kept.append(knots.kept()))()
     return setup, factors, kept[0]
 
 
 @given(rules=st.lists(_rules(), min_size=1, max_size=3))
 def test_the_fast_path_says_what_the_engine_says(rules, three_flights):
-    setup, factors, traces = three_flights
+    setup, factors, flown = three_flights
     profiles = (
         Profile(key="six", name="6S", series=6, floor_v=3.0, say="six"),
         Profile(key="four", name="4S", series=4, floor_v=3.0, say="four"),
@@ -95,25 +91,21 @@ def test_the_fast_path_says_what_the_engine_says(rules, three_flights):
     rules = tuple(r.model_copy(update={"key": f"r{k}"}) for k, r in enumerate(rules))
     the_plan = CalloutPlan(name="any", series=6, rules=rules, profiles=profiles)
     made = Engine(the_plan).made
-    steps = np.ascontiguousarray(traces.summary[:, flight_kernel.STEPS])
     capacity_ah = setup.figures.capacity_ah * factors.capacity[:3]
     events, counts = np.full((len(rules), 3, 20_000), np.nan), np.zeros((len(rules), 3), dtype=np.int64)
-    kernel.score_flights(
-        traces.loaded_v, traces.weakest_v, traces.charge_left, traces.current_a, steps, STEP_S, 6.0, 1.0, 1.0,
-        capacity_ah,
-        np.ascontiguousarray(traces.summary[:, flight_kernel.FULL_FRESH_A]),
-        np.ascontiguousarray(traces.summary[:, flight_kernel.FULL_END_A]),
+    score_flights(
+        flown.at, flown.summary, STEP_S, 6.0, 1.0, 1.0, capacity_ah,
         made.rules, made.first_condition, made.condition_kind, made.condition_sensor, made.condition_value, 0,
         events, counts,
     )  # fmt: skip
     for k in range(3):
-        n = int(steps[k])
+        seen = sampled(flown.at[k], flown.summary[k], dt_s=STEP_S)
         these = frames(
-            time_s=np.arange(n) * STEP_S,
-            pack_v=traces.loaded_v[k, :n] * 6.0,
-            cell_v=traces.loaded_v[k, :n].astype(float),
-            used_ah=(1.0 - traces.charge_left[k, :n]) * capacity_ah[k],
-            current_a=traces.current_a[k, :n] * 1.0,
+            time_s=seen.time_s,
+            pack_v=seen.loaded_v * 6.0,
+            cell_v=seen.weakest_v,
+            used_ah=(1.0 - seen.charge_left) * capacity_ah[k],
+            current_a=seen.current_a,
         )
         said = Engine(the_plan).feed(these).events
         for j, rule in enumerate(rules):

@@ -9,7 +9,6 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.callouts.kernel import watch_threshold
 from zesty_cell.core.flight import Flight, Setup
 from zesty_cell.core.flying import STEP_S
 
@@ -84,12 +83,9 @@ def _on_step(pack_v: float, step_v: float, *, up: bool) -> float:
     return round((math.ceil(steps - 1e-6) if up else math.floor(steps + 0.5)) * step_v, 2)
 
 
-def hold_steps(*, step_s: float = STEP_S) -> NDArray[np.int64]:
-    """For each number of steps [s each] under the threshold, the index of the hold met by then, or −1."""
-    hold_at = np.full(math.ceil(HOLDS_S[-1] / step_s - 1e-9) + 1, -1, dtype=np.int64)
-    for j, hold_s in enumerate(HOLDS_S):
-        hold_at[math.ceil(hold_s / step_s - 1e-9)] = j
-    return hold_at
+def hold_samples(*, dt_s: float = STEP_S) -> NDArray[np.int64]:
+    """How many samples [s apart] under the threshold each hold takes, shape (holds,)."""
+    return np.array([math.ceil(hold_s / dt_s - 1e-9) for hold_s in HOLDS_S], dtype=np.int64)
 
 
 def longest_burst_s(*, flight: Flight, cell_v: float, throttle_under: float | None = None) -> float:
@@ -101,24 +97,13 @@ def longest_burst_s(*, flight: Flight, cell_v: float, throttle_under: float | No
         Only what is flown with less throttle counts [0 to 1]: thrust goes nearly with current, and throttle is its
         root.
     """
-    holds, longest = np.zeros((1, len(HOLDS_S))), np.zeros(1)
-    loaded_v = flight.loaded_v
+    under = flight.loaded_v < cell_v
     if throttle_under is not None:
-        counts = flight.current_a < throttle_under**2 * flight.full_throttle_a
-        loaded_v = np.where(counts, loaded_v, np.maximum(loaded_v, cell_v))
-    watch_threshold(
-        loaded_v.astype(np.float32)[None, :],
-        flight.cruise_v.astype(np.float32)[None, :],
-        np.array([float(flight.time_s.size)]),
-        STEP_S,
-        cell_v,
-        EARLY_SHARE,
-        hold_steps(),
-        holds.astype(np.int64),
-        holds,
-        longest,
-    )
-    return float(longest[0])
+        under &= flight.current_a < throttle_under**2 * flight.full_throttle_a
+    # What falls into the end of the flight, where the pack is low in earnest, is no burst.
+    under = under[: int(flight.low_from(cell_v) * (1.0 - EARLY_SHARE))]
+    edges = np.flatnonzero(np.diff(under, prepend=False, append=False))
+    return float(np.max(edges[1::2] - edges[::2], initial=0)) * STEP_S
 
 
 def thresholds(*, setup: Setup, flight: Flight) -> dict[CalloutKey, Threshold]:
@@ -150,7 +135,7 @@ def thresholds(*, setup: Setup, flight: Flight) -> dict[CalloutKey, Threshold]:
 def in_earnest_s(*, low_from: NDArray[np.int64], step_s: float) -> NDArray[np.float64]:
     """From when on a call is true [s], for the steps from which the steady voltage stays under its threshold.
 
-    To the step as :func:`~zesty_cell.core.callouts.kernel.watch_threshold` has it.
+    To the sample as :func:`~zesty_cell.core.callouts.watch.try_settings` has it.
     """
     return np.asarray((low_from * (1.0 - EARLY_SHARE)).astype(np.int64) * step_s - 1e-9, dtype=np.float64)
 

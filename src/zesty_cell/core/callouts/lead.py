@@ -26,21 +26,24 @@ from zesty_cell.core.callouts.derive import (
     LATE_SHARE,
     Threshold,
     Timers,
-    hold_steps,
+    hold_samples,
     lowest_call_v,
     thresholds,
     voltage_step_v,
 )
-from zesty_cell.core.callouts.kernel import try_settings
 from zesty_cell.core.callouts.rules import on_step
-from zesty_cell.core.flight import Factors, Flight, Setup, Traces, landing_times_s
+from zesty_cell.core.callouts.watch import try_settings
+from zesty_cell.core.flight import Factors, Flight, Setup, landing_times_s
+from zesty_cell.core.flying import STEP_S
+from zesty_cell.core.many import Knots
+from zesty_cell.core.quantiles import quantiles, range_of
 
 #: Share of flights in which a call may be false, or late, and still be recommended [1].
 MOST_FALSE, MOST_LATE = 0.02, 0.05
 #: A call this far before its moment is false whatever the voltage does afterwards [1 of the flight].
 TOO_EARLY_SHARE = 0.20
 #: Voltages tried beside the one the moment asks for [V a cell], nearest first; fewer where the throttle helps too.
-_OTHER_V, _WITH_THROTTLE_V = (0.02, -0.02, 0.05, -0.05, 0.09), (0.0, 0.03, 0.07)
+_OTHER_V, _WITH_THROTTLE_V = (0.02, -0.02, 0.05, -0.05, 0.09), (0.0, 0.03, 0.07, -0.01)
 #: With a charge condition beside it the voltage may be higher [V a cell]: the charge keeps it from being early.
 _WITH_CHARGE_V = (0.0, 0.04, 0.10)
 #: The charge from which volts and charge together count, of what is used at landing [1].
@@ -227,6 +230,20 @@ def _guards(setup: Setup, flight: Flight, threshold: Threshold) -> list[_Setting
     return [_Setting(v, "hold" if under is None else "throttle", throttle_under=under) for v in lower_v]
 
 
+@dataclass(frozen=True)
+class _Trials:
+    """How often each setting was false and late with each hold, over so many flights."""
+
+    false_flights: list[list[int]]
+    late_flights: list[list[int]]
+    flights: int
+
+    def of(self, setting: int) -> list[Trial]:
+        """By hold; when they spoke is for :meth:`_Watch.spoken` to add."""
+        both = zip(self.false_flights[setting], self.late_flights[setting], strict=True)
+        return [Trial(false, late, self.flights, ()) for false, late in both]
+
+
 class _Watch:
     """Tries settings while sampled flights pass by; hand :meth:`visit` to ``start_many``.
 
@@ -234,10 +251,10 @@ class _Watch:
     then is late.
     """
 
-    def __init__(self, setup: Setup, factors: Factors, step_s: float, tried: Mapping[CalloutKey, list[_Setting]]):
-        self._setup, self._step_s = setup, step_s
+    def __init__(self, setup: Setup, factors: Factors, tried: Mapping[CalloutKey, list[_Setting]]):
+        self._setup = setup
         self._flights = len(factors)
-        self._hold_at = hold_steps(step_s=step_s)
+        self._hold_samples = hold_samples()
         self.tried = tried
         settings = [s for of_key in tried.values() for s in of_key]
         self._threshold_v = np.array([s.pack_v / setup.sheet.pack.series for s in settings])
@@ -256,31 +273,21 @@ class _Watch:
         self.used_ah = np.zeros(self._flights)
         self.used_end_ah = np.zeros(self._flights)
 
-    @property
-    def with_charge(self) -> bool:
-        """Whether some setting asks for the charge or the current."""
-        return bool((self._under <= 1.0).any() or self._over.any())
-
-    def visit(self, rows: slice, traces: Traces) -> None:
+    def visit(self, rows: slice, knots: Knots) -> None:
         """Watch the flights of one chunk; safe from two threads, each with its own rows."""
-        summary = traces.summary
+        summary = knots.summary
         start = self._setup.sheet.conditions.start_charge
         first, true = np.empty_like(self._first[:, rows]), np.empty_like(self._true[:, rows])
         try_settings(
-            traces.loaded_v,
-            traces.cruise_v,
-            traces.charge_left,
-            traces.current_a,
-            np.ascontiguousarray(summary[:, kernel.STEPS]),
-            self._step_s,
+            knots.at,
+            summary,
+            STEP_S,
             self._threshold_v,
             self._under,
             np.ascontiguousarray(self._over[:, rows]),
             EARLY_SHARE,
-            np.ascontiguousarray(summary[:, kernel.FULL_FRESH_A]),
-            np.ascontiguousarray(summary[:, kernel.FULL_END_A]),
             start,
-            self._hold_at,
+            self._hold_samples,
             first,
             true,
         )
@@ -292,31 +299,27 @@ class _Watch:
         end = start - summary[:, kernel.END_CHARGE_LEFT]
         self.used_end_ah[rows] = end * self._capacity_ah[rows]
 
-    def trials(self, key: CalloutKey) -> list[list[Trial]]:
+    def trials(self, key: CalloutKey) -> _Trials:
         """How each setting did with each hold."""
-        offset = 0
-        for other, settings in self.tried.items():
-            if other == key:
-                break
-            offset += len(settings)
-        rows = slice(offset, offset + len(self.tried[key]))
+        first, true = (of_all[self._rows(key)] for of_all in (self._first, self._true))
         lead_s = self._setup.lead_s if key == "pack_low" else 0.0
         landing_s = self.landing_s[None, :, None]
-        first, true = self._first[rows], self._true[rows]
         # What is called before the voltage is low for good, or far before its moment.
         too_early_s = landing_s * (1.0 - TOO_EARLY_SHARE) - lead_s
         false = (first < true) | (np.isfinite(first) & (first < too_early_s))
         due_s = landing_s * (1.0 + LATE_SHARE) if key == "land_now" else landing_s
         late = ~(true <= due_s)
         false_flights, late_flights = np.count_nonzero(false, axis=1), np.count_nonzero(late, axis=1)
-        spoken = _spreads(true)
-        return [
-            [
-                Trial(int(false_flights[s, h]), int(late_flights[s, h]), self._flights, spoken[s][h])
-                for h in range(len(HOLDS_S))
-            ]
-            for s in range(first.shape[0])
-        ]
+        return _Trials(false_flights.tolist(), late_flights.tolist(), self._flights)
+
+    def spoken(self, trial: Trial, key: CalloutKey, setting: int, hold: int) -> Trial:
+        """A trial with the moments at which it truly spoke."""
+        return replace(trial, spoken_s=range_of(self._true[self._rows(key)][setting, :, hold]))
+
+    def _rows(self, key: CalloutKey) -> slice:
+        keys = list(self.tried)
+        offset = sum(len(self.tried[other]) for other in keys[: keys.index(key)])
+        return slice(offset, offset + len(self.tried[key]))
 
 
 def shown_over_true(setup: Setup, count: int, /) -> NDArray[np.float64]:
@@ -332,7 +335,7 @@ class LeadChoice:
     those that fail, as most do that climb, would take longer than the looking.
     """
 
-    def __init__(self, *, setup: Setup, flight: Flight, factors: Factors, step_s: float) -> None:
+    def __init__(self, *, setup: Setup, flight: Flight, factors: Factors) -> None:
         self._setup, self._flight, self._factors = setup, flight, factors
         self._asked = thresholds(setup=setup, flight=flight)
         tried: dict[CalloutKey, list[_Setting]] = {}
@@ -341,9 +344,8 @@ class LeadChoice:
         #: How many of each are calls; what follows them are last guards.
         self._calls = {key: len(settings) for key, settings in tried.items()}
         tried["land_now"] += _guards(setup, flight, self._asked["land_now"])
-        self._watch = _Watch(setup, factors, step_s, tried)
+        self._watch = _Watch(setup, factors, tried)
         self.visit = self._watch.visit
-        self.with_charge = self._watch.with_charge
 
     def derived(self, timers: Timers) -> DerivedCallouts:
         """Everything to set, and what leads."""
@@ -360,14 +362,17 @@ class LeadChoice:
             pack_low = replace(pack_low, stands="off")
         return DerivedCallouts(timers=timers, pack_low=pack_low, land_now=land_now, charge=charge, leads=leads)
 
-    def _call(self, key: CalloutKey, trials: list[list[Trial]]) -> VoltageCall:
+    def _call(self, key: CalloutKey, trials: _Trials) -> VoltageCall:
         """The first setting that passes; else the last guard, or none."""
-        asked, settings, plain = self._asked[key], self._watch.tried[key], trials[0]
-        best_plain = min(plain, key=lambda t: (not t.quiet, t.false_flights + t.late_flights))
+        asked, settings, plain = self._asked[key], self._watch.tried[key], trials.of(0)
+        worst = min(
+            range(len(plain)), key=lambda h: (not plain[h].quiet, plain[h].false_flights + plain[h].late_flights)
+        )
         craft = self._setup.sheet.craft
         shown = craft.can_show("volts") or craft.can_show("cells")
 
-        def made(setting: _Setting, hold: int, trial: Trial, stands: Stands) -> VoltageCall:
+        def made(n: int, hold: int, stands: Stands) -> VoltageCall:
+            setting = settings[n]
             cell_v = setting.pack_v / self._setup.sheet.pack.series
             same = setting.pack_v == asked.pack_v
             return VoltageCall(
@@ -377,21 +382,20 @@ class LeadChoice:
                 throttle_under=setting.throttle_under,
                 used_over_ah=setting.used_over_ah,
                 means=setting.means,
-                trial=trial,
-                plain=best_plain,
+                trial=self._watch.spoken(trials.of(n)[hold], key, n, hold),
+                plain=self._watch.spoken(plain[worst], key, 0, worst),
             )
 
-        own, worst = settings[0], plain.index(best_plain)
         calls = self._calls[key]
-        for setting, by_hold in zip(settings[:calls], trials[:calls], strict=True):
-            hold = _best_hold(by_hold)
+        for n in range(calls):
+            hold = _best_hold(trials.of(n))
             if hold is not None:
-                return made(setting, hold, by_hold[hold], "calls")
-        for setting, by_hold in zip(settings[calls:], trials[calls:], strict=True):
-            quiet = next((h for h, trial in enumerate(by_hold) if trial.quiet), None)
+                return made(n, hold, "calls")
+        for n in range(calls, len(settings)):
+            quiet = next((h for h, trial in enumerate(trials.of(n)) if trial.quiet), None)
             if quiet is not None:
-                return made(setting, quiet, by_hold[quiet], "guard")
-        return made(own, worst, best_plain, "off")
+                return made(n, quiet, "guard")
+        return made(0, worst, "off")
 
     def _charge(self, timers: Timers) -> ChargeCall | None:
         """The charge call, as the sensor will show it; None where the transmitter does not, or the pack is tiny.
@@ -409,7 +413,7 @@ class LeadChoice:
         # As late as nineteen of twenty still hear it in time, and not later than the flight expected asks for.
         # A flight is followed as far past its landing as a call may be late, or to its end before.
         by_then_ah = shown * self._watch.used_end_ah
-        latest_ah = float(np.quantile(by_then_ah, MOST_LATE))
+        [latest_ah] = quantiles(by_then_ah, (MOST_LATE,))
         wanted_ah = min(expected_ah * (1.0 + out), latest_ah)
         land_ah = on_step(value=wanted_ah, step=charge_step_ah(wanted_ah), up=False)
         if land_ah <= 0.0 or expected_ah <= 0.0:
@@ -419,7 +423,7 @@ class LeadChoice:
             false_flights=int(np.count_nonzero(share < 1.0 - TOO_EARLY_SHARE)),
             late_flights=int(np.count_nonzero(by_then_ah < land_ah)),
             flights=len(self._factors),
-            spoken_s=_spread(share * self._watch.landing_s),
+            spoken_s=range_of(share * self._watch.landing_s),
         )
         home = land_ah * home_ah / expected_ah
         home_ah = on_step(value=home, step=charge_step_ah(home), up=False)
@@ -435,27 +439,3 @@ def _best_hold(trials: Sequence[Trial]) -> int | None:
     longer = best + 1
     as_good = longer in passing and trials[longer].false_flights <= trials[best].false_flights
     return longer if as_good else best
-
-
-def _spreads(values: NDArray[np.float64]) -> list[list[tuple[float, ...]]]:
-    """:func:`_spread` of the flights, the middle axis of three, for all others at once."""
-    ordered = np.sort(values, axis=1)  # what never came is infinite, and last
-    known = np.count_nonzero(np.isfinite(ordered), axis=1)
-    found = []
-    for share in (0.05, 0.5, 0.95):
-        place = np.maximum(known - 1, 0) * share
-        low = place.astype(np.int64)
-        high = np.minimum(low + 1, np.maximum(known - 1, 0))
-        at_low = np.take_along_axis(ordered, low[:, None, :], axis=1)[:, 0]
-        at_high = np.take_along_axis(ordered, high[:, None, :], axis=1)[:, 0]
-        with np.errstate(invalid="ignore"):
-            found.append(at_low + (place - low) * (at_high - at_low))
-    rows = np.stack(found, axis=-1).tolist()
-    return [
-        [tuple(rows[s][h]) if known[s, h] else () for h in range(known.shape[1])] for s in range(known.shape[0])
-    ]
-
-
-def _spread(values: NDArray[np.float64]) -> tuple[float, ...]:
-    known = values[np.isfinite(values)]
-    return tuple(float(q) for q in np.quantile(known, (0.05, 0.5, 0.95))) if known.size else ()

@@ -13,16 +13,17 @@ from typing import Any, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core import kernel as flight_kernel
-from zesty_cell.core.callouts import kernel
 from zesty_cell.core.callouts.derive import LATE_SHARE, in_earnest_s
 from zesty_cell.core.callouts.engine import Engine
 from zesty_cell.core.callouts.lead import shown_over_true
 from zesty_cell.core.callouts.rules import TELEMETERED, CalloutPlan, Rule
+from zesty_cell.core.callouts.watch import low_for_good, score_flights
 from zesty_cell.core.errors import StoppedError
-from zesty_cell.core.flight import Factors, Setup, Traces, fly, landing_times_s, sample_step_s, set_up, start_many
+from zesty_cell.core.flight import Factors, Setup, fly, landing_times_s, set_up
 from zesty_cell.core.flying import STEP_S
 from zesty_cell.core.forecast import sampled_factors
+from zesty_cell.core.many import Knots, start_many
+from zesty_cell.core.quantiles import range_of
 from zesty_cell.core.sheet import Sheet
 
 #: The air of warm and cold days [°C]; the pack waits in it before flight.
@@ -142,13 +143,12 @@ def day_setup(sheet: Sheet, *, day: Day) -> tuple[Setup, Factors]:
 
 
 class DayFlights(ABC):
-    """The sampled flights of a sheet on one day, watched by a subclass while their traces exist."""
+    """The sampled flights of a sheet on one day, watched by a subclass while their knots exist."""
 
-    def __init__(self, sheet: Sheet, *, day: Day, with_charge: bool = False, with_weakest: bool = False) -> None:
-        self.day, self.with_charge, self.with_weakest = day, with_charge, with_weakest
+    def __init__(self, sheet: Sheet, *, day: Day) -> None:
+        self.day = day
         self.setup, self.factors = day_setup(sheet, day=day)
         self._end_s = fly(self.setup).end_s
-        self.step_s = sample_step_s(end_s=self._end_s)
 
     def start(self) -> Callable[[], NDArray[np.float64]]:
         """Set the flights off; see :func:`~zesty_cell.core.flight.start_many`."""
@@ -157,14 +157,11 @@ class DayFlights(ABC):
             factors=self.factors,
             longest_s=3.0 * self._end_s + 60.0,
             beyond_landing=LATE_SHARE,
-            step_s=self.step_s,
             visit=self.visit,
-            with_charge=self.with_charge,
-            with_weakest=self.with_weakest,
         )
 
     @abstractmethod
-    def visit(self, rows: slice, traces: Traces) -> None:
+    def visit(self, rows: slice, knots: Knots) -> None:
         """See :data:`~zesty_cell.core.flight.Visitor`."""
 
 
@@ -197,15 +194,14 @@ class _Watch(DayFlights):
     """Runs the rules over the flights of one day."""
 
     def __init__(self, plan: CalloutPlan, sheet: Sheet, day: Day) -> None:
-        super().__init__(sheet, day=day, with_charge=True, with_weakest=plan.watches("cell_v"))
+        super().__init__(sheet, day=day)
         self._prepare(plan)
 
     @classmethod
     def on_kept(cls, plan: CalloutPlan, kept: KeptFlights) -> _Watch:
         """A watch over flights that were flown before."""
         watch = cls.__new__(cls)
-        watch.day, watch.with_charge, watch.with_weakest = OWN_DAY, True, True
-        watch.setup, watch.factors, watch.step_s = kept.setup, kept.factors, kept.step_s
+        watch.day, watch.setup, watch.factors = OWN_DAY, kept.setup, kept.factors
         watch._prepare(plan)
         return watch
 
@@ -223,23 +219,17 @@ class _Watch(DayFlights):
         # Charge as the sensor shows it, over the truth.
         self.shown = shown_over_true(self.setup, k)
 
-    def visit(self, rows: slice, traces: Traces) -> None:
+    def visit(self, rows: slice, knots: Knots) -> None:
         """See :data:`~zesty_cell.core.flight.Visitor`; a rule's events beyond ``_MOST_EVENTS`` are only counted."""
-        steps = np.ascontiguousarray(traces.summary[:, flight_kernel.STEPS])
         pack, made = self.setup.sheet.pack, self.made
-        kernel.score_flights(
-            traces.loaded_v,
-            traces.weakest_v,
-            traces.charge_left,
-            traces.current_a,
-            steps,
-            self.step_s,
+        score_flights(
+            knots.at,
+            knots.summary,
+            STEP_S,
             float(pack.series),
             float(pack.parallel),
             self.setup.sheet.conditions.start_charge,
             self.setup.figures.capacity_ah * self.factors.capacity[rows] * self.shown[rows],
-            np.ascontiguousarray(traces.summary[:, flight_kernel.FULL_FRESH_A]),
-            np.ascontiguousarray(traces.summary[:, flight_kernel.FULL_END_A]),
             made.rules,
             made.first_condition,
             made.condition_kind,
@@ -249,15 +239,15 @@ class _Watch(DayFlights):
             self.events[:, rows],
             self.counts[:, rows],
         )
-        low = np.empty(steps.size, dtype=np.int64)
+        low = np.empty(knots.summary.shape[0], dtype=np.int64)
         for j, rule in enumerate(self.rules):
             threshold = self.plan.calls_below_v(rule, series=pack.series)
             if threshold is None:
                 self.earnest_s[j, rows] = 0.0  # charge used only grows: it cannot be false
             else:
-                kernel.low_for_good(traces.cruise_v, steps, threshold, low)
-                self.earnest_s[j, rows] = in_earnest_s(low_from=low, step_s=self.step_s)
-        self.land_now(rows, traces)
+                low_for_good(knots.at, knots.summary, STEP_S, threshold, low)
+                self.earnest_s[j, rows] = in_earnest_s(low_from=low, step_s=STEP_S)
+        self.land_now(rows, knots)
 
     def _true(self) -> NDArray[np.bool_]:
         """Which of the events kept are true calls, shape (rules, flights, events)."""
@@ -271,14 +261,13 @@ class _Watch(DayFlights):
         known = np.where(np.isfinite(times_s[some]), times_s[some], np.inf)
         return np.asarray(known.min(axis=(0, 2)))
 
-    def land_now(self, rows: slice, traces: Traces) -> None:
+    def land_now(self, rows: slice, knots: Knots) -> None:
         """When “land now” first speaks truly, and the charge left then."""
         part = np.where(self._true(), self.events, np.nan)[:, rows]
         self.land_s[rows] = self._first(part, "land_now")
-        last = traces.summary[:, flight_kernel.STEPS].astype(np.int64) - 1
-        for k in np.flatnonzero(np.isfinite(self.land_s[rows])):
-            step = min(int(self.land_s[rows.start + k] / self.step_s + 0.5), last[k])
-            self.left[rows.start + k] = traces.charge_left[k, step]
+        for k in np.flatnonzero(np.isfinite(self.land_s[rows])).tolist():
+            at = slice(rows.start + k, rows.start + k + 1)
+            self.left[at] = knots.charge_left_at(k, self.land_s[at])
 
     def score(self, landing_s: NDArray[np.float64]) -> DayScore:
         true = self._true()
@@ -298,23 +287,21 @@ class _Watch(DayFlights):
             false_calls=float(false.mean()),
             false_flights=int(np.count_nonzero(false)),
             missed=int(np.count_nonzero(~np.isfinite(self.land_s))) if lands else None,
-            warning_s=_spread(warning),
-            left=_spread(self.left),
+            warning_s=range_of(warning),
+            left=range_of(self.left),
             landing_s=float(np.median(landing_s)),
         )
 
 
 @dataclass(frozen=True)
 class KeptFlights:
-    """The sampled flights of a sheet as they are, at 5 Hz, to look at many plans by.
+    """The sampled flights of a sheet as they are, to look at many plans by.
 
     Attributes
     ----------
     setup : Setup
     factors : Factors
-    step_s : float
-        [s].
-    chunks : tuple of (rows, traces)
+    chunks : tuple of (rows, knots)
     landing_s : float64 array, shape (flights,)
         [s].
     heard : dict
@@ -323,28 +310,21 @@ class KeptFlights:
 
     setup: Setup
     factors: Factors
-    step_s: float
-    chunks: tuple[tuple[slice, Traces], ...]
+    chunks: tuple[tuple[slice, Knots], ...]
     landing_s: NDArray[np.float64]
     heard: dict[Any, tuple[Any, ...]] = field(default_factory=dict, repr=False, compare=False)
 
 
 class _Keep(DayFlights):
-    """Keeps every trace as far as it was flown."""
+    """Keeps every flight as far as it was flown."""
 
     def __init__(self, sheet: Sheet) -> None:
-        super().__init__(sheet, day=OWN_DAY, with_charge=True, with_weakest=True)
-        self.step_s = max(self.step_s, 2.0 * STEP_S)
-        self.chunks: list[tuple[slice, Traces]] = []
+        super().__init__(sheet, day=OWN_DAY)
+        self.chunks: list[tuple[slice, Knots]] = []
 
-    def visit(self, rows: slice, traces: Traces) -> None:
+    def visit(self, rows: slice, knots: Knots) -> None:
         """See :data:`~zesty_cell.core.flight.Visitor`."""
-        steps = int(traces.summary[:, flight_kernel.STEPS].max(initial=1.0))
-        short = {
-            name: getattr(traces, name)[:, :steps].copy()  # the room is used again
-            for name in ("loaded_v", "cruise_v", "weakest_v", "charge_left", "current_a")
-        }
-        self.chunks.append((rows, Traces(**short, summary=traces.summary.copy())))
+        self.chunks.append((rows, knots.kept()))
 
 
 def keep_flights(sheet: Sheet, /) -> KeptFlights:
@@ -352,7 +332,7 @@ def keep_flights(sheet: Sheet, /) -> KeptFlights:
     day = _Keep(sheet)
     summary = day.start()()
     landing_s = landing_times_s(setup=day.setup, summary=summary)[0]
-    return KeptFlights(day.setup, day.factors, day.step_s, tuple(day.chunks), landing_s)
+    return KeptFlights(day.setup, day.factors, tuple(day.chunks), landing_s)
 
 
 def score_kept(plan: CalloutPlan, kept: KeptFlights, /) -> DayScore:
@@ -366,8 +346,8 @@ def score_kept(plan: CalloutPlan, kept: KeptFlights, /) -> DayScore:
     new = tuple(rule for rule in watch.rules if (rule, about) not in heard)
     if new:
         part = _Watch.on_kept(plan.model_copy(update={"rules": new}), kept)
-        for rows, traces in kept.chunks:
-            part.visit(rows, traces)
+        for rows, knots in kept.chunks:
+            part.visit(rows, knots)
         found = {
             (rule, about): (part.events[j], part.counts[j], part.earnest_s[j]) for j, rule in enumerate(part.rules)
         }
@@ -377,14 +357,9 @@ def score_kept(plan: CalloutPlan, kept: KeptFlights, /) -> DayScore:
         kept.heard.update(found)
     for j, rule in enumerate(watch.rules):
         watch.events[j], watch.counts[j], watch.earnest_s[j] = heard[rule, about]
-    for rows, traces in kept.chunks:
-        watch.land_now(rows, traces)
+    for rows, knots in kept.chunks:
+        watch.land_now(rows, knots)
     return watch.score(kept.landing_s)
-
-
-def _spread(values: NDArray[np.float64]) -> tuple[float, ...]:
-    known = values[np.isfinite(values)]
-    return tuple(float(q) for q in np.quantile(known, (0.05, 0.5, 0.95))) if known.size else ()
 
 
 def score_plan(

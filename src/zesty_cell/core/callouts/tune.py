@@ -8,15 +8,15 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core import kernel as flight_kernel
-from zesty_cell.core.callouts.derive import EARLY_SHARE, HOLDS_S, hold_steps, voltage_step_v
-from zesty_cell.core.callouts.kernel import try_settings
+from zesty_cell.core.callouts.derive import EARLY_SHARE, HOLDS_S, hold_samples, voltage_step_v
 from zesty_cell.core.callouts.lead import MOST_FALSE, MOST_LATE, TOO_EARLY_SHARE, Leads
 from zesty_cell.core.callouts.rules import CalloutPlan, Condition, on_step
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, Day, DayFlights, DayScore, Progress, fly_days
+from zesty_cell.core.callouts.watch import try_settings
 from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import Traces
+from zesty_cell.core.flying import STEP_S
+from zesty_cell.core.many import Knots
 from zesty_cell.core.sheet import Sheet
 
 #: How far up and down thresholds are tried [V a cell], and how many at most.
@@ -78,38 +78,31 @@ class _Watch(DayFlights):
         self, sheet: Sheet, day: Day, thresholds_v: NDArray[np.float64], throttle_under: float | None
     ) -> None:
         super().__init__(sheet, day=day)
-        self.with_charge = throttle_under is not None
         self._cell_v = thresholds_v / self.setup.sheet.pack.series
         self._under = np.full(thresholds_v.size, 2.0 if throttle_under is None else throttle_under)
         shape = (thresholds_v.size, len(self.factors), len(HOLDS_S))
         self._first = np.full(shape, np.inf)
         self.first_s = np.full(shape, np.inf)
-        self._hold_at = hold_steps(step_s=self.step_s)
+        self._hold_samples = hold_samples()
 
     @property
     def false(self) -> NDArray[np.bool_]:
         """Flights with a false call, shape (m, k, h)."""
         return np.asarray(self._first < self.first_s)
 
-    def visit(self, rows: slice, traces: Traces) -> None:
+    def visit(self, rows: slice, knots: Knots) -> None:
         """See :data:`~zesty_cell.core.flight.Visitor`."""
-        summary = traces.summary
         first, true = np.empty_like(self._first[:, rows]), np.empty_like(self._first[:, rows])
         try_settings(
-            traces.loaded_v,
-            traces.cruise_v,
-            traces.charge_left,
-            traces.current_a,
-            np.ascontiguousarray(summary[:, flight_kernel.STEPS]),
-            self.step_s,
+            knots.at,
+            knots.summary,
+            STEP_S,
             self._cell_v,
             self._under,
-            np.zeros((self._cell_v.size, summary.shape[0])),
+            np.zeros((self._cell_v.size, knots.summary.shape[0])),
             EARLY_SHARE,
-            np.ascontiguousarray(summary[:, flight_kernel.FULL_FRESH_A]),
-            np.ascontiguousarray(summary[:, flight_kernel.FULL_END_A]),
             self.setup.sheet.conditions.start_charge,
-            self._hold_at,
+            self._hold_samples,
             first,
             true,
         )

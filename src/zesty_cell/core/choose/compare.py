@@ -18,10 +18,12 @@ from zesty_cell.core.checks import Check, check_flight
 from zesty_cell.core.chemistry import ChemistryKey
 from zesty_cell.core.choose.candidates import LandingVolts, with_pack
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import Flight, Setup, fly, landing_times_s, sample_step_s, set_up, start_many
+from zesty_cell.core.flight import Flight, Setup, fly, landing_times_s, set_up
 from zesty_cell.core.forecast import cruise_current_a, mah_per_km, mean_current_a, sampled_factors, used_wh
 from zesty_cell.core.honest import HonestCurrent, honest_current
+from zesty_cell.core.many import start_many
 from zesty_cell.core.pack import Pack
+from zesty_cell.core.quantiles import quantiles
 from zesty_cell.core.sheet import Sheet
 
 #: More than this no page shows side by side.
@@ -100,14 +102,13 @@ def _start(sheet: Sheet) -> Callable[[], Compared]:
         factors=sampled_factors(setup),
         longest_s=3.0 * flight.end_s + 60.0,
         beyond_landing=0.0,
-        step_s=sample_step_s(end_s=flight.end_s),
     )
     return lambda: _compared(setup, flight, sampled())
 
 
 def _compared(setup: Setup, flight: Flight, sampled: NDArray[np.float64]) -> Compared:
     times_s: NDArray[np.float64] = landing_times_s(setup=setup, summary=sampled)[0]
-    low_s, high_s = (float(q) for q in np.quantile(times_s, (0.05, 0.95)))
+    low_s, _, high_s = quantiles(times_s)
     brief = fly_brief(setup)
     honest = honest_current(setup.sheet.pack)
     cruise_a, mean_a = cruise_current_a(setup=setup, flight=flight), mean_current_a(brief)

@@ -15,7 +15,8 @@ from zesty_cell.core.brief import Brief, BriefBatch
 from zesty_cell.core.choose.candidates import with_pack
 from zesty_cell.core.entity import Entity
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import flight_pool, set_up
+from zesty_cell.core.flight import set_up
+from zesty_cell.core.many import flight_pool
 from zesty_cell.core.pack import Pack, PackFigures
 from zesty_cell.core.sheet import Sheet
 

@@ -19,7 +19,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.flight import Factors, Setup, charge_left_until, set_up
+from zesty_cell.core.flight import Factors, Setup, set_up
 from zesty_cell.core.flying import FlyingPattern
 from zesty_cell.core.forecast import (
     ARRHENIUS_SIGMA_K,
@@ -30,6 +30,7 @@ from zesty_cell.core.forecast import (
 )
 from zesty_cell.core.learn.flights import How, LoggedFlight, Used, left_by_rest
 from zesty_cell.core.learn.log_fit import LogTold, Slow
+from zesty_cell.core.many import charge_left_at
 from zesty_cell.core.pack import Pack, pack_figures
 from zesty_cell.core.sheet import COLDEST_C, HOTTEST_C, Sheet
 from zesty_cell.core.taught import CAPACITY, POWER, RESISTANCE, PackKind, Taught, spread_of
@@ -408,7 +409,7 @@ def _predict(
     moved = np.tile(logs, (_SHARED + 1, 1))
     moved[range(1, _SHARED + 1), range(_SHARED)] += _STEP
     factors = np.exp(moved)
-    time_s, left_of = charge_left_until(
+    left = charge_left_at(
         setup,
         factors=Factors(
             power=factors[:, 0],
@@ -418,9 +419,8 @@ def _predict(
             full_throttle=np.ones(_SHARED + 1),
             air_c=np.zeros(_SHARED + 1),
         ),
-        until_s=float(durations_s.max()),
+        moments_s=durations_s,
     )
-    left = np.array([np.interp(durations_s, time_s, row) for row in left_of])
     start = setup.sheet.conditions.start_charge
     used = (start - left) * setup.figures.capacity_ah * factors[:, 2][:, None]
     logged = np.log(np.maximum(used, 1e-12))

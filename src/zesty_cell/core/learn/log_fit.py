@@ -23,7 +23,7 @@ from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import cell_table, temperature_table
 from zesty_cell.core.entity import Entity
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import LONGEST_STEP_S
+from zesty_cell.core.flight import LONGEST_STEP_S, NOTHING_KEPT
 from zesty_cell.core.learn.flights import ERROR_SHOWN
 from zesty_cell.core.pack import Pack, cell_cooling_w_k, pack_figures
 
@@ -258,7 +258,7 @@ class _Model:
         self._kind = np.full(self.time_s.size, kernel.CURRENT, dtype=np.int64)
         self._seconds = np.full(self.time_s.size, self.step_s)
         self._no_work = np.zeros(self.time_s.size)
-        self._room = (np.empty(self.time_s.size, dtype=np.float32), np.empty(self.time_s.size, dtype=np.float32))
+        self._trace = np.empty((1, self.time_s.size))
 
     def volts(self, theta: NDArray[np.float64]) -> NDArray[np.float64] | None:
         """Pack voltage as the sensor would show it [V]; None where the pack would be empty before the end."""
@@ -288,16 +288,14 @@ class _Model:
         params[kernel.LAND_USED_AH] = params[kernel.LAND_TIMER_S] = params[kernel.BEYOND_LANDING] = np.inf
         params[kernel.LAND_CHARGE_LEFT] = params[kernel.LAND_LOADED_V] = -1.0
         params[kernel.MAX_TIME_S] = self.time_s.size * self.step_s
-        loaded, cruise = self._room
-        nothing = np.empty(0, dtype=np.float32)
         n = kernel.march(
             params, self._kind, self.cell_a, self._seconds, self._no_work, np.empty(0), cell_table(chemistry),
-            temperature_table(chemistry), self.step_s, loaded.size, loaded, cruise, nothing, nothing, nothing,
-            np.empty((kernel.TRACE_COUNT, 0)), np.empty(kernel.SUMMARY_COUNT),
+            temperature_table(chemistry), self.step_s, self.time_s.size, self._trace, NOTHING_KEPT,
+            np.empty(kernel.SUMMARY_COUNT),
         )  # fmt: skip
-        if n < loaded.size:
+        if n < self.time_s.size:
             return None
-        return loaded.astype(np.float64) * (self.pack.series * math.exp(scale))
+        return np.asarray(self._trace[kernel.T_LOADED_V] * (self.pack.series * math.exp(scale)))
 
 
 def _start(model: _Model) -> NDArray[np.float64]:
