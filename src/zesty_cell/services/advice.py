@@ -42,13 +42,13 @@ class Advice:
 
     sheet: Sheet
     result: Forecast
-    told: list[Told]
+    told: tuple[Told, ...]
     learned: Learned | None
     timer: NextTimer
     by_itself: bool
 
 
-def _timed(known: list[Told], learned: Learned | None) -> list[TimedFlight]:
+def _timed(known: tuple[Told, ...], learned: Learned | None) -> list[TimedFlight]:
     odd = [False] * len(known) if learned is None else learned.odd.tolist()
     return [
         TimedFlight(t.flight.duration_s, t.used_ah, bool(far))
@@ -57,7 +57,7 @@ def _timed(known: list[Told], learned: Learned | None) -> list[TimedFlight]:
     ]
 
 
-def timer_for(known: list[Told], learned: Learned | None, *, result: Forecast) -> NextTimer:
+def timer_for(known: tuple[Told, ...], learned: Learned | None, *, result: Forecast) -> NextTimer:
     """The timer to set, for flights and a forecast that is corrected by them [s]."""
     return next_timer(flights=_timed(known, learned), result=result)
 

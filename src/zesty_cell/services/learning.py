@@ -23,20 +23,29 @@ from zesty_cell.services.log_fits import told_by_logs
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import calibrations, flights, sheets
 from zesty_cell.store.hangar import CRAFTS, PACKS
+from zesty_cell.store.memory import remembered
 from zesty_cell.store.tables import CraftRow, FlightRow, PackRow, SheetRow
 
 
 @dataclass(frozen=True)
 class Told:
-    """A flight whose charge is known."""
+    """A flight whose charge is known, on which pack and which pattern."""
 
-    row: FlightRow
     flight: LoggedFlight
     used: Used
     used_ah: float
+    flight_id: int
+    pack_id: int
+    pack_name: str
+    pattern: str
+
+    @property
+    def pack_key(self) -> str:
+        """The pack as the core tells it from others."""
+        return str(self.pack_id)
 
 
-def told(session: Session, *, craft_id: int, type_name: str, pattern: str) -> list[Told]:
+def told(session: Session, *, craft_id: int, type_name: str, pattern: str) -> tuple[Told, ...]:
     """Flights of a craft with packs of a type on a pattern whose charge is known, the oldest first.
 
     What its sensor showed before a calibration is corrected by it.
@@ -53,11 +62,11 @@ class Elsewhere:
     pattern: FlyingPattern
 
 
-def told_elsewhere(session: Session, *, craft_id: int, type_name: str, pattern: str) -> list[Elsewhere]:
+def told_elsewhere(session: Session, *, craft_id: int, type_name: str, pattern: str) -> tuple[Elsewhere, ...]:
     """Flights of a craft with packs of a type on other patterns that are still known, the oldest first."""
     rows = flights.alike_elsewhere(session, craft_id=craft_id, type_name=type_name, pattern=pattern)
     if not rows:
-        return []
+        return ()
     patterns = {p.name: p for p in PATTERNS.values()}
     patterns |= {
         flying.name: flying
@@ -67,18 +76,19 @@ def told_elsewhere(session: Session, *, craft_id: int, type_name: str, pattern: 
     }
     known = [row for row in rows if row.pattern in patterns]
     made = calibrations.of_craft(session, craft_id)
-    return [Elsewhere(t, patterns[t.row.pattern]) for t in _told(known, made=made)]
+    return tuple(Elsewhere(t, patterns[t.pattern]) for t in _told(known, made=made))
 
 
-def _told(rows: Sequence[FlightRow], *, made: Sequence[Calibration]) -> list[Told]:
+def _told(rows: Sequence[FlightRow], *, made: Sequence[Calibration]) -> tuple[Told, ...]:
     found = []
     for row in rows:
         flight = flights.flight_of(row)
         pack = flights.pack_of(row)
         used = used_of(flight, pack=pack, calibrations=made)
         if used is not None:
-            found.append(Told(row, flight, used, used.share * pack.capacity_ah))
-    return found
+            used_ah = used.share * pack.capacity_ah
+            found.append(Told(flight, used, used_ah, row.id, row.pack_id, row.pack.name, row.pattern))
+    return tuple(found)
 
 
 def sensor_flights(session: Session, craft_id: int) -> list[LoggedFlight]:
@@ -90,6 +100,10 @@ def sensor_flights(session: Session, craft_id: int) -> list[LoggedFlight]:
 
 def current_sensor(session: Session, craft_id: int) -> SensorNow:
     """How far out a craft's current sensor is now."""
+    return remembered(session, ("current sensor", craft_id), lambda: _current_sensor(session, craft_id))
+
+
+def _current_sensor(session: Session, craft_id: int) -> SensorNow:
     told: list[tuple[datetime, float, float]] = [
         (f.landed_at, f.shown_ah or 0.0, f.put_back_ah or 0.0) for f in sensor_flights(session, craft_id)
     ]
@@ -102,6 +116,10 @@ def sensor_of(session: Session, craft_id: int) -> CurrentSensor | None:
     While nobody said whether its measured points were read before a calibration that explains them, they are as far
     out as it says.
     """
+    return remembered(session, ("sensor", craft_id), lambda: _sensor_of(session, craft_id))
+
+
+def _sensor_of(session: Session, craft_id: int) -> CurrentSensor | None:
     now = current_sensor(session, craft_id)
     if now.by == "nothing":
         return None
@@ -117,16 +135,16 @@ class Lessons:
 
     Attributes
     ----------
-    known : list of Told
+    known : tuple of Told
         Flights on that pattern, the oldest first.
-    elsewhere : list of Elsewhere
+    elsewhere : tuple of Elsewhere
         Flights on other patterns.
     logs : tuple of PackTold
         What fits of telemetry logs told of the packs.
     """
 
-    known: list[Told]
-    elsewhere: list[Elsewhere]
+    known: tuple[Told, ...]
+    elsewhere: tuple[Elsewhere, ...]
     logs: tuple[PackTold, ...]
 
     def __bool__(self) -> bool:
@@ -136,10 +154,14 @@ class Lessons:
 def lessons(session: Session, sheet: Sheet, *, craft_id: int, pack: PackRow) -> Lessons:
     """What a sheet's craft with packs of a type can be learned from."""
     type_name, pattern = pack.type_name, sheet.flying.name
-    return Lessons(
-        known=told(session, craft_id=craft_id, type_name=type_name, pattern=pattern),
-        elsewhere=told_elsewhere(session, craft_id=craft_id, type_name=type_name, pattern=pattern),
-        logs=told_by_logs(session, craft_id=craft_id, type_name=type_name, of=sheet.pack),
+    return remembered(
+        session,
+        ("lessons", craft_id, type_name, pattern, sheet.pack),
+        lambda: Lessons(
+            known=told(session, craft_id=craft_id, type_name=type_name, pattern=pattern),
+            elsewhere=told_elsewhere(session, craft_id=craft_id, type_name=type_name, pattern=pattern),
+            logs=told_by_logs(session, craft_id=craft_id, type_name=type_name, of=sheet.pack),
+        ),
     )
 
 
@@ -151,12 +173,13 @@ def _learned(sheet: Sheet, seen: tuple[Observation, ...], logs: tuple[PackTold, 
         return None
 
 
-def observed(known: list[Told], /, *, sheet: Sheet, flights: int | None = None) -> tuple[Observation, ...]:
+_observation = lru_cache(maxsize=2048)(observation)
+
+
+def observed(known: Sequence[Told], /, *, sheet: Sheet, flights: int | None = None) -> tuple[Observation, ...]:
     """The flights as the core learns from them, of so many that are learned from together [1]."""
     count = len(known) if flights is None else flights
-    return tuple(
-        observation(t.flight, t.used, key=str(t.row.pack_id), pack=sheet.pack, flights=count) for t in known
-    )
+    return tuple(_observation(t.flight, t.used, key=t.pack_key, pack=sheet.pack, flights=count) for t in known)
 
 
 def learned_from(of: Lessons, /, *, sheet: Sheet) -> Learned | None:
@@ -171,10 +194,10 @@ def learned_from(of: Lessons, /, *, sheet: Sheet) -> Learned | None:
         return None
     count = len(of.known) + len(of.elsewhere)
     seen = observed(of.known, sheet=sheet, flights=count) + tuple(
-        observation(
+        _observation(
             e.told.flight,
             e.told.used,
-            key=str(e.told.row.pack_id),
+            key=e.told.pack_key,
             pack=sheet.pack,
             flights=count,
             pattern=e.pattern,
@@ -209,11 +232,11 @@ def _disagreement(
     return None if learned is None else disagreement(learned, seen, sheet=sheet, names=dict(names))
 
 
-def disagreement_of(known: list[Told], /, *, sheet: Sheet) -> Disagreement | None:
+def disagreement_of(known: Sequence[Told], /, *, sheet: Sheet) -> Disagreement | None:
     """Where flights disagree strongly with a sheet, and why that may be; the same question is answered once."""
     if not known:
         return None
-    names = sorted({(str(t.row.pack_id), t.row.pack.name) for t in known})
+    names = sorted({(t.pack_key, t.pack_name) for t in known})
     return _disagreement(_plain(sheet), observed(known, sheet=sheet), tuple(names))
 
 

@@ -11,6 +11,8 @@ from typing import Any
 from sqlalchemy import Engine, create_engine, event, inspect, text
 from sqlalchemy.orm import Session, sessionmaker
 
+from zesty_cell.store.memory import Memory
+
 _MIGRATIONS = Path(__file__).parent / "migrations"
 #: The newest revision under migrations/versions; a test keeps the two together.
 HEAD_REVISION = "0009"
@@ -53,6 +55,7 @@ class Database:
         event.listen(self.engine, "connect", _on_connect)
         self._migrate()
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+        self._memory = Memory(self._sessions)
 
     def _migrate(self) -> None:
         current = _revision(self.engine)

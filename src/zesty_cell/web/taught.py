@@ -79,7 +79,7 @@ def show(request: Request, session: Store, sheet_id: int) -> Response:
     each = [Lesson(t, m, bool(o)) for t, m, o in zip(known, misses, learned.odd, strict=True)]
     shown = [
         (lesson.miss, lesson.odd, f"{lesson.landed_at:%-d %B}: {minutes(t.flight.duration_s)} on "
-         f"{t.row.pack.name}, {_more(lesson.miss)}")
+         f"{t.pack_name}, {_more(lesson.miss)}")
         for lesson in each if lesson.miss is not None for t in (lesson.told,)
     ]  # fmt: skip
     context |= {

@@ -166,8 +166,8 @@ def test_a_full_timer_leaves_the_reserve_of_the_pack_there_truly_is(capacity, po
 
 def test_the_range_keeps_a_share_of_what_is_in_each_flights_own_pack():
     from zesty_cell.core.flight import landing_times_s
-    from zesty_cell.core.many import start_many
     from zesty_cell.core.forecast import sampled_factors
+    from zesty_cell.core.many import start_many
 
     setup = RESULT.setup
     factors = sampled_factors(setup).part(slice(0, 5))

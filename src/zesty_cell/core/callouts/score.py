@@ -17,7 +17,7 @@ from zesty_cell.core.callouts.derive import LATE_SHARE, in_earnest_s
 from zesty_cell.core.callouts.engine import Engine
 from zesty_cell.core.callouts.lead import shown_over_true
 from zesty_cell.core.callouts.rules import TELEMETERED, CalloutPlan, Rule
-from zesty_cell.core.callouts.watch import low_for_good, score_flights
+from zesty_cell.core.callouts.watch import charge_left_at, low_for_good, score_flights
 from zesty_cell.core.errors import StoppedError
 from zesty_cell.core.flight import Factors, Setup, fly, landing_times_s, set_up
 from zesty_cell.core.flying import STEP_S
@@ -263,11 +263,10 @@ class _Watch(DayFlights):
 
     def land_now(self, rows: slice, knots: Knots) -> None:
         """When “land now” first speaks truly, and the charge left then."""
-        part = np.where(self._true(), self.events, np.nan)[:, rows]
+        events = self.events[:, rows]
+        part = np.where(events >= self.earnest_s[:, rows, None], events, np.nan)
         self.land_s[rows] = self._first(part, "land_now")
-        for k in np.flatnonzero(np.isfinite(self.land_s[rows])).tolist():
-            at = slice(rows.start + k, rows.start + k + 1)
-            self.left[at] = knots.charge_left_at(k, self.land_s[at])
+        charge_left_at(knots.at, knots.summary, self.land_s[rows], self.left[rows])
 
     def score(self, landing_s: NDArray[np.float64]) -> DayScore:
         true = self._true()

@@ -120,6 +120,33 @@ def low_for_good(at, summary, dt_s, threshold_v, low_sample):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
+def charge_left_at(at, summary, moment_s, left):
+    """Charge left of each flight at a moment of its own; NaN where that is not finite, as at its end past it.
+
+    Parameters
+    ----------
+    at : float64 (k, room, KNOT_COLUMNS); summary : float64 (k, SUMMARY_COUNT)
+    moment_s : float64 (k,)
+        [s]
+    left : float64 (k,), written
+        [1]
+    """
+    if summary.shape[0] != at.shape[0] or moment_s.size != at.shape[0] or left.size != at.shape[0]:
+        raise ValueError(_NO_ROOM)
+    _check_knots(at, summary)
+    for k in range(at.shape[0]):
+        knots = int(summary[k, KNOTS])
+        if knots < 2 or not math.isfinite(moment_s[k]):
+            left[k] = math.nan
+            continue
+        until_s = min(moment_s[k], summary[k, END_S])
+        j = min(max(np.searchsorted(at[k, :knots, N_AT_S], until_s) - 1, 0), knots - 2)
+        step = at[k, j + 1] - at[k, j]
+        part = (until_s - at[k, j, N_AT_S]) / step[N_AT_S]
+        left[k] = at[k, j, N_CHARGE_LEFT] + part * step[N_CHARGE_LEFT]
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
 def try_settings(
     at,
     summary,

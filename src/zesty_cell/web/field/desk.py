@@ -168,9 +168,9 @@ class FieldDesk:
         return None if self.advice is None else self.advice.timer
 
     @property
-    def told(self) -> list[Told]:
+    def told(self) -> tuple[Told, ...]:
         """Flights of this craft, type of pack and pattern whose charge is known, the oldest first."""
-        return [] if self.advice is None else self.advice.told
+        return () if self.advice is None else self.advice.told
 
     @property
     def learned(self) -> Learned | None:
@@ -193,7 +193,7 @@ class FieldDesk:
         """Share that each flight used of what its very pack is believed to hold [1]."""
         if self.learned is None:
             return [t.used.share for t in self.told]
-        return [t.used_ah / self.learned.capacity_ah(str(t.row.pack_id)) for t in self.told]
+        return [t.used_ah / self.learned.capacity_ah(t.pack_key) for t in self.told]
 
     @property
     def landing_used(self) -> float:
