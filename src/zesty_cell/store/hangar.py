@@ -50,6 +50,12 @@ class Shelf(Generic[Row, Thing]):
         """One row; MissingRecordError when there is none."""
         return records.fetch(session, self.table, record_id)
 
+    def find(self, session: Session, record_id: int) -> Thing | None:
+        """The core's entity of a row that is not deleted; None where there is none."""
+        # What a form says may be any number; SQLite knows no larger ones.
+        row = session.get(self.table, record_id) if 0 < record_id < 2**63 else None
+        return None if row is None or row.deleted_at is not None else self.thing(row)
+
     def add(
         self, session: Session, thing: Thing, *, keeping: Keeping | None = None, cell_id: int | None = None
     ) -> Row:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -108,8 +108,8 @@ class ReadSheet:
 def read_sheet_form(
     form: Mapping[str, str],
     *,
-    crafts: Mapping[int, Craft],
-    packs: Mapping[int, Pack],
+    craft_of: Callable[[int], Craft | None],
+    pack_of: Callable[[int], Pack | None],
     own_pattern: FlyingPattern | None,
 ) -> ReadSheet:
     """Read the form against the hangar."""
@@ -117,7 +117,7 @@ def read_sheet_form(
     fields = (*_ALWAYS, *(f for key, _, own in SCHOOLS if key in active for f in own))
     values, state = read_fields(fields, form)
     craft_id, pack_id = values.pop("craft_id", None), values.pop("pack_id", None)
-    craft, pack = crafts.get(craft_id) if craft_id else None, packs.get(pack_id) if pack_id else None
+    craft, pack = craft_of(craft_id) if craft_id else None, pack_of(pack_id) if pack_id else None
     if craft is None:
         state.errors.setdefault("craft_id", "Choose a craft from the hangar.")
     if pack is None:

@@ -175,8 +175,8 @@ def _tried(sheet: Sheet, face: Face) -> list[tuple[str, str]]:
 def _read(session: Session, form: dict[str, str], own: FlyingPattern | None) -> sheet_form.ReadSheet:
     return sheet_form.read_sheet_form(
         form,
-        crafts={r.id: CRAFTS.thing(r) for r in CRAFTS.all(session)},
-        packs={r.id: PACKS.thing(r) for r in PACKS.all(session)},
+        craft_of=lambda craft_id: CRAFTS.find(session, craft_id),
+        pack_of=lambda pack_id: PACKS.find(session, pack_id),
         own_pattern=own,
     )
 

@@ -135,12 +135,15 @@ def judged(
 
 
 def _judged(plan: CalloutPlan, setup: Setup, flight: Flight, these: Frames) -> DryRun:
+    earnest_s: dict[str, float] = {}
+
     def is_false(rule: Rule, time_s: float) -> bool:
         """Whether a call below a voltage came long before the steady voltage was under it for good."""
-        cell_v = plan.calls_below_v(rule, series=setup.sheet.pack.series)
-        if cell_v is None:
-            return False
-        return time_s < float(in_earnest_s(low_from=np.array([flight.low_from(cell_v)]), step_s=STEP_S)[0])
+        if rule.key not in earnest_s:
+            cell_v = plan.calls_below_v(rule, series=setup.sheet.pack.series)
+            low_from = np.array([0 if cell_v is None else flight.low_from(cell_v)])
+            earnest_s[rule.key] = float(in_earnest_s(low_from=low_from, step_s=STEP_S)[0])
+        return time_s < earnest_s[rule.key]
 
     def left_at(time_s: float) -> float:
         return flight.left_at(min(time_s, flight.end_s))
