@@ -4,17 +4,14 @@ from __future__ import annotations
 
 import os
 import shutil
-import signal
 import sqlite3
-import subprocess
-import sys
-import textwrap
 import threading
 
 import pytest
 from alembic import command
 from alembic.config import Config
 
+from tests.killed import worker
 from tests.sheets import sheet
 from zesty_cell.demo.club import load_club
 from zesty_cell.demo.log import load_log
@@ -177,32 +174,23 @@ def test_a_backup_is_whole_while_others_save(season, tmp_path):
 
 def test_a_killed_restore_leaves_the_old_or_the_new(season, tmp_path):
     backup(season, tmp_path / "club.backup")
-    script = textwrap.dedent(
-        """
-        import sys
+    work = """
         from pathlib import Path
         from zesty_cell.store import backup
-        print("ready", flush=True)
-        backup.restore(Path(sys.argv[1]), Path(sys.argv[2]))
-        print("done", flush=True)
-        """
-    )
-    for k, delay_s in enumerate((0.02, 0.1, 0.2, 0.35)):
-        place = tmp_path / f"place-{k}.sqlite"
-        mine = Database(place)
-        with mine.session() as session:
-            sheets.bring_in(session, sheet(name="mine"))
-        mine.close()
-        command_line = [sys.executable, "-c", script, str(tmp_path / "club.backup"), str(place)]
-        running = subprocess.Popen(command_line, stdout=subprocess.PIPE, text=True)
-        assert running.stdout.readline() == "ready\n"
-        try:
-            running.wait(timeout=delay_s)
-        except subprocess.TimeoutExpired:
-            os.kill(running.pid, signal.SIGKILL)
-        said = running.stdout.read()
-        running.wait()
-        running.stdout.close()
-        found = {s.name for s in held(place)[0].values()}
-        assert found in ({"mine"}, {s.name for s in held(season)[0].values()})
-        assert "done" not in said or found != {"mine"}
+
+        def work(source, place):
+            backup.restore(Path(source), Path(place))
+    """
+    club, done = {s.name for s in held(season)[0].values()}, []
+    with worker(work) as restores:
+        for k, delay_s in enumerate((0.005, 0.02, 0.05, 0.1, 0.2, 20.0)):
+            place = tmp_path / f"place-{k}.sqlite"
+            mine = Database(place)
+            with mine.session() as session:
+                sheets.bring_in(session, sheet(name="mine"))
+            mine.close()
+            done.append(restores.killed_after(delay_s, tmp_path / "club.backup", place))
+            found = {s.name for s in held(place)[0].values()}
+            assert found in ({"mine"}, club)
+            assert not done[-1] or found == club
+    assert (done[0], done[-1]) == (False, True)

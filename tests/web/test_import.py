@@ -3,19 +3,15 @@
 from __future__ import annotations
 
 import io
-import os
 import re
 import shutil
-import signal
 import sqlite3
-import subprocess
-import sys
-import textwrap
 import time
 from datetime import UTC, datetime, timedelta
 
 import pytest
 
+from tests.killed import worker
 from zesty_cell.core.learn.flights import Airborne, LoggedFlight, odd_ones
 from zesty_cell.formats.flights_csv import NamedFlight, write_flights
 from zesty_cell.store import flights as store
@@ -204,44 +200,37 @@ def test_a_database_that_is_locked_logs_nothing_and_may_be_tried_again(client, a
 
 def test_a_killed_import_is_whole_or_not_there(club_file, tmp_path):
     """Killed while it writes, again and again: the log holds all of a file or nothing of it."""
-    script = textwrap.dedent(
-        """
+    work = """
         import sys
         from pathlib import Path
         from tests.web.test_import import season
         from zesty_cell.store.database import Database
         from zesty_cell.web.field.imports import Import, look, write
-        database = Database(Path(sys.argv[1]))
-        one = Import("token", "old.csv")
-        look(one, season(1500).encode(), database)
-        print("writing", flush=True)
-        write(one, database)
-        print("written", flush=True)
-        """
-    )
-    halves = 0
-    for delay_s in (0.02, 0.1, 0.2):
-        path = tmp_path / f"{delay_s}.sqlite"
-        shutil.copy(club_file, path)
-        writer = subprocess.Popen([sys.executable, "-c", script, str(path)], stdout=subprocess.PIPE, text=True)
-        assert writer.stdout.readline() == "writing\n"
-        try:
-            writer.wait(timeout=delay_s)
-        except subprocess.TimeoutExpired:
-            os.kill(writer.pid, signal.SIGKILL)
-            halves += 1
-        said = writer.stdout.read()
-        writer.wait()
-        writer.stdout.close()
-        database = Database(path)
-        with database.session() as session:
-            count = len(store.newest(session, 5000))
-            assert count in (0, 1500)
-            assert count == 1500 or "written" not in said
-        with database.engine.connect() as connection:
-            assert connection.exec_driver_sql("PRAGMA integrity_check").scalar() == "ok"
-        database.close()
-    assert halves
+
+        one, looked_at = Import("token", "old.csv"), Database(Path(sys.argv[1]))
+        look(one, season(1500).encode(), looked_at)
+        looked_at.close()
+
+        def work(place):
+            write(one, Database(Path(place)))
+    """
+    done = []
+    first = tmp_path / "first.sqlite"
+    shutil.copy(club_file, first)
+    with worker(work, first) as imports:
+        for k, delay_s in enumerate((0.02, 0.05, 0.1, 0.15, 0.25, 20.0)):
+            path = tmp_path / f"{k}.sqlite"
+            shutil.copy(club_file, path)
+            done.append(imports.killed_after(delay_s, path))
+            database = Database(path)
+            with database.session() as session:
+                count = len(store.newest(session, 5000))
+                assert count in (0, 1500)
+                assert count == 1500 or not done[-1]
+            with database.engine.connect() as connection:
+                assert connection.exec_driver_sql("PRAGMA integrity_check").scalar() == "ok"
+            database.close()
+    assert (done[0], done[-1]) == (False, True)
 
 
 def test_overlaps_are_found_among_many():

@@ -68,7 +68,7 @@ def no_call_fails_its_own_test(result) -> bool:
     return True
 
 
-@settings(max_examples=120)
+@settings(max_examples=60)
 @given(any_sheet=any_sheets, error=st.sampled_from([0.02, 0.10]))
 def test_nothing_is_recommended_that_fails_its_own_test(any_sheet, error):
     """Every rule the schools write from a forecast, scored as the callouts page scores it, on its own flights."""

@@ -29,7 +29,7 @@ def refusal_of(work, *args, **kwargs):
         return None, error
 
 
-@settings(max_examples=50)
+@settings(max_examples=30)
 @given(sheet=any_sheets)
 def test_any_sheet_can_be_chosen_for(sheet):
     row, refused = refusal_of(compare_one, sheet)
