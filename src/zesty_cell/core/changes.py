@@ -17,7 +17,7 @@ from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import ChemistryKey
 from zesty_cell.core.craft import Craft, RotorGeometry, SteadyPower, WingGeometry, efficiency_of
 from zesty_cell.core.flying import STEP_S, Activity
-from zesty_cell.core.pack import CONNECTORS, Pack, pack_figures
+from zesty_cell.core.pack import CONNECTORS, HEAVIEST_PACK_KG, Pack, pack_figures
 from zesty_cell.core.taught import PackKind
 
 if TYPE_CHECKING:
@@ -82,7 +82,8 @@ def plain_pack(pack: Pack) -> Pack:
         "resistance_known": "measured",
         "capacity_ah": max(figures.capacity_ah, 0.02),
         "capacity_known": "measured",
-        "mass_kg": figures.mass_kg,
+        # An estimated one may be more than anybody may enter.
+        "mass_kg": min(figures.mass_kg, HEAVIEST_PACK_KG),
         "mass_known": figures.mass_known,
     }
     return Pack.model_validate(pack.model_dump() | change)

@@ -66,7 +66,7 @@ class FlyingPattern(Entity):
         steady = [a for a in self.activities if a.of == "steady" and a.share > 0]
         if not steady:
             return Activity(name="level flight", of="steady", share=1.0, duration_s=1.0)
-        return max(steady, key=lambda a: (a.duration_s, -steady.index(a)))
+        return max(steady, key=lambda a: a.duration_s)  # the first of those that tie
 
 
 def _pattern(name: str, *activities: tuple[str, Literal["steady", "full throttle"], float, float]) -> FlyingPattern:

@@ -30,6 +30,9 @@ _COPPER_DENSITY_KG_M3 = 8960.0
 #: No cell on sale or in a laboratory comes near this energy density [Wh/kg].
 MOST_WH_PER_KG = 700.0
 
+#: No pack may be entered heavier [kg].
+HEAVIEST_PACK_KG = 50.0
+
 
 class ConnectorClass(Entity):
     """A plug pair by current rating: contact resistance of both poles [Ω] and mass of the pair [kg]."""
@@ -96,7 +99,7 @@ class Pack(Entity):
     capacity_known: Known = "maker"
     label_c: Annotated[float, Field(ge=0.1, le=300)] | None = None
     ratings: Ratings | None = None
-    mass_kg: Annotated[float, Field(ge=0.0005, le=50)] | None = None
+    mass_kg: Annotated[float, Field(ge=0.0005, le=HEAVIEST_PACK_KG)] | None = None
     mass_known: Known = "measured"
     cell_resistance_ohm: Annotated[float, Field(ge=1e-9, le=2)] | None = None
     resistance_known: Known = "measured"

@@ -16,7 +16,7 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight import fly, set_up
 from zesty_cell.core.forecast import forecast
 from zesty_cell.core.landing import LandingRule
-from zesty_cell.core.pack import pack_figures
+from zesty_cell.core.pack import HEAVIEST_PACK_KG, pack_figures
 from zesty_cell.core.sheet import Conditions
 
 COLD = sheet(conditions=Conditions(air_c=2.0, altitude_m=700.0))
@@ -305,3 +305,9 @@ def test_a_propeller_that_cannot_carry_is_the_weakest():
     assert link.key == "propeller"
     assert link.unit == "ratio"
     assert "More cells" in link.mend
+
+
+def test_a_pack_estimated_heavier_than_may_be_entered_can_still_be_changed():
+    heavy = satsuma(capacity_ah=200.0, mass_kg=None, parallel=4, series=14)
+    assert pack_figures(heavy).mass_kg > HEAVIEST_PACK_KG
+    assert plain_pack(heavy).mass_kg == HEAVIEST_PACK_KG

@@ -274,62 +274,6 @@ def try_settings(
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _condition(
-    c, kind, sensor, limit, one, j, first, last, series, parallel, start_charge, capacity_ah, was_low, rate
-):
-    """Which samples of a step meet a condition of a rule: from, until."""
-    start_s, end_s = one[j, N_AT_S], one[j + 1, N_AT_S]
-    below = kind == BELOW
-    if sensor in (PACK_V, LOWEST_V):
-        before, after = one[j, N_AFTER_V] * series, one[j + 1, N_BEFORE_V] * series
-    elif sensor == CELL_V:
-        before, after = one[j, N_WEAKEST_AFTER_V], one[j + 1, N_WEAKEST_BEFORE_V]
-    elif sensor == USED_AH:
-        before = (start_charge - one[j, N_CHARGE_LEFT]) * capacity_ah
-        after = (start_charge - one[j + 1, N_CHARGE_LEFT]) * capacity_ah
-    elif sensor == CURRENT_A:
-        before, after = one[j, N_AFTER_A] * parallel, one[j + 1, N_BEFORE_A] * parallel
-    else:
-        before, after = start_s, end_s
-    if sensor != LOWEST_V:
-        return _past(first, last, start_s, end_s, before, after, limit, below, rate)
-    # The lowest voltage since take-off: once under, under for good.
-    if math.isnan(limit):
-        return last, last
-    since = first
-    if not was_low[c]:
-        a, b = _past(first, last, start_s, end_s, before, after, limit, True, rate)
-        since = a
-        was_low[c] = a < b
-    return (since, last) if below else (first, since)
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def _met(conditions, any_of, first, last, from_, until):
-    """Where the conditions of a rule are met together: up to two runs of samples, one after the other.
-
-    Each is met from the beginning of the step or until its end, so all of them are met in one run, and none of
-    them in one.
-    """
-    if any_of and conditions > 0:
-        none_from, none_until = first, last
-        for c in range(conditions):
-            if from_[c] >= until[c]:
-                continue
-            if from_[c] == first:
-                none_from = max(none_from, until[c])
-            else:
-                none_until = min(none_until, from_[c])
-        if none_from >= none_until:
-            return first, last, last, last
-        return first, none_from, none_until, last
-    all_from, all_until = first, last
-    for c in range(conditions):
-        all_from, all_until = max(all_from, from_[c]), min(all_until, until[c])
-    return all_from, max(all_from, all_until), last, last
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
 def score_flights(
     at,
     summary,
@@ -377,52 +321,76 @@ def score_flights(
     _check_knots(at, summary)
     rate = 1.0 / dt_s
     column = max(profile, 0)
-    from_, until_of = np.zeros(condition_kind.size, np.int64), np.zeros(condition_kind.size, np.int64)
     was_low = np.zeros(condition_kind.size, np.bool_)
-    for r in range(rules.shape[0]):
-        first_c = first_condition[r]
-        conditions = first_condition[r + 1] - first_c
-        any_of = rules[r, R_ANY] != 0.0
-        under = rules[r, R_THROTTLE_UNDER]
-        hold = _first_sample(rules[r, R_HOLD_S], rate)
-        quiet = _first_sample(rules[r, R_QUIET_S], rate)
-        every = max(1, _first_sample(rules[r, R_EVERY_S], rate)) if rules[r, R_EVERY_S] < 1e9 else _NEVER
-        for k in range(at.shape[0]):
+    sample_at = np.empty(at.shape[1], dtype=np.int64)
+    for k in range(flights):
+        one = at[k]
+        steps = int(summary[k, KNOTS]) - 1
+        samples = _first_sample(summary[k, END_S], rate)
+        for j in range(steps + 1):
+            sample_at[j] = min(samples, _first_sample(one[j, N_AT_S], rate))
+        end_left = summary[k, END_CHARGE_LEFT]
+        full_slope = (summary[k, FULL_FRESH_A] - summary[k, FULL_END_A]) / max(start_charge - end_left, 1e-9)
+        for r in range(rules.shape[0]):
             counts[r, k] = 0
             if rules[r, R_PROFILE] >= 0.0 and rules[r, R_PROFILE] != profile:
                 continue
-            one = at[k]
-            samples = _first_sample(summary[k, END_S], rate)
-            end_left = summary[k, END_CHARGE_LEFT]
-            full_slope = (summary[k, FULL_FRESH_A] - summary[k, FULL_END_A]) / max(start_charge - end_left, 1e-9)
+            first_c = first_condition[r]
+            conditions = first_condition[r + 1] - first_c
+            any_of = rules[r, R_ANY] != 0.0
+            under = rules[r, R_THROTTLE_UNDER]
+            hold = _first_sample(rules[r, R_HOLD_S], rate)
+            quiet = _first_sample(rules[r, R_QUIET_S], rate)
+            every = max(1, _first_sample(rules[r, R_EVERY_S], rate)) if rules[r, R_EVERY_S] < 1e9 else _NEVER
             was_low[:] = False
             count = 0
             until = -1  # where the present spell ends
             due = 0  # the sample at which it speaks next
-            last = 0
-            for j in range(int(summary[k, KNOTS]) - 1):
-                first = last
-                last = min(samples, _first_sample(one[j + 1, N_AT_S], rate))
+            for j in range(steps):
+                first, last = sample_at[j], sample_at[j + 1]
                 if first >= last:
                     continue
-                for c in range(conditions):
-                    from_[c], until_of[c] = _condition(
-                        c,
-                        condition_kind[first_c + c],
-                        condition_sensor[first_c + c],
-                        condition_value[first_c + c, column],
-                        one,
-                        j,
-                        first,
-                        last,
-                        series,
-                        parallel,
-                        start_charge,
-                        capacity_ah[k],
-                        was_low,
-                        rate,
-                    )
-                a, b, c, d = _met(conditions, any_of, first, last, from_, until_of)
+                start_s, end_s = one[j, N_AT_S], one[j + 1, N_AT_S]
+                # Each condition is met from the beginning of the step or until its end: so all of them are met in
+                # one run of samples, a to b, and none of them in one, which leaves two where any will do.
+                a, b, none_from, none_until = first, last, first, last
+                for n in range(first_c, first_c + conditions):
+                    sensor, limit = condition_sensor[n], condition_value[n, column]
+                    # What fails one that must hold needs no other, unless that one remembers.
+                    if not any_of and a >= b and sensor != LOWEST_V:
+                        continue
+                    if sensor in (PACK_V, LOWEST_V):
+                        before, after = one[j, N_AFTER_V] * series, one[j + 1, N_BEFORE_V] * series
+                    elif sensor == CELL_V:
+                        before, after = one[j, N_WEAKEST_AFTER_V], one[j + 1, N_WEAKEST_BEFORE_V]
+                    elif sensor == USED_AH:
+                        before = (start_charge - one[j, N_CHARGE_LEFT]) * capacity_ah[k]
+                        after = (start_charge - one[j + 1, N_CHARGE_LEFT]) * capacity_ah[k]
+                    elif sensor == CURRENT_A:
+                        before, after = one[j, N_AFTER_A] * parallel, one[j + 1, N_BEFORE_A] * parallel
+                    else:
+                        before, after = start_s, end_s
+                    below = condition_kind[n] == BELOW or sensor == LOWEST_V
+                    met_from, met_until = _past(first, last, start_s, end_s, before, after, limit, below, rate)
+                    if sensor == LOWEST_V and not math.isnan(limit):
+                        # The lowest voltage since take-off: once under, under for good.
+                        since = first if was_low[n] else met_from
+                        was_low[n] = was_low[n] or met_from < met_until
+                        if condition_kind[n] == BELOW:
+                            met_from, met_until = since, last
+                        else:
+                            met_from, met_until = first, since
+                    a, b = max(a, met_from), min(b, met_until)
+                    if met_from >= met_until:
+                        continue
+                    if met_from == first:
+                        none_from = max(none_from, met_until)
+                    else:
+                        none_until = min(none_until, met_from)
+                c = d = last
+                if any_of and conditions > 0:
+                    a, b = first, none_from
+                    c = max(none_until, none_from)
                 if under <= 1.0 and (a < b or c < d):
                     # Thrust goes nearly with current, and throttle is its root.
                     full_before = summary[k, FULL_END_A] + full_slope * (one[j, N_CHARGE_LEFT] - end_left)
