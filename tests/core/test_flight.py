@@ -177,12 +177,12 @@ def test_flights_that_need_more_room_are_flown_in_smaller_pieces(monkeypatch):
         return start_many(setup, factors=factors, visit=visit)()
 
     summary = fly_into(whole)
-    monkeypatch.setattr(many, "_KNOTS_A_CHUNK", 450)  # less than two flights need, and at times than one does
+    monkeypatch.setattr(many, "_KNOTS_A_CHUNK", 520)  # less than two flights need, and at times than one does
     monkeypatch.setattr(many, "_local", threading.local())
     assert np.array_equal(fly_into(pieces), summary, equal_nan=True)
     assert sorted(pieces) == list(range(40))
     assert all(np.array_equal(pieces[k], whole[k]) for k in whole)
-    assert max(len(k) for k in whole.values()) > 450 > min(len(k) for k in whole.values())
+    assert max(len(k) for k in whole.values()) > 520 > min(len(k) for k in whole.values())
 
 
 def test_charge_left_is_read_between_the_knots_and_stays_past_the_end():

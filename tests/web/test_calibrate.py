@@ -218,11 +218,11 @@ def hover(points=HOVER):
 
 
 def test_the_hover_down_chart(client, app, bench):
-    bench = bench | {"pack": str(named(app, "Satsuma 1"))}
+    bench = bench | {"pack": str(named(app, "Pomelo 1"))}
     look = post(client, "hover-down", bench, **hover())
     assert re.match(r"[45]:\d\d", answer(look))
     assert "The knee school would call at" in look.text
-    assert "say “land now” for Heron on Satsuma 1" in look.text
+    assert "say “land now” for Heron on Pomelo 1" in look.text
     pack = hover([(t, f"{6 * float(v):.2f}") for t, v in HOVER])
     assert answer(post(client, "hover-down", bench, **pack, volts="pack")) == answer(look)
     assert "at rest" in post(client, "hover-down", bench, **hover(), loaded="no").text

@@ -94,7 +94,7 @@ def test_saving_keeps_it_and_says_what_was_overruled(client):
     assert answer.status_code == 303
     kept = stored(client).rule("pack_low")
     assert (kept.hold_s, kept.every_s) == (4.0, 20.0)
-    assert "The school wrote held 4.5 s, once." in client.get(PAGE).text
+    assert "The school wrote held 3.5 s, once." in client.get(PAGE).text
 
 
 @pytest.mark.parametrize("school", [s.school for s in SCHOOLS])
@@ -176,7 +176,7 @@ def test_writing_anew_can_be_undone(client):
     ask(client, action="save", **{"rules.pack_low.hold_s": "4.0"})
     answer = client.post(f"{PAGE}/anew")
     assert answer.status_code == 303
-    assert stored(client).rule("pack_low").hold_s == 4.5
+    assert stored(client).rule("pack_low").hold_s == 3.5
     undo = re.search(r"/callouts/8/undelete/\d+", client.get(PAGE).text)[0]
     client.post(undo)
     assert stored(client).rule("pack_low").hold_s == 4.0
@@ -531,8 +531,9 @@ def test_one_plan_serves_all_packs_of_a_craft(client):
     assert "changed since last printed" not in client.get(PAGE).text
     # A word changed with one is heard with the other.
     second = client.get(f"/callouts/{other}").text
-    client.post(f"/callouts/{other}", data=fields(second) | {"rules.land_now.say": "come home", "action": "save"})
-    assert stored(client).rule("land_now").say == "come home"
+    [key] = [r.key for r in stored(client).rules if r.role == "land_now"]  # by volts with one pack alone
+    client.post(f"/callouts/{other}", data=fields(second) | {f"rules.{key}.say": "come home", "action": "save"})
+    assert stored(client).rule(key).say == "come home"
     # A plan of its own for one sheet leaves the other with the craft's; its undo goes back.
     client.post(f"{PAGE}/own")
     page = client.get(PAGE).text
@@ -540,7 +541,7 @@ def test_one_plan_serves_all_packs_of_a_craft(client):
     assert stored(client).rule("land_now").say == "land now"
     assert "come home" in client.get(f"/callouts/{other}").text
     client.post(re.search(r"/callouts/8/drop/\d+", page)[0])
-    assert stored(client).rule("land_now").say == "come home"
+    assert stored(client).rule(key).say == "come home"
 
 
 def test_a_pack_of_another_chemistry_is_told_by_a_switch(client):

@@ -95,7 +95,7 @@ def test_the_voice_says_other_words_in_every_plan_with_the_line(client):
     plain = sounds(client)["landnow.wav"][1]
     answer = client.post(PAGE, data={"spoken.landnow": "land right now, my friend", "spoken.packlow": "pack low"})
     assert answer.status_code == 303
-    page = client.get("/callouts/6/voices").text
+    page = client.get("/callouts/4/voices").text
     assert 'value="land right now, my friend"' in page
     assert 'value="pack low"' not in page
     assert sounds(client)["landnow.wav"][1].size > 1.3 * plain.size

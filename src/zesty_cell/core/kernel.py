@@ -90,7 +90,7 @@ LENGTH_POWER = 1.5
 #: A gust lasts so long [s]; what is sampled of it hangs together over several.
 GUST_S = 10.0
 #: No step takes more of the charge than this [1], nor is it shorter than that [s].
-CHARGE_STEP, BURST_STEP, SHORTEST_STEP_S = 1.0 / 300.0, 1.0 / 600.0, 0.02
+CHARGE_STEP, BURST_STEP, SHORTEST_STEP_S = 1.0 / 400.0, 1.0 / 600.0, 0.02
 
 # Columns of a flight's summary.
 END_S = 0

@@ -31,7 +31,7 @@ _COPPER_DENSITY_KG_M3 = 8960.0
 MOST_WH_PER_KG = 700.0
 
 #: No pack may be entered heavier [kg].
-HEAVIEST_PACK_KG = 50.0
+HEAVIEST_PACK_KG = 50
 
 
 class ConnectorClass(Entity):

@@ -16,6 +16,7 @@ from zesty_cell.core.callouts.score import OWN_DAY, keep_flights, score_kept, sc
 from zesty_cell.core.callouts.tune import badness
 from zesty_cell.core.craft import Limits
 from zesty_cell.core.forecast import forecast
+from zesty_cell.core.landing import LandingRule
 
 ERROR = 0.021
 
@@ -126,8 +127,8 @@ def test_the_esc_would_act_before_the_words():
 
 
 def test_a_hold_that_eats_the_reserve():
-    result = forecast(checked(sheet(pack=satsuma())))
-    plan = write_plan(result, school="timer first").plan
+    result = forecast(checked(sheet(pack=satsuma(), landing=LandingRule(charge_kept=0.12))))
+    plan = write_plan(result, school="loaded voltage", current_error=ERROR).plan
     plan = _rule(plan.model_copy(update={"stages": CraftStages()}), "land_now", hold_s=60.0)
     [finding] = lint(plan=plan, result=result)
     assert finding.key == "hold_too_long"

@@ -93,8 +93,9 @@ def test_the_fast_path_says_what_the_engine_says(rules, three_flights):
     made = Engine(the_plan).made
     capacity_ah = setup.figures.capacity_ah * factors.capacity[:3]
     events, counts = np.full((len(rules), 3, 20_000), np.nan), np.zeros((len(rules), 3), dtype=np.int64)
+    volts = np.array([1.0, 0.98, 1.013])
     score_flights(
-        flown.at, flown.summary, STEP_S, 6.0, 1.0, 1.0, capacity_ah,
+        flown.at, flown.summary, STEP_S, 6.0, 1.0, 1.0, capacity_ah, volts,
         made.rules, made.first_condition, made.condition_kind, made.condition_sensor, made.condition_value, 0,
         events, counts,
     )  # fmt: skip
@@ -102,8 +103,8 @@ def test_the_fast_path_says_what_the_engine_says(rules, three_flights):
         seen = sampled(flown.at[k], flown.summary[k], dt_s=STEP_S)
         these = frames(
             time_s=seen.time_s,
-            pack_v=seen.loaded_v * 6.0,
-            cell_v=seen.weakest_v,
+            pack_v=seen.loaded_v * 6.0 * volts[k],
+            cell_v=seen.weakest_v * volts[k],
             used_ah=(1.0 - seen.charge_left) * capacity_ah[k],
             current_a=seen.current_a,
         )

@@ -65,20 +65,20 @@ def knots(steps, cruise_v):
     return at[None], summary[None]
 
 
-def tried(at, summary, threshold_v, *, throttle_under=2.0, used_over=0.0):
+def tried(at, summary, threshold_v, *, throttle_under=2.0, used_over=0.0, shown=1.0):
     """First call and first true one of one setting, by hold."""
     first, true = np.empty((1, 1, len(HOLDS))), np.empty((1, 1, len(HOLDS)))
     one = np.array([threshold_v]), np.array([throttle_under]), np.array([[used_over]])
-    try_settings(at, summary, DT_S, *one, EARLY, 1.0, np.array(HOLDS), first, true)
+    try_settings(at, summary, DT_S, *one, np.array([shown]), EARLY, 1.0, np.array(HOLDS), first, true)
     return first[0, 0].tolist(), true[0, 0].tolist()
 
 
-def looked_at(flight: Sampled, threshold_v, *, throttle_under=2.0, used_over=0.0):
+def looked_at(flight: Sampled, threshold_v, *, throttle_under=2.0, used_over=0.0, shown=1.0):
     """The same, sample by sample."""
     over = np.flatnonzero(flight.cruise_v >= threshold_v)
     end_begins = int((over[-1] + 1 if over.size else 0) * (1.0 - EARLY))
     full_a = END_A + (FRESH_A - END_A) * (flight.charge_left - 0.2) / 0.8
-    met = flight.loaded_v < threshold_v
+    met = flight.loaded_v * shown < threshold_v
     if used_over > 0.0:
         met &= flight.charge_left <= 1.0 - used_over
     if throttle_under <= 1.0:
@@ -135,10 +135,13 @@ _STEPS = st.lists(
     threshold_v=st.floats(3.05, 3.95),
     throttle_under=st.sampled_from([2.0, 0.9, 0.6, 0.3]),
     used_over=st.sampled_from([0.0, 0.1, 0.5]),
+    shown=st.sampled_from([1.0, 0.97, 1.02]),
 )
-def test_reading_between_knots_is_looking_at_every_sample(steps, falls, threshold_v, throttle_under, used_over):
+def test_reading_between_knots_is_looking_at_every_sample(
+    steps, falls, threshold_v, throttle_under, used_over, shown
+):
     at, summary = knots(steps, np.linspace(4.0, 4.0 - falls, len(steps) + 1))
-    how = {"throttle_under": throttle_under, "used_over": used_over}
+    how = {"throttle_under": throttle_under, "used_over": used_over, "shown": shown}
     seen = sampled(at[0], summary[0], dt_s=DT_S)
     first, true = tried(at, summary, threshold_v, **how)
     wanted_first, wanted_true = looked_at(seen, threshold_v, **how)
@@ -155,10 +158,11 @@ def test_settings_are_tried_together_as_each_by_itself():
     volts, under = np.array([3.4, 3.8, 3.8, 3.1]), np.array([2.0, 0.5, 2.0, 2.0])
     used = np.array([[0.0], [0.0], [0.4], [0.0]]) * np.ones(6)
     first, true = np.empty((4, 6, 2)), np.empty((4, 6, 2))
-    try_settings(at, summary, DT_S, volts, under, used, EARLY, 1.0, np.array(HOLDS), first, true)
+    shown = np.linspace(0.98, 1.02, 6)
+    try_settings(at, summary, DT_S, volts, under, used, shown, EARLY, 1.0, np.array(HOLDS), first, true)
     for k, flight in enumerate(flights):
         for s in range(4):
-            alone = tried(*flight, volts[s], throttle_under=under[s], used_over=used[s, k])
+            alone = tried(*flight, volts[s], throttle_under=under[s], used_over=used[s, k], shown=shown[k])
             assert (first[s, k].tolist(), true[s, k].tolist()) == alone
 
 
@@ -166,7 +170,8 @@ def _arrays():
     at, summary = knots([(1.0, 4.0, 3.0, 9.0)], 4.0)
     return {
         "at": at, "summary": summary, "dt_s": DT_S, "threshold_v": np.array([3.5]),
-        "throttle_under": np.array([2.0]), "used_over": np.zeros((1, 1)), "early": EARLY, "start": 1.0,
+        "throttle_under": np.array([2.0]), "used_over": np.zeros((1, 1)), "volts_shown": np.ones(1),
+        "early": EARLY, "start": 1.0,
         "holds": np.array(HOLDS), "first_s": np.empty((1, 1, 2)), "true_s": np.empty((1, 1, 2)),
     }  # fmt: skip
 
@@ -180,6 +185,7 @@ def _arrays():
         {"at": np.zeros((1, 9, K.KNOT_COLUMNS - 1))},
         {"throttle_under": np.zeros(2)},
         {"used_over": np.zeros((1, 2))},
+        {"volts_shown": np.ones(2)},
         {"first_s": np.empty((1, 1, 3))},
         {"true_s": np.empty((2, 1, 2))},
     ],
@@ -196,7 +202,10 @@ def test_rules_have_a_row_for_every_flight():
     rules, first = np.zeros((1, 12)), np.array([0, 1])
 
     def score(capacity_ah, events, counts):
-        score_flights(at, summary, DT_S, 6.0, 1.0, 1.0, capacity_ah, rules, first, *conditions, -1, events, counts)
+        shown = np.ones(1)
+        score_flights(
+            at, summary, DT_S, 6.0, 1.0, 1.0, capacity_ah, shown, rules, first, *conditions, -1, events, counts
+        )
 
     score(np.ones(1), np.empty((1, 1, 4)), np.zeros((1, 1), dtype=np.int64))
     for wrong in (

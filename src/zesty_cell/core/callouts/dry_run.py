@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from zesty_cell.core.callouts.derive import LATE_SHARE, in_earnest_s
 from zesty_cell.core.callouts.engine import Engine, Frames, Ran, frames
+from zesty_cell.core.callouts.lead import shown_over_true, volts_shown
 from zesty_cell.core.callouts.rules import POSITIONS, SWITCHES, CalloutPlan, Position, Rule, Switch
 from zesty_cell.core.callouts.score import WORST_DAY, day_setup
 from zesty_cell.core.chemistry import open_circuit_v
@@ -80,8 +81,24 @@ def resting_switches(plan: CalloutPlan, *, series: int) -> NDArray[np.int8]:
     return row
 
 
-def flight_frames(*, setup: Setup, flight: Flight, plan: CalloutPlan, until_s: float) -> Frames:
-    """What the transmitter would see of a flight, from arming at take-off [s, V, Ah, A]."""
+@dataclass(frozen=True)
+class Shown:
+    """What the sensors of a flight show over the truth [1]."""
+
+    volts: float
+    charge: float
+
+    @classmethod
+    def expected(cls, setup: Setup) -> Shown:
+        """As far as it is known."""
+        return cls(1.0, 1.0 + setup.sheet.sensor.out)
+
+
+def flight_frames(
+    *, setup: Setup, flight: Flight, plan: CalloutPlan, until_s: float, shown: Shown | None = None
+) -> Frames:
+    """What the transmitter would see of a flight, from arming at take-off [s, V, Ah, A]; as expected by default."""
+    shown = Shown.expected(setup) if shown is None else shown
     n = min(flight.index_at(until_s) + 1, flight.time_s.size)
     series = setup.sheet.pack.series
     loaded = flight.loaded_v[:n]
@@ -91,9 +108,9 @@ def flight_frames(*, setup: Setup, flight: Flight, plan: CalloutPlan, until_s: f
         time_s=flight.time_s[:n],
         throttle=throttle,
         switches=np.tile(resting_switches(plan, series=series), (n, 1)),
-        pack_v=loaded * series,
-        cell_v=flight.weakest_v[:n],
-        used_ah=flight.used_ah[:n] * (1.0 + setup.sheet.sensor.out),  # as its sensor shows it
+        pack_v=loaded * (series * shown.volts),
+        cell_v=flight.weakest_v[:n] * shown.volts,
+        used_ah=flight.used_ah[:n] * shown.charge,
         current_a=flight.current_a[:n],
     )
 
@@ -151,9 +168,10 @@ def _judged(plan: CalloutPlan, setup: Setup, flight: Flight, these: Frames) -> D
     return judged(plan=plan, frames=these, landing_s=flight.landing_s, is_false=is_false, left_at=left_at)
 
 
-def _on_flight(plan: CalloutPlan, setup: Setup, flight: Flight) -> DryRun:
+def _on_flight(plan: CalloutPlan, setup: Setup, flight: Flight, shown: Shown | None = None) -> DryRun:
     until_s = min(flight.landing_s * (1.0 + LATE_SHARE) + 10.0, flight.end_s)
-    return _judged(plan, setup, flight, flight_frames(setup=setup, flight=flight, plan=plan, until_s=until_s))
+    these = flight_frames(setup=setup, flight=flight, plan=plan, until_s=until_s, shown=shown)
+    return _judged(plan, setup, flight, these)
 
 
 def on_forecast(*, plan: CalloutPlan, result: Forecast) -> DryRun:
@@ -176,7 +194,8 @@ def on_sampled_flight(*, plan: CalloutPlan, result: Forecast, place: int) -> Dry
         )
     k = int(np.argsort(result.range.landing_s, kind="stable")[place])
     flight = fly(result.setup, factors=sampled_factors(result.setup).part(slice(k, k + 1)))
-    return _on_flight(plan, result.setup, flight)
+    shown = Shown(float(volts_shown(flights)[k]), float(shown_over_true(result.setup, flights)[k]))
+    return _on_flight(plan, result.setup, flight, shown)
 
 
 def _dropout(plan: CalloutPlan, result: Forecast) -> DryRun:

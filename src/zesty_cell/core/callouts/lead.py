@@ -42,17 +42,21 @@ from zesty_cell.core.quantiles import quantiles, range_of
 MOST_FALSE, MOST_LATE = 0.02, 0.05
 #: A call this far before its moment is false whatever the voltage does afterwards [1 of the flight].
 TOO_EARLY_SHARE = 0.20
-#: Voltages tried beside the one the moment asks for [V a cell], nearest first; fewer where the throttle helps too.
-_OTHER_V, _WITH_THROTTLE_V = (0.02, -0.02, 0.05, -0.05, 0.09), (0.0, 0.03, 0.07, -0.01)
+#: Voltages tried beside the one the moment asks for [V a cell], nearest first; where the throttle counts too those
+#: over it first, which a steady flight reaches sooner.
+_OTHER_V, _WITH_THROTTLE_V = (0.02, -0.02, 0.05, -0.05, 0.09), (0.0, 0.03, 0.07, -0.01, -0.02)
 #: With a charge condition beside it the voltage may be higher [V a cell]: the charge keeps it from being early.
 _WITH_CHARGE_V = (0.0, 0.04, 0.10)
-#: The charge from which volts and charge together count, of what is used at landing [1].
+#: The charge from which volts and charge together count, of what is used by the moment wanted [1].
 _CHARGE_TOO_SHARE = 0.88
 #: Steady flight's throttle lies at least this far under the share that counts [1].
 _THROTTLE_ROOM, _MOST_THROTTLE, _THROTTLE_STEP = 0.10, 0.90, 0.05
 #: From which charge a transmitter's charge is set in which step [Ah, Ah].
 _CHARGE_STEPS = ((1.0, 0.05), (0.2, 0.01), (0.0, 0.005))
-_SENSOR_SEED = 20_261_127
+_SENSOR_SEED, _VOLTS_SEED = 20_261_127, 20_261_128
+#: How far out what is shown for a voltage is in a flight, one standard deviation [1]: 15 mV a cell of a sensor that
+#: nobody checked, and 10 mV of a curve that is its chemistry's and not this cell's.
+VOLTS_OUT = 0.005
 
 Means = Literal["hold", "another voltage", "throttle", "charge too"]
 Stands = Literal["calls", "guard", "off"]
@@ -171,10 +175,10 @@ class _Setting:
 
 
 @cache
-def sensor_draws(count: int) -> NDArray[np.float64]:
+def sensor_draws(count: int, *, seed: int = _SENSOR_SEED) -> NDArray[np.float64]:
     """Standard normal errors of a sensor, one a flight, shape (count,), seeded and stratified [1]."""
     quantiles = np.array([NormalDist().inv_cdf((k + 0.5) / count) for k in range(count)])
-    draws = np.random.Generator(np.random.PCG64(_SENSOR_SEED)).permutation(quantiles)
+    draws = np.random.Generator(np.random.PCG64(seed)).permutation(quantiles)
     draws.setflags(write=False)
     return np.asarray(draws)
 
@@ -213,7 +217,7 @@ def _helped(setup: Setup, flight: Flight, threshold: Threshold) -> list[_Setting
         with_it_v = _on_steps(setup, threshold.pack_v, _WITH_THROTTLE_V)
         found += [_Setting(v, "throttle", throttle_under=under) for v in with_it_v]
     if craft.can_show("charge"):
-        used_ah = flight.used_at(flight.landing_s)
+        used_ah = flight.used_at(threshold.wanted_s)
         over_ah = _CHARGE_TOO_SHARE * used_ah * (1.0 + setup.sheet.sensor.out)
         over_ah = on_step(value=over_ah, step=charge_step_ah(over_ah), up=False)
         if over_ah > 0.0:
@@ -285,6 +289,7 @@ class _Watch:
             self._threshold_v,
             self._under,
             np.ascontiguousarray(self._over[:, rows]),
+            volts_shown(self._flights)[rows],
             EARLY_SHARE,
             start,
             self._hold_samples,
@@ -326,6 +331,14 @@ def shown_over_true(setup: Setup, count: int, /) -> NDArray[np.float64]:
     """What the current sensor shows over the truth in each of so many flights, shape (count,) [1]."""
     sensor = setup.sheet.sensor
     return np.asarray(np.maximum(1.0 + sensor.out + sensor.error * sensor_draws(count), 0.02))
+
+
+@cache
+def volts_shown(count: int) -> NDArray[np.float64]:
+    """What is shown for a voltage over the truth in each of so many flights, shape (count,) [1]."""
+    shown = 1.0 + VOLTS_OUT * sensor_draws(count, seed=_VOLTS_SEED)
+    shown.setflags(write=False)
+    return np.asarray(shown)
 
 
 class LeadChoice:

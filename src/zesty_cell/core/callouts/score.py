@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from zesty_cell.core.callouts.derive import LATE_SHARE, in_earnest_s
 from zesty_cell.core.callouts.engine import Engine
-from zesty_cell.core.callouts.lead import shown_over_true
+from zesty_cell.core.callouts.lead import shown_over_true, volts_shown
 from zesty_cell.core.callouts.rules import TELEMETERED, CalloutPlan, Rule
 from zesty_cell.core.callouts.watch import charge_left_at, low_for_good, score_flights
 from zesty_cell.core.errors import StoppedError
@@ -230,6 +230,7 @@ class _Watch(DayFlights):
             float(pack.parallel),
             self.setup.sheet.conditions.start_charge,
             self.setup.figures.capacity_ah * self.factors.capacity[rows] * self.shown[rows],
+            volts_shown(len(self.factors))[rows],
             made.rules,
             made.first_condition,
             made.condition_kind,

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zesty_cell.core.callouts.derive import EARLY_SHARE, HOLDS_S, hold_samples, voltage_step_v
-from zesty_cell.core.callouts.lead import MOST_FALSE, MOST_LATE, TOO_EARLY_SHARE, Leads
+from zesty_cell.core.callouts.lead import MOST_FALSE, MOST_LATE, TOO_EARLY_SHARE, Leads, volts_shown
 from zesty_cell.core.callouts.rules import CalloutPlan, Condition, on_step
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, Day, DayFlights, DayScore, Progress, fly_days
 from zesty_cell.core.callouts.watch import try_settings
@@ -100,6 +100,7 @@ class _Watch(DayFlights):
             self._cell_v,
             self._under,
             np.zeros((self._cell_v.size, knots.summary.shape[0])),
+            volts_shown(len(self.factors))[rows],
             EARLY_SHARE,
             self.setup.sheet.conditions.start_charge,
             self._hold_samples,

@@ -154,6 +154,7 @@ def try_settings(
     threshold_v,
     throttle_under,
     used_over,
+    volts_shown,
     early_share,
     start_charge,
     hold_samples,
@@ -179,6 +180,8 @@ def try_settings(
         Share of the throttle [0 to 1]; over 1 counts always.
     used_over : float64 (s, k)
         Charge used from which it counts, of each flight's own capacity [1]; 0 counts always.
+    volts_shown : float64 (k,)
+        What is shown for a voltage over the truth in each flight [1].
     early_share : float
         [1]
     start_charge : float
@@ -190,7 +193,11 @@ def try_settings(
     flights, settings, holds = at.shape[0], threshold_v.size, hold_samples.size
     if summary.shape[0] != flights or throttle_under.size != settings or used_over.shape != (settings, flights):
         raise ValueError(_NO_ROOM)
-    if first_s.shape != (settings, flights, holds) or first_true_s.shape != first_s.shape:
+    if (
+        volts_shown.size != flights
+        or first_s.shape != (settings, flights, holds)
+        or first_true_s.shape != first_s.shape
+    ):
         raise ValueError(_NO_ROOM)
     _check_knots(at, summary)
     rate = 1.0 / dt_s
@@ -210,8 +217,9 @@ def try_settings(
         full_slope = (summary[k, FULL_FRESH_A] - summary[k, FULL_END_A]) / span
         # Most of a flight is above every threshold, and more of it above the lower ones.
         low = 0
+        # What is shown for a voltage is under a threshold where the voltage is under that over the share.
         for j in range(knots - 1):
-            if min(one[j, N_AFTER_V], one[j + 1, N_BEFORE_V]) < highest_v:
+            if min(one[j, N_AFTER_V], one[j + 1, N_BEFORE_V]) < highest_v / volts_shown[k]:
                 first = _first_sample(one[j, N_AT_S], rate)
                 last = min(samples, _first_sample(one[j + 1, N_AT_S], rate))
                 if first < last:
@@ -221,8 +229,8 @@ def try_settings(
         for s in by_voltage:
             first_s[s, k, :] = math.inf
             first_true_s[s, k, :] = math.inf
-            threshold = threshold_v[s]
-            end_begins = int(_low_for_good(one, knots, samples, threshold, rate) * (1.0 - early_share))
+            end_begins = int(_low_for_good(one, knots, samples, threshold_v[s], rate) * (1.0 - early_share))
+            threshold = threshold_v[s] / volts_shown[k]
             share_squared = throttle_under[s] * throttle_under[s]
             left_at_most = start_charge - used_over[s, k]
             by_charge, by_throttle = used_over[s, k] > 0.0, throttle_under[s] <= 1.0
@@ -282,6 +290,7 @@ def score_flights(
     parallel,
     start_charge,
     capacity_ah,
+    volts_shown,
     rules,
     first_condition,
     condition_kind,
@@ -304,7 +313,9 @@ def score_flights(
         Distance of frames [s].
     series, parallel, start_charge : float
     capacity_ah : float64 (k,)
-        Of the whole pack.
+        Of the whole pack, as the sensor counts it.
+    volts_shown : float64 (k,)
+        What is shown for a voltage over the truth in each flight [1].
     profile : int
         In use throughout; −1 for none.
     events : float64 (r, k, e), written
@@ -314,7 +325,9 @@ def score_flights(
     Others as :func:`~zesty_cell.core.callouts.kernel.run_plan`.
     """
     flights = at.shape[0]
-    if summary.shape[0] != flights or capacity_ah.size != flights or first_condition.size != rules.shape[0] + 1:
+    if summary.shape[0] != flights or capacity_ah.size != flights or volts_shown.size != flights:
+        raise ValueError(_NO_ROOM)
+    if first_condition.size != rules.shape[0] + 1:
         raise ValueError(_NO_ROOM)
     if events.shape[0] != rules.shape[0] or events.shape[1] != flights or counts.shape != events.shape[:2]:
         raise ValueError(_NO_ROOM)
@@ -360,9 +373,11 @@ def score_flights(
                     if not any_of and a >= b and sensor != LOWEST_V:
                         continue
                     if sensor in (PACK_V, LOWEST_V):
-                        before, after = one[j, N_AFTER_V] * series, one[j + 1, N_BEFORE_V] * series
+                        shown = series * volts_shown[k]
+                        before, after = one[j, N_AFTER_V] * shown, one[j + 1, N_BEFORE_V] * shown
                     elif sensor == CELL_V:
-                        before, after = one[j, N_WEAKEST_AFTER_V], one[j + 1, N_WEAKEST_BEFORE_V]
+                        before = one[j, N_WEAKEST_AFTER_V] * volts_shown[k]
+                        after = one[j + 1, N_WEAKEST_BEFORE_V] * volts_shown[k]
                     elif sensor == USED_AH:
                         before = (start_charge - one[j, N_CHARGE_LEFT]) * capacity_ah[k]
                         after = (start_charge - one[j + 1, N_CHARGE_LEFT]) * capacity_ah[k]
