@@ -38,10 +38,11 @@ _SHEETS, _LOGGED, _FLOWN = 30, 6, 40
 class Claim:
     """One sheet: the shares of flights that are false and late, claimed and found, and when it spoke [1].
 
-    ``leads``: whether its voltage leads.
+    ``leads``: whether its voltage leads; ``stands``: as a call, or as the last guard.
     """
 
     leads: bool
+    stands: str
     false: tuple[float, float]
     late: tuple[float, float]
     spoken: tuple[float, ...]
@@ -111,6 +112,7 @@ def _claimed(seed: int) -> Claim | None:
     flights = call.trial.flights
     return Claim(
         callouts.leads == "voltage",
+        call.stands,
         (call.trial.false_flights / flights, float(np.mean([h[0] for h in heard]))),
         (call.trial.late_flights / flights, float(np.mean([h[1] for h in heard]))),
         tuple(h[2] for h in heard),
@@ -127,15 +129,21 @@ def claims() -> list[Row]:
         f"then {_FLOWN} flights each"
     )
     rows = []
-    for name, of in (("false", [c.false for c in found]), ("late", [c.late for c in found])):
-        claimed, truly = (100.0 * float(np.mean([pair[k] for pair in of])) for k in (0, 1))
+    guards = [c for c in found if c.stands == "guard"]
+    for what, of, name in (
+        ("“Land now” by volts", found, "false"),
+        ("“Land now” by volts", found, "late"),
+        ("Of these recommended as calls", [c for c in found if c.stands == "calls"], "late"),
+        ("Of these the last guards", guards, "late"),
+    ):
+        claimed, truly = (100.0 * float(np.mean([getattr(c, name)[k] for c in of])) for k in (0, 1))
         rows.append(
             Row(
-                f"“Land now” by volts, {name}",
+                f"{what}, {name}",
                 f"{claimed:.1f} % claimed, {truly:.1f} % found",
-                "within 3 points",
-                abs(claimed - truly) <= 3.0,
-                inside,
+                "within 3 points" if of is not guards else "–",
+                abs(claimed - truly) <= 3.0 or of is guards,
+                inside if of is found else f"{len(of)} of those sheets",
             )
         )
     leading = [c for c in found if c.leads]

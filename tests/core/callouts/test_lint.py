@@ -126,6 +126,18 @@ def test_the_esc_would_act_before_the_words():
     assert "under_the_esc_cutoff" not in [f.key for f in lint(plan=found[0].mended, result=result)]
 
 
+def test_a_climb_before_the_charge_that_counts_is_no_climb_for_a_hold():
+    result = forecast(checked(sheet(pack=satsuma(), landing=LandingRule(charge_kept=0.12))))
+    plan = write_plan(result, school="loaded voltage", current_error=ERROR).plan
+    low = plan.rule("pack_low")
+    assert [c.sensor for c in low.conditions] == ["pack_v", "used_ah"]
+    assert lint(plan=plan, result=result) == ()
+    by_volts = plan.with_rule(low.model_copy(update={"conditions": low.conditions[:1]}))
+    assert "hold_too_short" in [f.key for f in lint(plan=by_volts, result=result)]
+    either = plan.with_rule(low.model_copy(update={"join": "any"}))
+    assert "hold_too_short" in [f.key for f in lint(plan=either, result=result)]
+
+
 def test_a_hold_that_eats_the_reserve():
     result = forecast(checked(sheet(pack=satsuma(), landing=LandingRule(charge_kept=0.12))))
     plan = write_plan(result, school="loaded voltage", current_error=ERROR).plan

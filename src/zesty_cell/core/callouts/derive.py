@@ -88,7 +88,9 @@ def hold_samples(*, dt_s: float = STEP_S) -> NDArray[np.int64]:
     return np.array([math.ceil(hold_s / dt_s - 1e-9) for hold_s in HOLDS_S], dtype=np.int64)
 
 
-def longest_burst_s(*, flight: Flight, cell_v: float, throttle_under: float | None = None) -> float:
+def longest_burst_s(
+    *, flight: Flight, cell_v: float, throttle_under: float | None = None, used_over_ah: float = 0.0
+) -> float:
     """Longest spell under a threshold [V a cell] before the end of the expected flight [s].
 
     Parameters
@@ -96,8 +98,10 @@ def longest_burst_s(*, flight: Flight, cell_v: float, throttle_under: float | No
     throttle_under : float, optional
         Only what is flown with less throttle counts [0 to 1]: thrust goes nearly with current, and throttle is its
         root.
+    used_over_ah : float
+        Only what is flown once more than that is used counts [Ah].
     """
-    under = flight.loaded_v < cell_v
+    under = (flight.loaded_v < cell_v) & (flight.used_ah >= used_over_ah)
     if throttle_under is not None:
         under &= flight.current_a < throttle_under**2 * flight.full_throttle_a
     # What falls into the end of the flight, where the pack is low in earnest, is no burst.

@@ -47,7 +47,7 @@ TOO_EARLY_SHARE = 0.20
 _OTHER_V, _WITH_THROTTLE_V = (0.02, -0.02, 0.05, -0.05, 0.09), (0.0, 0.03, 0.07, -0.01, -0.02)
 #: With a charge condition beside it the voltage may be higher [V a cell]: the charge keeps it from being early.
 _WITH_CHARGE_V = (0.0, 0.04, 0.10)
-#: The charge from which volts and charge together count, of what is used by the moment wanted [1].
+#: The charge from which volts and charge together count, of what is used at landing [1].
 _CHARGE_TOO_SHARE = 0.88
 #: Steady flight's throttle lies at least this far under the share that counts [1].
 _THROTTLE_ROOM, _MOST_THROTTLE, _THROTTLE_STEP = 0.10, 0.90, 0.05
@@ -217,7 +217,7 @@ def _helped(setup: Setup, flight: Flight, threshold: Threshold) -> list[_Setting
         with_it_v = _on_steps(setup, threshold.pack_v, _WITH_THROTTLE_V)
         found += [_Setting(v, "throttle", throttle_under=under) for v in with_it_v]
     if craft.can_show("charge"):
-        used_ah = flight.used_at(threshold.wanted_s)
+        used_ah = flight.used_at(flight.landing_s)
         over_ah = _CHARGE_TOO_SHARE * used_ah * (1.0 + setup.sheet.sensor.out)
         over_ah = on_step(value=over_ah, step=charge_step_ah(over_ah), up=False)
         if over_ah > 0.0:

@@ -139,6 +139,16 @@ class _Linter:
         """Lowest and highest voltage a cell of this chemistry can have under load [V]."""
         return 0.9 * self.chemistry.hard_floor_v, self.chemistry.full_v
 
+    def counts_from_ah(self, rule: Rule) -> float:
+        """The charge that must truly be used before a rule counts [Ah]; 0 where it asks for none."""
+        if rule.join != "all":
+            return 0.0
+        shown = [
+            c.value for c in rule.conditions
+            if c.sensor == "used_ah" and c.comparison == "above" and self.own(rule, c)
+        ]  # fmt: skip
+        return max(shown, default=0.0) / max(1.0 + self.result.setup.sheet.sensor.out, 0.02)
+
     def own(self, rule: Rule, condition: Condition) -> bool:
         """Whether a condition is for the very pack of the forecast."""
         return self.plan.series_of(rule, condition) == self.result.setup.sheet.pack.series
@@ -314,7 +324,12 @@ def _holds(w: _Linter) -> Iterator[Finding]:
             continue
         if not w.chemistry.hard_floor_v <= cell_v < float(w.flight.cruise_v[0]):
             continue  # there is something worse wrong with it
-        burst_s = longest_burst_s(flight=w.flight, cell_v=cell_v, throttle_under=rule.guards.throttle_under)
+        burst_s = longest_burst_s(
+            flight=w.flight,
+            cell_v=cell_v,
+            throttle_under=rule.guards.throttle_under,
+            used_over_ah=w.counts_from_ah(rule),
+        )
         if rule.hold_s < burst_s - 1e-9:
             mend, mended = w.outlast(rule, k, burst_s)
             yield Finding(
