@@ -8,6 +8,7 @@ from collections.abc import AsyncIterator, Iterable
 from contextlib import asynccontextmanager
 from pathlib import Path
 
+from anyio.to_thread import current_default_thread_limiter
 from fastapi import FastAPI, Request
 from fastapi.exception_handlers import http_exception_handler, request_validation_exception_handler
 from fastapi.exceptions import RequestValidationError
@@ -101,6 +102,10 @@ async def _unknown(request: Request, error: Exception) -> Response:
     return _trouble(request, 500, "Trouble", words)
 
 
+#: So many requests are worked on at once; others wait.  They share the interpreter, so more would only cost memory.
+_REQUESTS_AT_ONCE = 10
+
+
 def connect(app: FastAPI, database_path: Path, *, bench_port: int = DEFAULT_BENCH_PORT) -> None:
     """Give an application its database file, and everything it keeps while it runs, from the start."""
     app.state.database = Database(database_path)
@@ -127,6 +132,7 @@ def create_app(
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        current_default_thread_limiter().total_tokens = _REQUESTS_AT_ONCE
         yield
         app.state.restores.let_go()
         app.state.database.close()
