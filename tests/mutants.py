@@ -44,6 +44,7 @@ MODULES = {
     "changes": "choose/test_buys.py",
     "plausibility": "test_plausibility.py",
     "callouts/derive": "test_forecast.py callouts/test_schools.py callouts/test_tune.py",
+    "callouts/lead": "test_forecast.py callouts/test_schools.py callouts/test_any_plan.py",
     "callouts/score": "callouts/test_score.py",
     "choose/search": "choose/test_search.py",
     "choose/compare": "choose/test_compare.py",

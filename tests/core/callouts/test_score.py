@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from tests.core.callouts.test_watch import sampled
 from tests.sheets import checked, heron, pomelo, satsuma, sheet
+from zesty_cell.core.callouts.derive import in_earnest_s
 from zesty_cell.core.callouts.engine import Engine, frames
 from zesty_cell.core.callouts.rules import CalloutPlan, Condition, Guards, Profile, Rule, Switch
 from zesty_cell.core.callouts.schools import write_plan
@@ -196,3 +197,26 @@ def test_progress_is_told_and_it_can_be_stopped(plan):
 def test_the_same_plan_scores_the_same(plan, scores):
     assert score_plan(plan=plan, sheet=sheet()) == scores
     assert pomelo().series == 6
+
+
+def test_a_call_at_the_sample_at_which_the_end_begins_is_true():
+    # Low for good from sample 100 on: the end begins at sample 92, eight hundredths earlier.
+    [earnest_s] = in_earnest_s(low_from=np.array([100]), step_s=STEP_S)
+    assert 92 * STEP_S >= earnest_s > 91 * STEP_S
+
+
+def test_rules_of_packs_with_other_cell_counts_are_silent(plan):
+    """A plan for 4S and 5S flown with six cells is in no profile: what is bound to one says nothing."""
+    profiles = tuple(Profile(key=f"s{n}", name=f"{n}S", series=n, floor_v=3.0, say="x") for n in (4, 5))
+    bound = [
+        Rule(key=f"r{p.key}", name="word", role="land_now", say="word", conditions=(Condition(value=25.0),),
+             hold_s=0.5, guards=Guards(profile=p.key))
+        for p in profiles
+    ]  # fmt: skip
+    free = Rule(
+        key="free", name="word", role="land_now", say="word", conditions=(Condition(value=25.0),), hold_s=0.5
+    )
+    for rules, word in ((bound, None), ([*bound, free], 0.5)):
+        any_plan = plan.model_copy(update={"rules": tuple(rules), "profiles": profiles, "timers": ()})
+        [own] = score_plan(plan=any_plan, sheet=sheet(), days=(OWN_DAY,))
+        assert own.first_word_s == word
