@@ -68,7 +68,7 @@ def test_a_log_is_brought_in_confirmed_and_run(client):
         rule = plan.rule(key)
         speaks_s = 100 * (24.0 - rule.conditions[0].value) + rule.hold_s + 0.5
         assert next(t for t, say in said if say == words) == pytest.approx(speaks_s, abs=0.51)
-    assert "No throttle in it: above idle is taken from the current." in ran
+    assert "No throttle in it: it is taken from the current." in ran
     assert "evening.csv" in ran
 
 

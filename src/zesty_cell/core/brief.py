@@ -18,15 +18,18 @@ from zesty_cell.core import kernel
 from zesty_cell.core.chemistries import CHEMISTRIES
 from zesty_cell.core.chemistry import cell_table, temperature_table
 from zesty_cell.core.craft import Craft, CraftLoad
+from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight import (
     MAX_FLIGHT_S,
     Setup,
     expected_parameters,
     landing_reason,
     landing_times_s,
+    set_up,
 )
 from zesty_cell.core.flying import STEP_S, load_program
 from zesty_cell.core.landing import LandingReason
+from zesty_cell.core.sheet import Sheet
 
 #: Steady power that cannot be had this early is no flight [s].
 TAKE_OFF_S = 1.0
@@ -184,6 +187,14 @@ class BriefBatch:
             _brief_from(s, row, t, w)
             for s, row, t, w in zip(self.setups, summary, landing_s.tolist(), which.tolist(), strict=True)
         ]
+
+
+def full_throttle_at_landing_a(sheet: Sheet, /) -> float | None:
+    """What full throttle draws of a sheet's pack at its landing [A]; None where the sheet contradicts itself."""
+    try:
+        return fly_brief(set_up(sheet)).full_landing_a
+    except OutOfRangeError:
+        return None
 
 
 def fly_brief(setup: Setup) -> Brief:

@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from tests.sheets import sheet
+from zesty_cell.core.brief import full_throttle_at_landing_a
 from zesty_cell.core.callouts.dry_run import on_forecast, on_sampled_flight
 from zesty_cell.core.callouts.engine import Frames
 from zesty_cell.core.callouts.rules import CalloutPlan, Condition, Rule
@@ -15,6 +16,8 @@ from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.callouts.telemetry import Telemetry, filled, on_telemetry, see_log, steady_pack_v, thinned
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.forecast import forecast
+from zesty_cell.core.landing import LandingRule
+from zesty_cell.core.sheet import Conditions
 
 
 @pytest.fixture(scope="module")
@@ -75,8 +78,38 @@ def test_without_throttle_or_arming_the_current_tells_when_it_flew(plan, lightho
     armed = np.flatnonzero(seen.frames.armed)
     assert time_s[armed[0]] == pytest.approx(20.0, abs=1.0)
     assert seen.landed_s == pytest.approx(20.0 + flown.time_s[-1], abs=1.0)
-    assert any("above idle is taken from the current" in n for n in seen.notes)
+    assert any("it is taken from the current" in n for n in seen.notes)
     assert any("Nothing says when it was armed" in n for n in seen.notes)
+
+
+def test_a_calm_flight_without_throttle_is_not_full_throttle(plan, lighthouse, pack):
+    """Without a burst the highest current of a log is a turn's: the craft's full throttle tells the share."""
+    under = plan.rule("land_now").guards.throttle_under
+    assert under is not None
+    flown = on_forecast(plan=plan, result=lighthouse).frames
+    calm = (flown.current_a > 8.0) & (flown.current_a < 10.5)  # neither bursts nor turns nor glides
+    log = Telemetry(
+        time_s=0.1 * np.arange(np.count_nonzero(calm)),
+        pack_v=flown.pack_v[calm],
+        used_ah=flown.used_ah[calm],
+        current_a=flown.current_a[calm],
+    )
+    assert "land_now" not in {e.key for e in on_telemetry(log, plan=plan, pack=pack)[0].ran.events}
+    full_a = full_throttle_at_landing_a(lighthouse.setup.sheet)
+    assert full_a == pytest.approx(lighthouse.brief.full_landing_a)
+    run, _ = on_telemetry(log, plan=plan, pack=pack, full_throttle_a=full_a)
+    assert "land_now" in {e.key for e in run.ran.events}
+    assert run.frames.throttle.max() == pytest.approx((flown.current_a[calm].max() / full_a) ** 0.5)
+    # With neither throttle nor current it counts as steady flight: the voltage is heard.
+    bare = replace(log, current_a=None)
+    run, notes = on_telemetry(bare, plan=plan, pack=pack)
+    assert "land_now" in {e.key for e in run.ran.events}
+    assert any("steady flight throughout" in n for n in notes)
+
+
+def test_a_sheet_that_contradicts_itself_has_no_full_throttle():
+    lands_at_once = sheet(landing=LandingRule(charge_kept=0.8), conditions=Conditions(start_charge=0.7))
+    assert full_throttle_at_landing_a(lands_at_once) is None
 
 
 def test_what_a_log_lacks_leaves_its_rules_silent(plan, lighthouse, pack):

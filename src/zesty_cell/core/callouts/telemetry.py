@@ -20,6 +20,8 @@ from zesty_cell.core.pack import Pack
 MOST_RATE_HZ = 50.0
 #: Throttle, or the root of the share of the highest current, above which a craft counts as flying [1].
 _ABOVE_IDLE = 0.15
+#: What stands for it where nothing tells: above idle, and under any share that steady flight counts under [1].
+_STEADY_THROTTLE = 0.3
 #: The steady voltage of a log is the median over so long [s].
 _STEADY_S = 31
 #: A pause longer than this, and than three usual steps of the log, is a gap: nothing was received [s].
@@ -147,14 +149,17 @@ def _used_ah(log: Telemetry) -> NDArray[np.float64] | None:
     return np.asarray(np.cumsum(np.maximum(current, 0.0) * steps_s) / 3600.0, dtype=np.float64)
 
 
-def _throttle(log: Telemetry) -> NDArray[np.float64]:
-    """Above idle [0 to 1]: logged, else the root of the current's share of its highest, else always."""
+def _throttle(log: Telemetry, full_throttle_a: float | None = None) -> NDArray[np.float64]:
+    """Above idle [0 to 1]: logged, else the root of the current's share of full throttle, else steady flight's.
+
+    A log's own highest current is full throttle only where the craft's is not known, or less.
+    """
     if log.throttle is not None:
         return np.clip(np.nan_to_num(last_heard(log.throttle)), 0.0, 1.0)
     if log.current_a is None:
-        return np.ones(len(log))
+        return np.full(len(log), _STEADY_THROTTLE)
     current = np.clip(np.nan_to_num(last_heard(log.current_a)), 0.0, None)
-    return np.sqrt(current / max(float(current.max(initial=0.0)), 1e-9))
+    return np.sqrt(current / max(float(current.max(initial=0.0)), full_throttle_a or 0.0, 1e-9))
 
 
 def _flown(log: Telemetry, throttle: NDArray[np.float64]) -> tuple[int, int]:
@@ -195,7 +200,7 @@ def flight_seen(log: Telemetry, /) -> FlightSeen | None:
     return FlightSeen(duration_s, float(log.time_s[last]), shown) if duration_s > 0.0 else None
 
 
-def see_log(log: Telemetry, /, *, plan: CalloutPlan, pack: Pack) -> SeenLog:
+def see_log(log: Telemetry, /, *, plan: CalloutPlan, pack: Pack, full_throttle_a: float | None = None) -> SeenLog:
     """What the transmitter would have received of a logged flight.
 
     Parameters
@@ -206,6 +211,8 @@ def see_log(log: Telemetry, /, *, plan: CalloutPlan, pack: Pack) -> SeenLog:
         Its switches are as in flight.
     pack : Pack
         That was flown: its cells tell whether a voltage can be true.
+    full_throttle_a : float, optional
+        Of the craft on that pack at landing [A]: what the throttle is a share of where only the current is logged.
     """
     notes = []
     lines = len(log)
@@ -220,16 +227,16 @@ def see_log(log: Telemetry, /, *, plan: CalloutPlan, pack: Pack) -> SeenLog:
         many = f"{gaps.size} gaps, the longest" if gaps.size > 1 else "A gap of"
         notes.append(f"{many} {lasts.max():.1f} s at {clock(begins_s)}: nothing was received there.")
     log = filled(log)
-    throttle = _throttle(log)
-    first, last = _flown(log, throttle)
+    throttle = _throttle(log, full_throttle_a)
+    first, last = _flown(log, _throttle(log))
     if log.armed is not None:
         armed = (np.nan_to_num(last_heard(log.armed)) > 0.5).astype(np.int8)
     else:
         armed = np.zeros(len(log), dtype=np.int8)
         armed[first : last + 1] = 1
     if log.throttle is None:
-        how = "the current" if log.current_a is not None else "nothing: it counts as above idle throughout"
-        notes.append(f"No throttle in it: above idle is taken from {how}.")
+        how = "the current" if log.current_a is not None else "nothing: it counts as steady flight throughout"
+        notes.append(f"No throttle in it: it is taken from {how}.")
     if log.armed is None:
         notes.append("Nothing says when it was armed: from the first to the last moment above idle.")
     if log.used_ah is None:
@@ -299,12 +306,14 @@ def _false_by(seen: SeenLog, plan: CalloutPlan, pack: Pack) -> Callable[[Rule, f
     return false
 
 
-def on_telemetry(log: Telemetry, /, *, plan: CalloutPlan, pack: Pack) -> tuple[DryRun, tuple[str, ...]]:
+def on_telemetry(
+    log: Telemetry, /, *, plan: CalloutPlan, pack: Pack, full_throttle_a: float | None = None
+) -> tuple[DryRun, tuple[str, ...]]:
     """A plan on a logged flight, judged by where it landed [s, V, Ah, A]; with what was derived, in sentences.
 
     Raises nothing: a log without what a rule needs leaves it silent, which is what a transmitter would do.
     """
-    seen = see_log(log, plan=plan, pack=pack)
+    seen = see_log(log, plan=plan, pack=pack, full_throttle_a=full_throttle_a)
     used = last_heard(seen.frames.used_ah)
 
     def left(time_s: float) -> float | None:

@@ -14,6 +14,8 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.brief import full_throttle_at_landing_a
+from zesty_cell.core.callouts.dry_run import DryRun
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.schools import FIRST_SCHOOL, write_plan
 from zesty_cell.core.callouts.several import facing
@@ -117,6 +119,11 @@ def _pattern(opened: Opened) -> LogPattern | str:
         return str(error)
 
 
+def _dry_run(telemetry: Telemetry, plan: CalloutPlan, sheet: Sheet) -> DryRun:
+    full_a = full_throttle_at_landing_a(sheet)
+    return on_telemetry(telemetry, plan=plan, pack=sheet.pack, full_throttle_a=full_a)[0]
+
+
 def _plan(session: Session, opened: Opened) -> CalloutPlan | None:
     if opened.sheet_row is None or opened.result is None:
         return None
@@ -197,7 +204,7 @@ def _show(
     plan = _plan(session, opened)
     events: list[tuple[float, str]] = []
     if plan is not None and opened.sheet is not None:
-        run, _ = on_telemetry(opened.telemetry, plan=plan, pack=opened.sheet.pack)
+        run = _dry_run(opened.telemetry, plan, opened.sheet)
         events = [(e.time_s, e.say) for e in run.ran.events if e.say and e.kind == "rule"]
     context: dict[str, Any] = {
         "opened": opened,
@@ -266,7 +273,7 @@ def data(session: Store, flight_id: int, log_id: int) -> Response:
     plan = _plan(session, opened)
     events: list[dict[str, Any]] = []
     if plan is not None and opened.sheet is not None:
-        run, _ = on_telemetry(opened.telemetry, plan=plan, pack=opened.sheet.pack)
+        run = _dry_run(opened.telemetry, plan, opened.sheet)
         events = [{"t": round(e.time_s, 2), "say": e.say} for e in run.ran.events if e.kind == "rule" and e.say]
     time_s = opened.telemetry.time_s - opened.telemetry.time_s[0]
     columns = [time_s]
