@@ -42,6 +42,11 @@ def test_volts_per_cell_or_as_pack():
     [
         (_check(56.2, 60.0, "A", 1140.0), "56 A of 60 A, at 19:00"),
         (_check(3.4, 9.0, "A"), "3.4 A of 9.0 A"),
+        # What would look the same and is not gets a decimal more; what is the same does not.
+        (_check(60.2, 60.0, "A"), "60.2 A of 60.0 A"),
+        (_check(1.56, 1.6, "ratio"), "1.56, 1.60 wanted"),
+        (_check(1.6, 1.6, "ratio"), "1.6, 1.6 wanted"),
+        (_check(0.8487, 0.85, "share"), "84.9 %, 85.0 % wanted"),
         (_check(2.87, 3.0, "V", 60.0), "2.87 V a cell against 3.00 V a cell, at 1:00"),
         (_check(25.2, 17.0, "pack V"), "25.2 V of 17.0 V"),
         (_check(62.0, 60.0, "°C", 0.0), "62 °C, limit 60 °C"),

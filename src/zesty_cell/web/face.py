@@ -9,6 +9,15 @@ from zesty_cell.web.preferences import Preferences
 from zesty_cell.web.units import ALTITUDE, MASS, SPEED, TEMPERATURE, Quantity, group, minutes
 
 
+def _apart(value: float, limit: float, decimals: int) -> tuple[str, str]:
+    """Two numbers as they are read, with up to two decimals more where they would look the same and are not."""
+    for more in range(3):
+        texts = f"{value:.{decimals + more}f}", f"{limit:.{decimals + more}f}"
+        if texts[0] != texts[1] or value == limit:
+            break
+    return texts
+
+
 @dataclass(frozen=True)
 class Face:
     """Formatters in a person's units; handed to the templates as ``face``."""
@@ -79,8 +88,8 @@ class Face:
         if check.unit == "times":
             return f"{value:.1f} times what full throttle takes where it was measured"
         if check.unit == "A":
-            decimals = 1 if limit < 20 else 0
-            return f"{value:.{decimals}f} A of {limit:.{decimals}f} A"
+            drawn, allowed = _apart(value, limit, 1 if limit < 20 else 0)
+            return f"{drawn} A of {allowed} A"
         if check.unit == "V":
             return f"{self.volts(value, series)} against {self.volts(limit, series)}"
         if check.unit == "pack V":
@@ -90,5 +99,7 @@ class Face:
         if check.unit == "kg":
             return f"{self.mass(value)} of {self.mass(limit)}"
         if check.unit == "share":
-            return f"{100 * value:.0f} %, {100 * limit:.0f} % wanted"
-        return f"{value:.1f}, {limit:.1f} wanted"
+            there, wanted = _apart(100 * value, 100 * limit, 0)
+            return f"{there} %, {wanted} % wanted"
+        there, wanted = _apart(value, limit, 1)
+        return f"{there}, {wanted} wanted"
