@@ -21,6 +21,7 @@ from zesty_cell.core.estimates import (
     WingKind,
     rotor_efficiency,
 )
+from zesty_cell.core.remember import by_identity
 
 CraftKind = Literal["multirotor", "wing", "ducted fan", "helicopter"]
 Amps = Annotated[float, Field(ge=0.001, le=2000)]
@@ -320,6 +321,7 @@ def _geometry_power_w(craft: Craft, *, mass_kg: float, density_kg_m3: float) -> 
     return thrust_w / efficiency_of(craft, mass_kg=mass_kg)
 
 
+@by_identity
 def _reference(craft: Craft) -> _Reference:
     source = craft.steady
     if isinstance(source, RotorGeometry | WingGeometry):
@@ -373,6 +375,7 @@ def _powers_w(craft: Craft, *, known: _Reference, mass_kg: float, density_kg_m3:
     return powers
 
 
+@by_identity
 def _full_throttle_point(craft: Craft) -> tuple[float, float]:
     """Current [A] and loaded voltage [V] of full throttle as it was measured or estimated."""
     full = craft.full_throttle

@@ -16,9 +16,11 @@ from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.chemistry import Chemistry, cell_table, charge_left_at_rest, open_circuit_v, temperature_table
 from zesty_cell.core.craft import Craft, CraftLoad, burst_seconds, burst_work_j_kg, craft_load
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.estimates import Regime
 from zesty_cell.core.flying import STEP_S, Activity, FlyingPattern, LoadProgram, load_program, regime_of
 from zesty_cell.core.landing import LandingReason, pack_low_lead_s, time_home_s
 from zesty_cell.core.pack import PackFigures, cell_cooling_w_k, pack_figures
+from zesty_cell.core.remember import by_identity
 from zesty_cell.core.sheet import Sheet
 from zesty_cell.core.taught import corrected_figures, corrected_load, corrected_pattern
 
@@ -264,7 +266,7 @@ def set_up(sheet: Sheet) -> Setup:
     home_s = time_home_s(rule=sheet.landing, cruise_speed_m_s=sheet.craft.cruise_speed_m_s)
     kept = sheet.landing.charge_kept
     _check_take_off(sheet, chemistry)
-    flying = _timed(sheet)
+    flying, regimes, work_j_kg = _as_asked(sheet.flying, sheet.craft)
     load = craft_load(
         craft=sheet.craft,
         mass_kg=mass_kg,
@@ -283,8 +285,8 @@ def set_up(sheet: Sheet) -> Setup:
         figures=figures,
         load=load,
         flying=flying,
-        steady_w=tuple(load.regime_w[regime_of(a, craft=sheet.craft)] for a in flying.activities),
-        work_j=tuple(intensity * mass_kg * _work_j_kg(a, sheet.craft) for a in sheet.flying.activities),
+        steady_w=tuple(load.regime_w[regime] for regime in regimes),
+        work_j=tuple(intensity * mass_kg * work for work in work_j_kg),
         all_up_mass_kg=mass_kg,
         density_kg_m3=density,
         home_s=home_s,
@@ -297,18 +299,29 @@ def set_up(sheet: Sheet) -> Setup:
     )
 
 
-def _timed(sheet: Sheet) -> FlyingPattern:
-    """The sheet's pattern, with the seconds that its heights take where the craft's full throttle is known."""
-    if all(a.height_m is None for a in sheet.flying.activities):
-        return sheet.flying
+@by_identity
+def _as_asked(flying: FlyingPattern, craft: Craft) -> tuple[FlyingPattern, tuple[Regime, ...], tuple[float, ...]]:
+    """A pattern on a craft, whatever the pack: timed, what carries each activity, and what it does [J/kg]."""
+    timed = _timed(flying, craft)
+    return (
+        timed,
+        tuple(regime_of(a, craft=craft) for a in timed.activities),
+        tuple(_work_j_kg(a, craft) for a in flying.activities),
+    )
+
+
+def _timed(flying: FlyingPattern, craft: Craft) -> FlyingPattern:
+    """A pattern with the seconds that its heights take where the craft's full throttle is known."""
+    if all(a.height_m is None for a in flying.activities):
+        return flying
 
     def timed(a: Activity) -> Activity:
         if a.height_m is None:
             return a
-        seconds = burst_seconds(craft=sheet.craft, share=a.share, height_m=a.height_m)
+        seconds = burst_seconds(craft=craft, share=a.share, height_m=a.height_m)
         return a.model_copy(update={"duration_s": max(seconds, STEP_S)})
 
-    return sheet.flying.model_copy(update={"activities": tuple(timed(a) for a in sheet.flying.activities)})
+    return flying.model_copy(update={"activities": tuple(timed(a) for a in flying.activities)})
 
 
 def _work_j_kg(activity: Activity, craft: Craft) -> float:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import cache
 from statistics import NormalDist
 from typing import Annotated, Literal
 
@@ -321,6 +322,11 @@ def label_resistance_factor(*, label_c: float | None, quality: Quality) -> float
 CELLS_CAPACITY, CELLS_RESISTANCE, CELLS_APART_PER_CYCLE = 0.012, 0.05, 0.01
 
 
+@cache
+def _expected_least(draws: int) -> float:
+    return NormalDist().inv_cdf((draws - 0.375) / (draws + 0.25))
+
+
 def weakest_cell(*, series: int, parallel: int, cycles: int, measured_spread: float) -> tuple[float, float]:
     """Capacity and resistance of the weakest of a pack's cells in series, over those of the mean cell [1].
 
@@ -336,7 +342,7 @@ def weakest_cell(*, series: int, parallel: int, cycles: int, measured_spread: fl
     """
     if series == 1:
         return 1.0, 1.0
-    away = NormalDist().inv_cdf((series - 0.375) / (series + 0.25)) / math.sqrt(parallel)
+    away = _expected_least(series) / math.sqrt(parallel)
     wider = 1.0 + CELLS_APART_PER_CYCLE * cycles
     resistance = max(CELLS_RESISTANCE * wider * away, measured_spread)
     return max(1.0 - CELLS_CAPACITY * wider * away, 0.5), 1.0 + resistance
