@@ -144,7 +144,8 @@ def _tables() -> tuple[NDArray[np.float64], NDArray[np.float64]]:
 class BriefBatch:
     """Several set-up sheets of one craft and pattern, made ready to be flown in one compiled call.
 
-    Made with the interpreter; :meth:`fly` needs it hardly at all, so that batches overlap in threads.
+    Made with the interpreter, and so are its :meth:`briefs`; :meth:`march` does not need it, so that batches
+    overlap in threads.
     All setups share craft, pattern and landing timer.
     """
 
@@ -164,8 +165,10 @@ class BriefBatch:
 
     def fly(self) -> list[Brief]:
         """Fly them until landing and keep only the few numbers, in order."""
-        if not self.setups:
-            return []
+        return self.briefs(self.march()) if self.setups else []
+
+    def march(self) -> NDArray[np.float64]:
+        """Fly them until landing: what the kernel says of each, shape (setups, kernel.SUMMARY_COUNT)."""
         count = len(self.setups)
         summary = np.empty((count, kernel.SUMMARY_COUNT))
         kernel.march_many(
@@ -182,6 +185,10 @@ class BriefBatch:
             np.empty((count, 0, 0)),
             summary,
         )
+        return summary
+
+    def briefs(self, summary: NDArray[np.float64]) -> list[Brief]:
+        """The few numbers of flights that were marched, in order."""
         landing_s, which = landing_times_s(setup=self.setups[0], summary=summary)
         return [
             _brief_from(s, row, t, w)

@@ -116,9 +116,9 @@ class Found:
 
 
 Progress = Callable[[int, int], None]
-_CHUNK = 64
+_CHUNK = 200
 #: Chunks prepared before the first is waited for; also how soon a cancelled search ends.
-_CHUNKS_AHEAD = 2
+_CHUNKS_AHEAD = 4
 
 
 def pareto_front(*, first: NDArray[np.float64], second: NDArray[np.float64]) -> NDArray[np.bool_]:
@@ -140,13 +140,14 @@ def _fly_all(
     The interpreter prepares one chunk while the compiled marches of those before run in two threads
     without it.  (Preparing in the threads themselves makes them wait for each other: four times slower.)
     """
-    waiting: list[Future[list[Brief]]] = []
+    waiting: list[Future[NDArray[np.float64]]] = []
     batches: list[BriefBatch] = []
     flown: list[tuple[Pack, PackFigures, Brief]] = []
     done = 0
 
     def collect() -> None:
-        batch, briefs = batches.pop(0), waiting.pop(0).result()
+        batch = batches.pop(0)
+        briefs = batch.briefs(waiting.pop(0).result())
         flown.extend((s.sheet.pack, s.figures, b) for s, b in zip(batch.setups, briefs, strict=True))
 
     for k in range(0, len(packs), _CHUNK):
@@ -160,7 +161,7 @@ def _fly_all(
                 continue
         if setups:
             batches.append(BriefBatch(setups))
-            waiting.append(flight_pool().submit(batches[-1].fly))
+            waiting.append(flight_pool().submit(batches[-1].march))
         if len(waiting) > _CHUNKS_AHEAD:
             collect()
         done += len(packs[k : k + _CHUNK])
