@@ -20,8 +20,8 @@ Model (per cell; P cells in parallel carry the pack current I_pack = P·i)
 (K9)  the weakest cell: v_w = OCV(z_w) − (v1 + v2)·k_r − i·r0·k_r,  z_w = z_0 − (z_0 − z)/k_q, at its
       own terminals
 
-Inside a stretch of constant demand the step is long (a second, or a six-hundredth of the charge): the RC pairs
-and the heat are stepped exactly, charge by Adams-Bashforth 2, by Heun on the first step of a stretch, so it is
+Inside a stretch of constant demand the step is long (up to two seconds, or a four-hundredth of the charge): the RC
+pairs and the heat are stepped exactly, charge by Adams-Bashforth 2, by Heun on the first step of a stretch, so it is
 second order and never extrapolates across a jump of the load.  What is kept is sampled between the
 steps.  Voltages are evaluated on both sides of each jump; a limit is interpolated only between two
 values of the same stretch, and a limit passed by the jump itself is passed at that very moment.
@@ -89,7 +89,7 @@ SHORTEST_BURST, LONGEST_BURST = 0.4, 2.5
 LENGTH_POWER = 1.5
 #: A gust lasts so long [s]; what is sampled of it hangs together over several.
 GUST_S = 10.0
-#: No step takes more of the charge than this [1], nor is it shorter than that [s].
+#: No step of steady power, nor of anything else, takes more of the charge than these [1], nor is it shorter [s].
 CHARGE_STEP, BURST_STEP, SHORTEST_STEP_S = 1.0 / 400.0, 1.0 / 600.0, 0.02
 
 # Columns of a flight's summary.

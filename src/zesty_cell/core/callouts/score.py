@@ -151,7 +151,7 @@ class DayFlights(ABC):
         self._end_s = fly(self.setup).end_s
 
     def start(self) -> Callable[[], NDArray[np.float64]]:
-        """Set the flights off; see :func:`~zesty_cell.core.flight.start_many`."""
+        """Set the flights off; see :func:`~zesty_cell.core.many.start_many`."""
         return start_many(
             self.setup,
             factors=self.factors,
@@ -162,7 +162,7 @@ class DayFlights(ABC):
 
     @abstractmethod
     def visit(self, rows: slice, knots: Knots) -> None:
-        """See :data:`~zesty_cell.core.flight.Visitor`."""
+        """See :data:`~zesty_cell.core.many.Visitor`."""
 
 
 Flights = TypeVar("Flights", bound=DayFlights)
@@ -220,7 +220,7 @@ class _Watch(DayFlights):
         self.shown = shown_over_true(self.setup, k)
 
     def visit(self, rows: slice, knots: Knots) -> None:
-        """See :data:`~zesty_cell.core.flight.Visitor`; a rule's events beyond ``_MOST_EVENTS`` are only counted."""
+        """See :data:`~zesty_cell.core.many.Visitor`; a rule's events beyond ``_MOST_EVENTS`` are only counted."""
         pack, made = self.setup.sheet.pack, self.made
         score_flights(
             knots.at,
@@ -323,7 +323,7 @@ class _Keep(DayFlights):
         self.chunks: list[tuple[slice, Knots]] = []
 
     def visit(self, rows: slice, knots: Knots) -> None:
-        """See :data:`~zesty_cell.core.flight.Visitor`."""
+        """See :data:`~zesty_cell.core.many.Visitor`."""
         self.chunks.append((rows, knots.kept()))
 
 

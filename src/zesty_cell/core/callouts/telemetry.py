@@ -20,8 +20,8 @@ from zesty_cell.core.pack import Pack
 MOST_RATE_HZ = 50.0
 #: Throttle, or the root of the share of the highest current, above which a craft counts as flying [1].
 _ABOVE_IDLE = 0.15
-#: What stands for it where nothing tells: above idle, and under any share that steady flight counts under [1].
-_STEADY_THROTTLE = 0.3
+#: What stands for it where nothing tells: hardly above idle, so that rules which count under a share count [1].
+_STEADY_THROTTLE = 0.16
 #: The steady voltage of a log is the median over so long [s].
 _STEADY_S = 31
 #: A pause longer than this, and than three usual steps of the log, is a gap: nothing was received [s].

@@ -91,7 +91,7 @@ class _Watch(DayFlights):
         return np.asarray(self._first < self.first_s)
 
     def visit(self, rows: slice, knots: Knots) -> None:
-        """See :data:`~zesty_cell.core.flight.Visitor`."""
+        """See :data:`~zesty_cell.core.many.Visitor`."""
         first, true = np.empty_like(self._first[:, rows]), np.empty_like(self._first[:, rows])
         try_settings(
             knots.at,

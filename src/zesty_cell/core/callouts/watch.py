@@ -302,7 +302,7 @@ def score_flights(
 ):
     """Run a plan's rules over many flights in which every frame is received, armed and above idle throughout.
 
-    What :func:`~zesty_cell.core.callouts.kernel.run_plan` says of such flights, two orders of magnitude sooner:
+    What :func:`~zesty_cell.core.callouts.kernel.run_plan` says of such flights, much sooner:
     nothing can be missing, no guard changes, no clock jumps, so each rule is followed by itself.  The tests hold
     the two together.
 
