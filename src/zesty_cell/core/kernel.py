@@ -21,8 +21,8 @@ Model (per cell; P cells in parallel carry the pack current I_pack = P·i)
       own terminals
 
 Inside a stretch of constant demand the step is long (up to two seconds, or a four-hundredth of the charge): the RC
-pairs and the heat are stepped exactly, charge by Adams-Bashforth 2, by Heun on the first step of a stretch, so it is
-second order and never extrapolates across a jump of the load.  What is kept is sampled between the
+pairs and the heat are stepped exactly, charge by Adams-Bashforth 2, by Heun on the first step of a stretch, so it
+is second order and never extrapolates across a jump of the load.  What is kept is sampled between the
 steps.  Voltages are evaluated on both sides of each jump; a limit is interpolated only between two
 values of the same stretch, and a limit passed by the jump itself is passed at that very moment.
 """
