@@ -76,6 +76,8 @@ def say(value: Any) -> str:
         return f"[{flat[0]:.6g} … {flat[-1]:.6g}, mean {np.nanmean(flat):.6g}, {flat.size}]"
     if isinstance(value, BaseModel):
         value = value.model_dump(mode="json")
+    if isinstance(value, tuple) and hasattr(value, "_asdict"):
+        value = value._asdict()
     if dataclasses.is_dataclass(value):
         value = {f.name: getattr(value, f.name) for f in dataclasses.fields(value)}
     if isinstance(value, dict):

@@ -73,7 +73,7 @@ def test_slopes_fall_on_one_scale_that_begins_at_nothing(rows):
 
 
 def test_a_pack_whose_thrust_does_not_fade_has_its_half_at_its_ends(rows):
-    still = replace(rows[0], brief=replace(rows[0].brief, full_landing_a=rows[0].brief.full_fresh_a))
+    still = replace(rows[0], brief=rows[0].brief._replace(full_landing_a=rows[0].brief.full_fresh_a))
     assert half_way(still) == still.brief.to_spare
 
 

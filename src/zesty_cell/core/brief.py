@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import cache
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,8 +35,7 @@ from zesty_cell.core.sheet import Sheet
 TAKE_OFF_S = 1.0
 
 
-@dataclass(frozen=True, slots=True)
-class Brief:
+class Brief(NamedTuple):
     """A flight until landing.
 
     Attributes

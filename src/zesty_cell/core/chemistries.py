@@ -245,6 +245,8 @@ CHEMISTRIES: dict[ChemistryKey, Chemistry] = {
     )
 }
 
+_BY_KEY: dict[str, Chemistry] = {chemistry.key: chemistry for chemistry in CHEMISTRIES.values()}
+
 
 def chemistry_for(key: str) -> Chemistry:
     """Look a chemistry up by its key.
@@ -254,9 +256,9 @@ def chemistry_for(key: str) -> Chemistry:
     UnknownNameError
         If no chemistry of that key is shipped.
     """
-    for chemistry in CHEMISTRIES.values():
-        if chemistry.key == key:
-            return chemistry
-    raise UnknownNameError(
-        f"No chemistry is called “{key[:40]}”. Choose one of {', '.join(CHEMISTRIES)}.", name=key
-    )
+    found = _BY_KEY.get(key)
+    if found is None:
+        raise UnknownNameError(
+            f"No chemistry is called “{key[:40]}”. Choose one of {', '.join(CHEMISTRIES)}.", name=key
+        )
+    return found

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Annotated, Literal
+from typing import Annotated, Literal, NamedTuple
 
 from pydantic import Field, model_validator
 
@@ -198,8 +198,7 @@ _UNLOADING_SIGMA, _UNSAID_SIGMA = 0.07, 0.12
 USUAL_OVER_DRY = 1.4
 
 
-@dataclass(frozen=True)
-class CraftLoad:
+class CraftLoad(NamedTuple):
     """What a craft asks of any pack at one weight and in one air.
 
     Attributes
@@ -449,6 +448,29 @@ def standing_current_a(*, load: CraftLoad, flying_a: float, pack_ohm: float) -> 
     return 2.0 * c * rest_v * rest_v / (x + 1.0 + math.sqrt(2.0 * x + 1.0))
 
 
+@by_identity
+def _full_throttle_law(craft: Craft) -> tuple[float, float, float]:
+    """c of I = c·(E − I·R_t)² in flight and on the ground, in air of reference density [A/V²], and R_motor [Ω]."""
+    current_a, voltage_v = _full_throttle_point(craft)
+    # Wiring may not eat more than half the voltage at the measured point.
+    motor_ohm = min(craft.motor_resistance_ohm, 0.5 * voltage_v / current_a)
+
+    def coefficient(amps: float) -> float:
+        return amps / (voltage_v - amps * motor_ohm) ** 2
+
+    return coefficient(current_a * _in_flight(craft)), coefficient(current_a), motor_ohm
+
+
+def _full_throttle_sigma(craft: Craft, sensor_error: float) -> float:
+    """One standard deviation of full throttle's coefficient, relative [1]."""
+    full = craft.full_throttle
+    if not isinstance(full, MeasuredFullThrottle):
+        return FULL_THROTTLE_SIGMA[full.source]
+    sensed = sensor_error if full.read_by == "craft's sensor" else 0.0
+    where = {"bench": _UNLOADING_SIGMA, "flight": 0.0, None: _UNSAID_SIGMA}[full.where]
+    return math.hypot(FULL_THROTTLE_SIGMA[full.source], sensed, where)
+
+
 def craft_load(
     *,
     craft: Craft,
@@ -471,28 +493,17 @@ def craft_load(
     sensor_error : float
         One standard deviation of the craft's own current sensor [1].
     """
-    current_a, voltage_v = _full_throttle_point(craft)
-    # Wiring may not eat more than half the voltage at the measured point.
-    motor_ohm = min(craft.motor_resistance_ohm, 0.5 * voltage_v / current_a)
+    full_a_v2, standing_a_v2, motor_ohm = _full_throttle_law(craft)
     thicker = density_kg_m3 / REFERENCE_DENSITY_KG_M3
-    unloads = _in_flight(craft)
-
-    def coefficient(amps: float) -> float:
-        return thicker * amps / (voltage_v - amps * motor_ohm) ** 2
-
-    full, steady, known = craft.full_throttle, craft.steady, _reference(craft)
+    steady, known = craft.steady, _reference(craft)
     law = POWER_LAWS[craft.level_regime() if regime is None else regime]
     sensed = sensor_error if isinstance(steady, MeasuredPoint) and steady.read_by == "craft's sensor" else 0.0
-    full_sensed, full_where = 0.0, 0.0
-    if isinstance(full, MeasuredFullThrottle):
-        full_sensed = sensor_error if full.read_by == "craft's sensor" else 0.0
-        full_where = {"bench": _UNLOADING_SIGMA, "flight": 0.0, None: _UNSAID_SIGMA}[full.where]
     return CraftLoad(
         regime_w=_powers_w(craft, known=known, mass_kg=mass_kg, density_kg_m3=density_kg_m3),
         level=craft.level_regime(),
         avionics_w=craft.avionics_w,
-        full_throttle_a_v2=coefficient(current_a * unloads),
-        standing_a_v2=coefficient(current_a),
+        full_throttle_a_v2=thicker * full_a_v2,
+        standing_a_v2=thicker * standing_a_v2,
         motor_resistance_ohm=motor_ohm,
         power_sigma=math.hypot(
             POWER_SIGMA[steady.source],
@@ -500,6 +511,6 @@ def craft_load(
             law.weight_sigma * math.log(mass_kg / known.mass_kg),
             law.density_sigma * math.log(density_kg_m3 / known.density_kg_m3),
         ),
-        full_throttle_sigma=math.hypot(FULL_THROTTLE_SIGMA[full.source], full_sensed, full_where),
+        full_throttle_sigma=_full_throttle_sigma(craft, sensor_error),
         weight_exponent=law.weight,
     )

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import threading
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,10 +19,10 @@ from zesty_cell.core.craft import Craft, CraftLoad, burst_seconds, burst_work_j_
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.estimates import Regime
 from zesty_cell.core.flying import STEP_S, Activity, FlyingPattern, LoadProgram, load_program, regime_of
-from zesty_cell.core.landing import LandingReason, pack_low_lead_s, time_home_s
+from zesty_cell.core.landing import LandingReason, LandingRule, pack_low_lead_s, time_home_s
 from zesty_cell.core.pack import PackFigures, cell_cooling_w_k, pack_figures
 from zesty_cell.core.remember import by_identity
-from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.sheet import Conditions, Sheet
 from zesty_cell.core.taught import corrected_figures, corrected_load, corrected_pattern
 
 #: Longest flight looked at [s].
@@ -36,8 +37,7 @@ ESC_STEADY_HOLD_S, ESC_ANY_HOLD_S = 1.0, 10.0
 LONGEST_STEP_S = 2.0
 
 
-@dataclass(frozen=True)
-class Setup:
+class Setup(NamedTuple):
     """A sheet worked out as far as it goes without flying.
 
     Attributes
@@ -266,12 +266,12 @@ def set_up(sheet: Sheet) -> Setup:
     home_s = time_home_s(rule=sheet.landing, cruise_speed_m_s=sheet.craft.cruise_speed_m_s)
     kept = sheet.landing.charge_kept
     _check_take_off(sheet, chemistry)
-    flying, regimes, work_j_kg = _as_asked(sheet.flying, sheet.craft)
+    flying, regimes, work_j_kg, most = _as_asked(sheet.flying, sheet.craft)
     load = craft_load(
         craft=sheet.craft,
         mass_kg=mass_kg,
         density_kg_m3=density,
-        regime=regime_of(flying.steady_activity(), craft=sheet.craft),
+        regime=most,
         sensor_error=sheet.sensor.error,
     )
     if taught is not None:
@@ -300,13 +300,17 @@ def set_up(sheet: Sheet) -> Setup:
 
 
 @by_identity
-def _as_asked(flying: FlyingPattern, craft: Craft) -> tuple[FlyingPattern, tuple[Regime, ...], tuple[float, ...]]:
-    """A pattern on a craft, whatever the pack: timed, what carries each activity, and what it does [J/kg]."""
+def _as_asked(
+    flying: FlyingPattern, craft: Craft
+) -> tuple[FlyingPattern, tuple[Regime, ...], tuple[float, ...], Regime]:
+    """A pattern on a craft, whatever the pack: timed, what carries each activity, what it does [J/kg], and what
+    carries the craft most of the time."""
     timed = _timed(flying, craft)
     return (
         timed,
         tuple(regime_of(a, craft=craft) for a in timed.activities),
         tuple(_work_j_kg(a, craft) for a in flying.activities),
+        regime_of(timed.steady_activity(), craft=craft),
     )
 
 
@@ -341,51 +345,60 @@ def expected_parameters(setup: Setup, /, *, beyond_landing: float = np.inf) -> l
     beyond_landing : float
         How far past the landing to follow a flight, as a share of its time; to the end by default.
     """
-    sheet, figures, load, rule = setup.sheet, setup.figures, setup.load, setup.sheet.landing
+    sheet, figures, load = setup.sheet, setup.figures, setup.load
     s, p, cells = sheet.pack.series, sheet.pack.parallel, sheet.pack.cell_count
-    of: dict[int, float] = {
-        kernel.CAPACITY_AH: figures.capacity_ah / p,
-        kernel.R0_OHM: figures.cell_resistance_ohm,
-        kernel.R_EXT_OHM: figures.external_ohm() * p / s,
-        kernel.POLARISATION_RATIO: setup.chemistry.polarisation_ratio,
-        kernel.POLARISATION_TAU_S: setup.chemistry.polarisation_tau_s,
-        kernel.DIFFUSION_RATIO: setup.chemistry.diffusion_ratio * setup.slow,
-        kernel.DIFFUSION_TAU_S: setup.chemistry.diffusion_tau_s,
-        # I = c·V² at the pack is i·P = c·(S·v)² at the cell.
-        kernel.FULL_THROTTLE_A_V2: load.full_throttle_a_v2 * s * s / p,
-        kernel.R_MOTOR_OHM: load.motor_resistance_ohm * p / s,
-        kernel.HEAT_CAPACITY_J_K: figures.cell_mass_kg * setup.chemistry.specific_heat_j_kg_k,
-        kernel.COOLING_W_K: cell_cooling_w_k(
-            mass_kg=figures.cell_mass_kg * cells,
-            chemistry=setup.chemistry,
-            cell_count=cells,
-            cooling=sheet.craft.pack_cooling,
-        ),
-        kernel.AIR_C: sheet.conditions.air_c,
-        kernel.START_C: setup.start_c,
-        kernel.START_CHARGE: sheet.conditions.start_charge,
-        kernel.AVIONICS_W: load.avionics_w / cells,
-        kernel.CRUISE_W: setup.cruise_w() / cells,
-        kernel.LEVEL_W: load.steady_w / cells,
-        kernel.WEAK_CAPACITY: figures.weak_capacity,
-        kernel.WEAK_RESISTANCE: figures.weak_resistance,
-        kernel.LONGEST_STEP_S: LONGEST_STEP_S,
-        kernel.FLOOR_V: setup.chemistry.hard_floor_v,
-        kernel.FLOOR_HOLD_S: FLOOR_HOLD_S,
-        kernel.LAND_USED_AH: setup.landing_used_ah / p,
-        kernel.LAND_CHARGE_LEFT: (
-            -1.0 if rule.rest_v is None else charge_left_at_rest(chemistry=setup.chemistry, rest_v=rule.rest_v)
-        ),
-        kernel.LAND_LOADED_V: -1.0 if rule.loaded_v is None else rule.loaded_v,
-        kernel.LAND_LOADED_HOLD_S: rule.loaded_hold_s,
-        kernel.ESC_CUTOFF_V: sheet.craft.limits.esc_cutoff_v_per_cell or 0.0,
-        kernel.ESC_STEADY_HOLD_S: ESC_STEADY_HOLD_S,
-        kernel.ESC_ANY_HOLD_S: ESC_ANY_HOLD_S,
-        kernel.LAND_TIMER_S: math.inf if rule.timer_s is None else rule.timer_s,
-        kernel.MAX_TIME_S: MAX_FLIGHT_S,
-        kernel.BEYOND_LANDING: beyond_landing,
-    }
-    return [of[column] for column in range(kernel.PARAMETER_COUNT)]
+    of = _whatever_the_pack(setup.chemistry, sheet.craft, sheet.landing, sheet.conditions).copy()
+    of[kernel.CAPACITY_AH] = figures.capacity_ah / p
+    of[kernel.R0_OHM] = figures.cell_resistance_ohm
+    of[kernel.R_EXT_OHM] = figures.external_ohm() * p / s
+    of[kernel.DIFFUSION_RATIO] *= setup.slow
+    # I = c·V² at the pack is i·P = c·(S·v)² at the cell.
+    of[kernel.FULL_THROTTLE_A_V2] = load.full_throttle_a_v2 * s * s / p
+    of[kernel.R_MOTOR_OHM] = load.motor_resistance_ohm * p / s
+    of[kernel.HEAT_CAPACITY_J_K] = figures.cell_mass_kg * setup.chemistry.specific_heat_j_kg_k
+    of[kernel.COOLING_W_K] = cell_cooling_w_k(
+        mass_kg=figures.cell_mass_kg * cells,
+        chemistry=setup.chemistry,
+        cell_count=cells,
+        cooling=sheet.craft.pack_cooling,
+    )
+    of[kernel.START_C] = setup.start_c
+    of[kernel.AVIONICS_W] = load.avionics_w / cells
+    of[kernel.CRUISE_W] = setup.cruise_w() / cells
+    of[kernel.LEVEL_W] = load.steady_w / cells
+    of[kernel.WEAK_CAPACITY] = figures.weak_capacity
+    of[kernel.WEAK_RESISTANCE] = figures.weak_resistance
+    of[kernel.LAND_USED_AH] = setup.landing_used_ah / p
+    of[kernel.BEYOND_LANDING] = beyond_landing
+    return of
+
+
+@by_identity
+def _whatever_the_pack(
+    chemistry: Chemistry, craft: Craft, rule: LandingRule, conditions: Conditions
+) -> list[float]:
+    """The kernel's parameters that any pack of a chemistry shares on one sheet; nothing at those of the pack."""
+    of = [math.nan] * kernel.PARAMETER_COUNT
+    of[kernel.POLARISATION_RATIO] = chemistry.polarisation_ratio
+    of[kernel.POLARISATION_TAU_S] = chemistry.polarisation_tau_s
+    of[kernel.DIFFUSION_RATIO] = chemistry.diffusion_ratio
+    of[kernel.DIFFUSION_TAU_S] = chemistry.diffusion_tau_s
+    of[kernel.AIR_C] = conditions.air_c
+    of[kernel.START_CHARGE] = conditions.start_charge
+    of[kernel.LONGEST_STEP_S] = LONGEST_STEP_S
+    of[kernel.FLOOR_V] = chemistry.hard_floor_v
+    of[kernel.FLOOR_HOLD_S] = FLOOR_HOLD_S
+    of[kernel.LAND_CHARGE_LEFT] = (
+        -1.0 if rule.rest_v is None else charge_left_at_rest(chemistry=chemistry, rest_v=rule.rest_v)
+    )
+    of[kernel.LAND_LOADED_V] = -1.0 if rule.loaded_v is None else rule.loaded_v
+    of[kernel.LAND_LOADED_HOLD_S] = rule.loaded_hold_s
+    of[kernel.ESC_CUTOFF_V] = craft.limits.esc_cutoff_v_per_cell or 0.0
+    of[kernel.ESC_STEADY_HOLD_S] = ESC_STEADY_HOLD_S
+    of[kernel.ESC_ANY_HOLD_S] = ESC_ANY_HOLD_S
+    of[kernel.LAND_TIMER_S] = math.inf if rule.timer_s is None else rule.timer_s
+    of[kernel.MAX_TIME_S] = MAX_FLIGHT_S
+    return of
 
 
 def kernel_parameters(*, setup: Setup, factors: Factors, beyond_landing: float = np.inf) -> NDArray[np.float64]:

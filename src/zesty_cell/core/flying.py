@@ -13,6 +13,7 @@ from zesty_cell.core import kernel
 from zesty_cell.core.craft import Craft, CraftKind
 from zesty_cell.core.entity import Entity, Name
 from zesty_cell.core.estimates import Regime
+from zesty_cell.core.remember import by_identity
 
 #: Step of the kernel [s] (10 Hz).
 STEP_S = 0.1
@@ -63,10 +64,15 @@ class FlyingPattern(Entity):
         It stands for "cruise" in the voltage picture and in thresholds.  A pattern without any
         steady activity is represented by level flight.
         """
-        steady = [a for a in self.activities if a.of == "steady" and a.share > 0]
-        if not steady:
-            return Activity(name="level flight", of="steady", share=1.0, duration_s=1.0)
-        return max(steady, key=lambda a: a.duration_s)  # the first of those that tie
+        return _steady_activity(self)
+
+
+@by_identity
+def _steady_activity(pattern: FlyingPattern) -> Activity:
+    steady = [a for a in pattern.activities if a.of == "steady" and a.share > 0]
+    if not steady:
+        return Activity(name="level flight", of="steady", share=1.0, duration_s=1.0)
+    return max(steady, key=lambda a: a.duration_s)  # the first of those that tie
 
 
 def _pattern(name: str, *activities: tuple[str, Literal["steady", "full throttle"], float, float]) -> FlyingPattern:

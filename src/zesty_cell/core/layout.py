@@ -14,17 +14,16 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
-from zesty_cell.core.cell import CellSize
+from zesty_cell.core.cell import CellForm, CellSize
 from zesty_cell.core.chemistry import Chemistry
 from zesty_cell.core.errors import LayoutError
 
 Arrangement = Literal["rows", "two layers", "tube"]
 
 
-@dataclass(frozen=True)
-class Size:
+class Size(NamedTuple):
     """Outside of a pack without its leads [m]: along, across, and high."""
 
     length_m: float
@@ -97,17 +96,32 @@ def estimated_cell_size(*, chemistry: Chemistry, cell_mass_kg: float) -> CellSiz
     Round cells are taken at the usual 1 : 3.4 of diameter to length; pouches as 1 : 4.5 : 9.5 of
     thickness, width and length (docs/physics.md, "Size").
     """
+    length_m, width_m, thickness_m = _estimated_m(chemistry, cell_mass_kg)
+    # Made without validation: a size that follows from a valid mass is no input.
+    return CellSize.model_construct(
+        form=chemistry.cell_form,
+        length_m=length_m,
+        width_m=width_m,
+        thickness_m=None if chemistry.cell_form == "round" else thickness_m,
+    )
+
+
+def _estimated_m(chemistry: Chemistry, cell_mass_kg: float) -> tuple[float, float, float]:
+    """Length, width and thickness of a cell of which only the mass is known [m]."""
     volume_m3 = cell_mass_kg / chemistry.density_kg_m3
     if chemistry.cell_form == "round":
         diameter_m = math.cbrt(volume_m3 * 4.0 / (math.pi * 3.4))
-        # Made without validation, here and below: a size that follows from a valid mass is no input.
-        return CellSize.model_construct(
-            form="round", length_m=3.4 * diameter_m, width_m=diameter_m, thickness_m=None
-        )
+        return 3.4 * diameter_m, diameter_m, diameter_m
     thickness_m = math.cbrt(volume_m3 / (4.5 * 9.5))
-    return CellSize.model_construct(
-        form="pouch", length_m=9.5 * thickness_m, width_m=4.5 * thickness_m, thickness_m=thickness_m
-    )
+    return 9.5 * thickness_m, 4.5 * thickness_m, thickness_m
+
+
+def estimated_pack_size(
+    *, chemistry: Chemistry, cell_mass_kg: float, series: int, parallel: int, arrangement: Arrangement
+) -> Size:
+    """As :func:`pack_size`, of cells of which only the mass [kg] is known; a search asks it of thousands."""
+    sides_m = _estimated_m(chemistry, cell_mass_kg)
+    return _outside(chemistry.cell_form, sides_m, series, parallel, arrangement)
 
 
 def pack_size(*, cell: CellSize, series: int, parallel: int, arrangement: Arrangement) -> Size:
@@ -121,8 +135,16 @@ def pack_size(*, cell: CellSize, series: int, parallel: int, arrangement: Arrang
     arrangement : Arrangement
         One that these cells can take.
     """
-    length, width, count = cell.length_m, cell.width_m, series * parallel
-    if cell.form == "round":
+    sides_m = (cell.length_m, cell.width_m, cell.thickness_m or 0.0)
+    return _outside(cell.form, sides_m, series, parallel, arrangement)
+
+
+def _outside(
+    form: CellForm, sides_m: tuple[float, float, float], series: int, parallel: int, arrangement: Arrangement
+) -> Size:
+    length, width, thickness = sides_m
+    count = series * parallel
+    if form == "round":
         if arrangement == "tube":
             return Size(count * length, width, width)
         if arrangement == "rows":
@@ -130,7 +152,6 @@ def pack_size(*, cell: CellSize, series: int, parallel: int, arrangement: Arrang
         if series % 2 == 0:  # the string folds back on itself
             return Size(series // 2 * width, 2 * parallel * width, length)
         return Size(series * width, parallel // 2 * width, 2.0 * length)
-    thickness = cell.thickness_m or 0.0
     if arrangement == "tube":
         return Size(count * length, width, thickness)
     if arrangement == "rows":

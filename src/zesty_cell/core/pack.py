@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from functools import cache
 from statistics import NormalDist
-from typing import Annotated, Literal
+from typing import Annotated, Literal, NamedTuple
 
 from pydantic import Field, model_validator
 
@@ -15,7 +14,14 @@ from zesty_cell.core.chemistries import CHEMISTRIES, chemistry_for
 from zesty_cell.core.chemistry import Chemistry, ChemistryKey, Quality
 from zesty_cell.core.entity import Entity, Name, refused
 from zesty_cell.core.errors import LayoutError, OutOfRangeError
-from zesty_cell.core.layout import Arrangement, Size, check_arrangement, estimated_cell_size, pack_size
+from zesty_cell.core.layout import (
+    Arrangement,
+    Size,
+    check_arrangement,
+    estimated_cell_size,
+    estimated_pack_size,
+    pack_size,
+)
 from zesty_cell.core.measured import (
     LEAST_SHARE_FOR_CAPACITY,
     PackTests,
@@ -168,8 +174,7 @@ class Pack(Entity):
         return self.series * self.parallel
 
 
-@dataclass(frozen=True, slots=True)
-class PackFigures:
+class PackFigures(NamedTuple):
     """What follows from a pack, all at 25 °C and mid-charge.
 
     Attributes
@@ -390,6 +395,20 @@ def _mass(pack: Pack, chemistry: Chemistry, nominal_wh: float, leads_kg: float) 
     return cells_kg + leads_kg + balance_kg, "estimated", MASS_SIGMA["estimated"]
 
 
+def _size(pack: Pack, chemistry: Chemistry, cell_mass_kg: float) -> Size:
+    if pack.cell_size is not None:
+        return pack_size(
+            cell=pack.cell_size, series=pack.series, parallel=pack.parallel, arrangement=pack.arrangement
+        )
+    return estimated_pack_size(
+        chemistry=chemistry,
+        cell_mass_kg=cell_mass_kg,
+        series=pack.series,
+        parallel=pack.parallel,
+        arrangement=pack.arrangement,
+    )
+
+
 def pack_figures(pack: Pack) -> PackFigures:
     """Everything that follows from a pack without flying it.
 
@@ -427,8 +446,6 @@ def pack_figures(pack: Pack) -> PackFigures:
         label_a = min(pack.label_c * pack.capacity_ah, 2000.0)
         ratings = Ratings(continuous_a=label_a, one_minute_a=label_a, ten_second_a=label_a)
         ratings_known = "maker"
-    cell_size = pack.cell_size or estimated_cell_size(chemistry=chemistry, cell_mass_kg=cell_mass_kg)
-    size = pack_size(cell=cell_size, series=pack.series, parallel=pack.parallel, arrangement=pack.arrangement)
     return PackFigures(
         capacity_ah=capacity_ah,
         capacity_sigma=capacity_sigma,
@@ -451,7 +468,7 @@ def pack_figures(pack: Pack) -> PackFigures:
         mass_known=mass_known,
         mass_sigma=mass_sigma,
         cell_mass_kg=cell_mass_kg,
-        size=size,
+        size=_size(pack, chemistry, cell_mass_kg),
         size_known="estimated" if pack.cell_size is None else "maker",
         nominal_wh=nominal_wh,
         charge_1c_a=pack.capacity_ah,

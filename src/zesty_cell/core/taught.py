@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Annotated
 
 import numpy as np
@@ -97,8 +96,7 @@ def corrected_figures(figures: PackFigures, /, *, taught: Taught, pack: Pack) ->
         return figures
     cells_ohm = figures.cells_ohm * taught.resistance
     covariance = covariance_of(taught)
-    return replace(
-        figures,
+    return figures._replace(
         capacity_ah=figures.capacity_ah * taught.capacity,
         capacity_sigma=float(np.sqrt(covariance[CAPACITY, CAPACITY])),
         cell_resistance_ohm=figures.cell_resistance_ohm * taught.resistance,
@@ -110,8 +108,7 @@ def corrected_figures(figures: PackFigures, /, *, taught: Taught, pack: Pack) ->
 
 def corrected_load(load: CraftLoad, /, *, taught: Taught) -> CraftLoad:
     """A craft's load with the power that was learned [W]."""
-    return replace(
-        load,
+    return load._replace(
         regime_w={regime: watts * taught.power for regime, watts in load.regime_w.items()},
         power_sigma=float(np.sqrt(covariance_of(taught)[POWER, POWER])),
     )

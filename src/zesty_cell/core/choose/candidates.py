@@ -12,12 +12,13 @@ from pydantic import Field, model_validator
 from zesty_cell.core.cell import CellModel
 from zesty_cell.core.changes import PACK_CHANGES
 from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.chemistry import ChemistryKey, Quality
+from zesty_cell.core.chemistry import Chemistry, ChemistryKey, Quality
 from zesty_cell.core.entity import Entity, refused
 from zesty_cell.core.errors import LayoutError, TooManyCandidatesError
 from zesty_cell.core.landing import LandingRule
 from zesty_cell.core.layout import Arrangement, check_arrangement
 from zesty_cell.core.pack import Pack, pack_of_cells
+from zesty_cell.core.remember import by_identity
 from zesty_cell.core.sheet import Sheet
 
 #: More than this is asked about before it is run: some seconds of both cores.
@@ -194,6 +195,9 @@ class LandingVolts:
     loaded_v: float | None = None
 
 
+_NONE_GIVEN = LandingVolts()
+
+
 def landing_on(
     sheet: Sheet, *, chemistry: ChemistryKey, volts: Mapping[ChemistryKey, LandingVolts] | None = None
 ) -> LandingRule:
@@ -202,11 +206,15 @@ def landing_on(
     Landing voltages belong to a chemistry: those that are on become what ``volts`` gives for it, else the
     sheet's where it is of this chemistry, else the chemistry's own.
     """
-    rule, given = sheet.landing, (volts or {}).get(chemistry, LandingVolts())
-    own = chemistry_for(chemistry)
-    same = chemistry == sheet.pack.chemistry
-    rest_v = given.rest_v or (rule.rest_v if same else own.landing_rest_v)
-    loaded_v = given.loaded_v or (rule.loaded_v if same else own.landing_loaded_v)
+    given = _NONE_GIVEN if volts is None else volts.get(chemistry, _NONE_GIVEN)
+    return _landing_on(sheet.landing, chemistry_for(sheet.pack.chemistry), chemistry_for(chemistry), given)
+
+
+@by_identity
+def _landing_on(rule: LandingRule, of: Chemistry, own: Chemistry, given: LandingVolts) -> LandingRule:
+    """A rule for cells ``of`` one chemistry, for those of another [V a cell]."""
+    rest_v = given.rest_v or (rule.rest_v if own is of else own.landing_rest_v)
+    loaded_v = given.loaded_v or (rule.loaded_v if own is of else own.landing_loaded_v)
     return rule.model_copy(
         update={
             "rest_v": None if rule.rest_v is None else rest_v,
