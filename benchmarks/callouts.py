@@ -6,6 +6,7 @@ import numpy as np
 from tests.sheets import sheet
 
 from benchmarks.timing import Row, measure
+from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.callouts.dry_run import on_forecast
 from zesty_cell.core.callouts.engine import Engine
 from zesty_cell.core.callouts.rules import Condition, Rule
@@ -14,7 +15,6 @@ from zesty_cell.core.callouts.score import BAD_DAYS, score_plan
 from zesty_cell.core.callouts.steps import spoken_sounds
 from zesty_cell.core.callouts.telemetry import on_telemetry
 from zesty_cell.core.callouts.tune import tune
-from zesty_cell.core.forecast import forecast
 from zesty_cell.demo.log import telemetry_csv
 from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.espeak import VOICES

@@ -13,12 +13,12 @@ from tests.e2e.conftest import free_port
 from tests.sheets import heron, pomelo, sheet
 
 from benchmarks.timing import Row, Timed, measure
+from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.choose.buys import what_buys_minutes
 from zesty_cell.core.choose.candidates import SearchSpace, candidates, with_pack
 from zesty_cell.core.choose.compare import Contender, compare_packs
 from zesty_cell.core.choose.knee import knee
 from zesty_cell.core.choose.search import SearchLimits, search
-from zesty_cell.core.forecast import forecast
 from zesty_cell.demo.club import PACK_LIST, load_club
 from zesty_cell.store.database import Database
 from zesty_cell.store.hangar import PACKS

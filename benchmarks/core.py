@@ -8,27 +8,28 @@ from tests.oracles import thevenin
 from tests.sheets import heron, sheet
 
 from benchmarks.timing import Row, measure
-from zesty_cell.core import kernel
-from zesty_cell.core.brief import fly_brief
-from zesty_cell.core.changes import plain_pack
-from zesty_cell.core.chemistries import CHEMISTRIES, chemistry_for
-from zesty_cell.core.chemistry import cell_table, temperature_table
-from zesty_cell.core.craft import Limits
-from zesty_cell.core.flight import NOTHING_KEPT, Factors, fly, kernel_parameters, program_of, set_up
-from zesty_cell.core.flying import PATTERNS
-from zesty_cell.core.forecast import SAMPLES, forecast, sampled_factors
-from zesty_cell.core.landing import LandingRule
-from zesty_cell.core.many import start_many
-from zesty_cell.core.pack import Pack
-from zesty_cell.core.sheet import Conditions, Sheet
+from zesty_cell.core.answer.forecast import SAMPLES, forecast, sampled_factors
+from zesty_cell.core.asked.changes import plain_pack
+from zesty_cell.core.asked.flying import FULL_THROTTLE, PATTERNS, POWER
+from zesty_cell.core.asked.landing import LandingRule
+from zesty_cell.core.asked.sheet import Conditions, Sheet
+from zesty_cell.core.flight import kernel
+from zesty_cell.core.flight.many import start_many
+from zesty_cell.core.flight.one import NOTHING_KEPT, fly
+from zesty_cell.core.flight.setup import Factors, kernel_parameters, program_of, set_up
+from zesty_cell.core.flight.summary import fly_brief
+from zesty_cell.core.parts.chemistries import CHEMISTRIES, chemistry_for
+from zesty_cell.core.parts.chemistry import cell_table, temperature_table
+from zesty_cell.core.parts.craft import Limits
+from zesty_cell.core.parts.pack import Pack
 from zesty_cell.demo.club import CRAFT_LIST, PACK_LIST, SHEET_LIST
 
-SMOOTH = [(kernel.POWER, 29.0, 60.0)]
+SMOOTH = [(POWER, 29.0, 60.0)]
 PULSED = [
-    (kernel.POWER, 29.0, 9.0),
-    (kernel.FULL_THROTTLE, 1.0, 1.0),
-    (kernel.POWER, 40.0, 4.0),
-    (kernel.POWER, 6.0, 3.0),
+    (POWER, 29.0, 9.0),
+    (FULL_THROTTLE, 1.0, 1.0),
+    (POWER, 40.0, 4.0),
+    (POWER, 6.0, 3.0),
 ]
 
 

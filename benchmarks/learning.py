@@ -14,11 +14,11 @@ import numpy as np
 from tests.sheets import satsuma, sheet
 
 from benchmarks.timing import Row, measure
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.chemistry import charge_left_at_rest
-from zesty_cell.core.landing import LandingRule
+from zesty_cell.core.asked.landing import LandingRule
+from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.learn.correction import FLIGHT_SIGMA, Observation, learn
-from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.chemistry import charge_left_at_rest
 from zesty_cell.demo.club import load_club
 from zesty_cell.demo.log import load_log
 from zesty_cell.services.learning import observed, told

@@ -15,9 +15,10 @@ import numpy as np
 from tests.core.cases import cell_parameters, march
 
 from benchmarks.timing import Row, Timed, measure
-from zesty_cell.core import kernel
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.chemistry import cell_table
+from zesty_cell.core.asked.flying import POWER
+from zesty_cell.core.flight import kernel
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.chemistry import cell_table
 
 START, ROOM_C = 0.98, 25.0
 CALM_W, PULSE_W, EVERY_S, PULSE_S = 30.2, 120.0, 15.0, 1.0
@@ -101,11 +102,11 @@ def compare() -> list[Row]:
 
     rows = []
     for name, power, segments, factor in (
-        ("smooth", CALM_W, [(kernel.POWER, CALM_W, 60.0)], 5.0),
+        ("smooth", CALM_W, [(POWER, CALM_W, 60.0)], 5.0),
         (
             "pulsed",
             pulses,
-            [(kernel.POWER, CALM_W, EVERY_S - PULSE_S), (kernel.POWER, PULSE_W, PULSE_S)],
+            [(POWER, CALM_W, EVERY_S - PULSE_S), (POWER, PULSE_W, PULSE_S)],
             50.0,
         ),
     ):

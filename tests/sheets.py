@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from zesty_cell.core.craft import Craft, Limits, MeasuredFullThrottle, MeasuredPoint
-from zesty_cell.core.flying import PATTERNS
-from zesty_cell.core.landing import LandingRule
-from zesty_cell.core.pack import Pack, Ratings
-from zesty_cell.core.sheet import Conditions, CurrentSensor, Sheet, corrected
+from zesty_cell.core.asked.flying import PATTERNS
+from zesty_cell.core.asked.landing import LandingRule
+from zesty_cell.core.asked.sheet import Conditions, CurrentSensor, Sheet, corrected
+from zesty_cell.core.parts.craft import Craft, Limits, MeasuredFullThrottle, MeasuredPoint
+from zesty_cell.core.parts.pack import Pack, Ratings
 
 
 def heron(**changes: Any) -> Craft:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from zesty_cell.core.forecast import forecast
+from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.services.learning import as_flown
 from zesty_cell.store import sheets
 from zesty_cell.web.units import minutes

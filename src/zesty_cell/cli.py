@@ -32,8 +32,8 @@ def _read_input(name: str) -> bytes:
 
 
 def _forecast(arguments: argparse.Namespace) -> int:
+    from zesty_cell.core.answer.forecast import forecast
     from zesty_cell.core.errors import OutOfRangeError
-    from zesty_cell.core.forecast import forecast
     from zesty_cell.formats.errors import FileFormatError
     from zesty_cell.formats.forecast_json import forecast_document
     from zesty_cell.formats.forecast_text import forecast_text
@@ -88,7 +88,7 @@ def _restore(arguments: argparse.Namespace) -> int:
 
 
 def _warm(_arguments: argparse.Namespace) -> int:
-    from zesty_cell.core.warm import warm
+    from zesty_cell.core.answer.warm import warm
 
     warm()
     return 0

@@ -22,18 +22,19 @@ from tests.core.learn.test_health import life
 from tests.core.learn.test_log_fit import flown as logged
 from tests.mutants import MODULES
 from tests.sheets import checked, heron, pomelo, satsuma, sheet
+from zesty_cell.core.answer.forecast import forecast
+from zesty_cell.core.answer.plausibility import craft_doubts, pack_doubts
+from zesty_cell.core.asked.changes import CHANGES, changed
+from zesty_cell.core.asked.flying import PATTERNS
+from zesty_cell.core.asked.landing import LandingRule
+from zesty_cell.core.asked.sheet import Conditions, Sheet, corrected
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, score_plan
-from zesty_cell.core.changes import CHANGES, changed
 from zesty_cell.core.choose.buys import what_buys_minutes
 from zesty_cell.core.choose.candidates import SearchSpace, candidates
 from zesty_cell.core.choose.compare import PURPOSES, Contender, compare_packs, verdict
 from zesty_cell.core.choose.search import SearchLimits, search
-from zesty_cell.core.craft import Limits
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flying import PATTERNS
-from zesty_cell.core.forecast import forecast
-from zesty_cell.core.landing import LandingRule
 from zesty_cell.core.learn.calibration import (
     CellCheck,
     CurrentCalibration,
@@ -46,16 +47,10 @@ from zesty_cell.core.learn.correction import Observation, PackTold, learn, pack_
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.health import PackFit, health, matched_pairs
 from zesty_cell.core.learn.log_fit import fit_log, told_by_log
+from zesty_cell.core.learn.plausibility import flight_doubts, lamp_doubts, voltage_points_doubts
 from zesty_cell.core.learn.threshold import Landing, next_threshold
 from zesty_cell.core.learn.timer import TimedFlight, next_timer
-from zesty_cell.core.plausibility import (
-    craft_doubts,
-    flight_doubts,
-    lamp_doubts,
-    pack_doubts,
-    voltage_points_doubts,
-)
-from zesty_cell.core.sheet import Conditions, Sheet, corrected
+from zesty_cell.core.parts.craft import Limits
 from zesty_cell.demo.club import CRAFT_LIST, PACK_LIST, SHEET_LIST
 from zesty_cell.standins.craft import Hidden, Sensors
 

@@ -7,9 +7,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from zesty_cell.core import kernel as K
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.chemistry import cell_table, temperature_table
+from zesty_cell.core.flight import kernel as K
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.chemistry import cell_table, temperature_table
 
 STEP_S = 0.1
 

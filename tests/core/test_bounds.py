@@ -10,16 +10,16 @@ from typing import Any
 
 from pydantic import BaseModel, TypeAdapter
 
+from zesty_cell.core.asked.learned_factors import Taught
+from zesty_cell.core.asked.sheet import CurrentSensor, Sheet
 from zesty_cell.core.callouts.rules import CalloutPlan
-from zesty_cell.core.cell import CellModel
-from zesty_cell.core.craft import Craft
-from zesty_cell.core.keeping import Keeping
 from zesty_cell.core.learn.calibration import CALIBRATION
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.log_fit import LogTold
-from zesty_cell.core.pack import Pack
-from zesty_cell.core.sheet import CurrentSensor, Sheet
-from zesty_cell.core.taught import Taught
+from zesty_cell.core.parts.cell import CellModel
+from zesty_cell.core.parts.craft import Craft
+from zesty_cell.core.parts.ownership import Keeping
+from zesty_cell.core.parts.pack import Pack
 
 KEPT = Path(__file__).with_name("bounds.txt")
 ENTITIES: tuple[type[BaseModel], ...] = (

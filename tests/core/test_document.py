@@ -11,10 +11,11 @@ import pytest
 from scipy.interpolate import PchipInterpolator
 
 from tests.sheets import heron, pomelo, satsuma, sheet
-from zesty_cell.core.chemistries import CHEMISTRIES
-from zesty_cell.core.flight import fly, set_up
-from zesty_cell.core.pack import CONNECTORS
-from zesty_cell.core.sheet import Conditions
+from zesty_cell.core.asked.sheet import Conditions
+from zesty_cell.core.flight.one import fly
+from zesty_cell.core.flight.setup import set_up
+from zesty_cell.core.parts.chemistries import CHEMISTRIES
+from zesty_cell.core.parts.pack import CONNECTORS
 
 TEXT = (Path(__file__).parents[2] / "docs" / "physics.md").read_text()
 

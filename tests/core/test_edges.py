@@ -9,21 +9,22 @@ import pytest
 from pydantic import ValidationError
 
 from tests.sheets import heron, pomelo, satsuma, sheet
-from zesty_cell.core.callouts.derive import thresholds
+from zesty_cell.core.answer.checks import rolling_rms
+from zesty_cell.core.answer.forecast import forecast
+from zesty_cell.core.answer.thresholds import thresholds
+from zesty_cell.core.asked.changes import changed
+from zesty_cell.core.asked.sheet import Conditions
 from zesty_cell.core.callouts.rules import Condition, Rule
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.callouts.score import OWN_DAY, keep_flights, score_kept, score_plan
-from zesty_cell.core.changes import changed
-from zesty_cell.core.checks import rolling_rms
-from zesty_cell.core.craft import Limits
-from zesty_cell.core.flight import fly, set_up
-from zesty_cell.core.forecast import forecast
+from zesty_cell.core.flight.one import fly
+from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.health import health
+from zesty_cell.core.learn.plausibility import flight_doubts
 from zesty_cell.core.learn.timer import TimedFlight, next_timer
-from zesty_cell.core.pack import estimated_tiers
-from zesty_cell.core.plausibility import flight_doubts
-from zesty_cell.core.sheet import Conditions
+from zesty_cell.core.parts.craft import Limits
+from zesty_cell.core.parts.pack import estimated_tiers
 
 
 @pytest.mark.parametrize(("air_c", "offered"), [(34.9, True), (35.0, True), (35.1, False), (36.0, False)])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from tests.sheets import heron, satsuma, sheet
 from zesty_cell.core import remember
-from zesty_cell.core.flight import set_up
+from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.remember import by_identity
 
 

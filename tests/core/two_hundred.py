@@ -13,20 +13,20 @@ import numpy as np
 
 from tests.core.learn.test_log_fit import flown as logged
 from tests.sheets import checked
+from zesty_cell.core.answer.forecast import Forecast, forecast
+from zesty_cell.core.asked.changes import CHANGES, changed
+from zesty_cell.core.asked.flying import PATTERNS
+from zesty_cell.core.asked.landing import LandingRule
+from zesty_cell.core.asked.sheet import Conditions, Sheet, corrected
 from zesty_cell.core.callouts.lint import lint
 from zesty_cell.core.callouts.rules import School
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
 from zesty_cell.core.callouts.score import OWN_DAY, score_plan
-from zesty_cell.core.changes import CHANGES, changed
-from zesty_cell.core.chemistries import CHEMISTRIES, chemistry_for
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flying import PATTERNS
-from zesty_cell.core.forecast import Forecast, forecast
-from zesty_cell.core.landing import LandingRule
 from zesty_cell.core.learn.correction import Observation, learn
 from zesty_cell.core.learn.log_fit import fit_log
-from zesty_cell.core.pack import Pack
-from zesty_cell.core.sheet import Conditions, Sheet, corrected
+from zesty_cell.core.parts.chemistries import CHEMISTRIES, chemistry_for
+from zesty_cell.core.parts.pack import Pack
 from zesty_cell.demo.club import CRAFT_LIST, PACK_LIST, SHEET_LIST
 from zesty_cell.standins.craft import Hidden, Sensors
 

@@ -7,7 +7,7 @@ import json
 import pytest
 
 from tests.sheets import heron, pomelo, sheet
-from zesty_cell.core.forecast import forecast
+from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.formats.forecast_json import forecast_document
 from zesty_cell.formats.forecast_text import forecast_text
 

@@ -12,9 +12,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.sheets import sheet
+from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.callouts.lint import lint
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
-from zesty_cell.core.forecast import forecast
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.plan_json import plan_schema, read_plan, write_plan_json
 

@@ -12,9 +12,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.sheets import heron, pomelo, sheet
-from zesty_cell.core.craft import RotorGeometry
-from zesty_cell.core.landing import LandingRule
-from zesty_cell.core.sheet import Conditions
+from zesty_cell.core.asked.landing import LandingRule
+from zesty_cell.core.asked.sheet import Conditions
+from zesty_cell.core.parts.craft import RotorGeometry
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.sheet_json import read_sheet, sheet_schema, write_sheet
 

@@ -16,8 +16,9 @@ from scipy.integrate import solve_ivp
 from scipy.interpolate import PchipInterpolator
 from scipy.optimize import brentq
 
-from zesty_cell.core import kernel as K
-from zesty_cell.core.chemistry import Chemistry
+from zesty_cell.core.asked.flying import CURRENT, FULL_THROTTLE
+from zesty_cell.core.flight import kernel as K
+from zesty_cell.core.parts.chemistry import Chemistry
 
 
 def full_throttle_by_root(e: float, r_t: float, c: float) -> float:
@@ -86,13 +87,13 @@ def _voltage(state, kind, value, p, chemistry):
     ocv = _smooth(chemistry.ocv_v, z)
     r0 = p[K.R0_OHM] * _smooth(chemistry.resistance_shape, z) * arrhenius(chemistry, celsius)
     e, r = ocv - v1 - v2, r0 + p[K.R_EXT_OHM]
-    if kind == K.CURRENT:
+    if kind == CURRENT:
         i = value
-    elif kind == K.FULL_THROTTLE and value >= 1.0:
+    elif kind == FULL_THROTTLE and value >= 1.0:
         i = full_throttle_by_root(e, r + p[K.R_MOTOR_OHM], p[K.FULL_THROTTLE_A_V2])
     else:
         power = value + p[K.AVIONICS_W]
-        if kind == K.FULL_THROTTLE:
+        if kind == FULL_THROTTLE:
             i_full = full_throttle_by_root(e, r + p[K.R_MOTOR_OHM], p[K.FULL_THROTTLE_A_V2])
             power = value * i_full * (e - i_full * r)
         i = (e - math.sqrt(e * e - 4.0 * power * r)) / (2.0 * r)

@@ -17,7 +17,7 @@ from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
 
 from tests.sheets import sheet
-from zesty_cell.core.keeping import type_of
+from zesty_cell.core.parts.ownership import type_of
 from zesty_cell.demo.club import load_club
 from zesty_cell.store import sheets
 from zesty_cell.store.database import _MIGRATIONS, HEAD_REVISION, Database

@@ -12,17 +12,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.sheets import heron, pomelo, satsuma, sheet
-from zesty_cell.core.brief import fly_brief
+from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.choose.candidates import SearchSpace, candidates
 from zesty_cell.core.choose.chain import parts_chain
 from zesty_cell.core.choose.compare import Contender, compare_packs
 from zesty_cell.core.choose.knee import knee
 from zesty_cell.core.choose.search import SearchLimits, search
 from zesty_cell.core.choose.travel import out_and_back
-from zesty_cell.core.flight import fly, set_up
-from zesty_cell.core.honest import honest_current
-from zesty_cell.core.landing import LandingRule
-from zesty_cell.core.pack import pack_figures
+from zesty_cell.core.flight.honest_current import honest_current
+from zesty_cell.core.flight.one import fly
+from zesty_cell.core.flight.setup import set_up
+from zesty_cell.core.flight.summary import fly_brief
+from zesty_cell.core.parts.pack import pack_figures
 from zesty_cell.web.drawing.builder_chart import dominant, resistance_parts
 from zesty_cell.web.drawing.compare_chart import BAR_WIDTH, _apart, bars, half_way, multiples, overlay, slopes
 from zesty_cell.web.drawing.front_chart import front_chart

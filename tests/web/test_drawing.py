@@ -11,9 +11,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.sheets import pomelo, satsuma, sheet
-from zesty_cell.core.flying import PATTERNS
-from zesty_cell.core.forecast import forecast
-from zesty_cell.core.landing import LandingRule
+from zesty_cell.core.answer.forecast import forecast
+from zesty_cell.core.asked.flying import PATTERNS
+from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.web.drawing.flight_chart import (
     NARROW,
     WIDE,

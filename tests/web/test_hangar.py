@@ -8,11 +8,11 @@ import pytest
 from starlette.testclient import TestClient
 
 from tests.web.test_sheets import error_at
-from zesty_cell.core.cell import CellModel
-from zesty_cell.core.craft import Craft, Limits
-from zesty_cell.core.keeping import Keeping
-from zesty_cell.core.measured import PackTests
-from zesty_cell.core.pack import Pack
+from zesty_cell.core.parts.cell import CellModel
+from zesty_cell.core.parts.craft import Craft, Limits
+from zesty_cell.core.parts.measured import PackTests
+from zesty_cell.core.parts.ownership import Keeping
+from zesty_cell.core.parts.pack import Pack
 from zesty_cell.web.hangar_form import (
     CELL_SECTIONS,
     CRAFT_SECTIONS,

@@ -7,10 +7,10 @@ import re
 import numpy as np
 import pytest
 
-from zesty_cell.core.flying import PATTERNS
-from zesty_cell.core.forecast import INTENSITY_SIGMA
+from zesty_cell.core.answer.forecast import INTENSITY_SIGMA
+from zesty_cell.core.asked.flying import PATTERNS
+from zesty_cell.core.asked.learned_factors import INTENSITY, covariance_of
 from zesty_cell.core.learn.flights import LoggedFlight
-from zesty_cell.core.taught import INTENSITY, covariance_of
 from zesty_cell.services.learning import as_flown
 from zesty_cell.store import flights as store
 from zesty_cell.store import sheets

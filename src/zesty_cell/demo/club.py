@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.cell import CellModel, CellSize, Ratings
-from zesty_cell.core.craft import (
+from zesty_cell.core.asked.flying import PATTERNS
+from zesty_cell.core.asked.landing import LandingRule
+from zesty_cell.core.asked.sheet import Conditions, Sheet
+from zesty_cell.core.parts.cell import CellModel, CellSize, Ratings
+from zesty_cell.core.parts.craft import (
     Craft,
     EstimatedFullThrottle,
     Limits,
@@ -14,11 +17,8 @@ from zesty_cell.core.craft import (
     MeasuredPoint,
     WingGeometry,
 )
-from zesty_cell.core.flying import PATTERNS
-from zesty_cell.core.keeping import Keeping
-from zesty_cell.core.landing import LandingRule
-from zesty_cell.core.pack import Pack
-from zesty_cell.core.sheet import Conditions, Sheet
+from zesty_cell.core.parts.ownership import Keeping
+from zesty_cell.core.parts.pack import Pack
 from zesty_cell.store import sheets
 from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS
 

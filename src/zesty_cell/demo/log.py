@@ -11,7 +11,8 @@ from datetime import UTC, datetime, timedelta
 import numpy as np
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.forecast import forecast
+from zesty_cell.core.answer.forecast import forecast
+from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.learn.calibration import (
     CellCheck,
     CraftPoints,
@@ -20,7 +21,6 @@ from zesty_cell.core.learn.calibration import (
     VoltageCalibration,
 )
 from zesty_cell.core.learn.flights import How, LoggedFlight
-from zesty_cell.core.sheet import Sheet
 from zesty_cell.demo.advised import ADVISED
 from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.telemetry_csv import guess_mapping

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 
-from zesty_cell.core.checks import Check
-from zesty_cell.core.forecast import Forecast
+from zesty_cell.core.answer.checks import Check
+from zesty_cell.core.answer.forecast import Forecast
 
 _MARKS = {"ok": "ok  ", "look": "LOOK", "stop": "STOP"}
 

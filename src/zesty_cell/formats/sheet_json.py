@@ -6,8 +6,8 @@ from typing import Any, Final, Literal
 
 from pydantic import model_validator
 
-from zesty_cell.core.plausibility import sheet_doubts
-from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.answer.plausibility import sheet_doubts
+from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.formats.documents import document_schema, read_document, write_document
 from zesty_cell.formats.errors import FileFormatError, Problem
 

@@ -9,11 +9,11 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.answer.forecast import Forecast
+from zesty_cell.core.asked.sheet import Sheet, corrected
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.forecast import Forecast
 from zesty_cell.core.learn.correction import Learned
 from zesty_cell.core.learn.timer import NextTimer, TimedFlight, next_timer
-from zesty_cell.core.sheet import Sheet, corrected
 from zesty_cell.services.forecasts import flown
 from zesty_cell.services.learning import Told, learned_from, lessons, sensor_of, taught_of
 from zesty_cell.store import sheets

@@ -5,9 +5,9 @@ from __future__ import annotations
 import threading
 from functools import lru_cache
 
+from zesty_cell.core.answer.forecast import Forecast, forecast
+from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.callouts.score import KeptFlights, keep_flights
-from zesty_cell.core.forecast import Forecast, forecast
-from zesty_cell.core.sheet import Sheet
 
 #: A forecast keeps two threads busy: more at once would only cost memory.
 _AT_ONCE = threading.BoundedSemaphore(2)

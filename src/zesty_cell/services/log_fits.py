@@ -20,7 +20,7 @@ from zesty_cell.core.learn.calibration import Calibration, corrected_log
 from zesty_cell.core.learn.correction import PackTold, pack_told
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.log_fit import Cooling, LogFit, LogTold, fit_log, told_by_log
-from zesty_cell.core.pack import Pack
+from zesty_cell.core.parts.pack import Pack
 from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_csv import Mapping, ReadLog, read_telemetry

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.pack import Pack, pack_figures
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.pack import Pack, pack_figures
 
 
 @dataclass(frozen=True)

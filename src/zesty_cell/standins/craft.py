@@ -7,13 +7,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from zesty_cell.core.asked.flying import STEP_S
+from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.callouts.dry_run import flight_frames
 from zesty_cell.core.callouts.engine import Frames
 from zesty_cell.core.callouts.rules import CalloutPlan
-from zesty_cell.core.chemistry import diffusion_factor, temperature_factor
-from zesty_cell.core.flight import Factors, Flight, Setup, fly, set_up
-from zesty_cell.core.flying import STEP_S
-from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.flight.one import Flight, fly
+from zesty_cell.core.flight.setup import Factors, Setup, set_up
+from zesty_cell.core.parts.chemistry import diffusion_factor, temperature_factor
 
 #: From one flight to the next the power of the same pilot, in cruise and in bursts, varies by this, one sigma [1].
 VARIES = 0.04

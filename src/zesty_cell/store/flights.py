@@ -10,9 +10,9 @@ from typing import Any
 from sqlalchemy import ColumnElement, exists, func, insert, select
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.learn.flights import LoggedFlight
-from zesty_cell.core.pack import Pack
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.pack import Pack
 from zesty_cell.store import records
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import CraftRow, FieldEntryRow, FlightRow, PackRow

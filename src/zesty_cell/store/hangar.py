@@ -8,10 +8,10 @@ from typing import Generic, TypeVar
 from sqlalchemy import and_, func, select
 from sqlalchemy.orm import InstrumentedAttribute, Session
 
-from zesty_cell.core.cell import CellModel
-from zesty_cell.core.craft import Craft
-from zesty_cell.core.keeping import Keeping, type_of
-from zesty_cell.core.pack import Pack
+from zesty_cell.core.parts.cell import CellModel
+from zesty_cell.core.parts.craft import Craft
+from zesty_cell.core.parts.ownership import Keeping, type_of
+from zesty_cell.core.parts.pack import Pack
 from zesty_cell.store import records
 from zesty_cell.store.errors import InUseError
 from zesty_cell.store.tables import CellRow, CraftRow, PackRow, SheetRow

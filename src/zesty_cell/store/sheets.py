@@ -5,9 +5,9 @@ from __future__ import annotations
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.flying import FlyingPattern
-from zesty_cell.core.landing import LandingRule
-from zesty_cell.core.sheet import Conditions, Sheet
+from zesty_cell.core.asked.flying import FlyingPattern
+from zesty_cell.core.asked.landing import LandingRule
+from zesty_cell.core.asked.sheet import Conditions, Sheet
 from zesty_cell.store import callouts, records
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import SheetRow

@@ -7,10 +7,10 @@ from typing import Annotated, Any
 from fastapi import APIRouter, HTTPException, Path, Query, status
 from pydantic import BaseModel
 
+from zesty_cell.core.answer.forecast import forecast
+from zesty_cell.core.answer.plausibility import sheet_doubts
+from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.forecast import forecast
-from zesty_cell.core.plausibility import sheet_doubts
-from zesty_cell.core.sheet import Sheet
 from zesty_cell.formats.forecast_json import ForecastDocument, forecast_document
 from zesty_cell.formats.sheet_json import SheetDocument, sheet_schema
 from zesty_cell.services import learning

@@ -10,13 +10,13 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.cell import CellModel
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.chemistry import Chemistry
-from zesty_cell.core.honest import HonestCurrent, honest_current
-from zesty_cell.core.keeping import Keeping, charge_now
-from zesty_cell.core.pack import Pack, PackFigures, pack_figures
-from zesty_cell.core.plausibility import pack_doubts
+from zesty_cell.core.answer.plausibility import pack_doubts
+from zesty_cell.core.flight.honest_current import HonestCurrent, honest_current
+from zesty_cell.core.parts.cell import CellModel
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.chemistry import Chemistry
+from zesty_cell.core.parts.ownership import Keeping, charge_now
+from zesty_cell.core.parts.pack import Pack, PackFigures, pack_figures
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.hangar import CELLS, PACKS, keeping_of
 from zesty_cell.web import hangar_form, pack_form

@@ -8,7 +8,7 @@ from typing import Any, Literal, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from zesty_cell.core.plausibility import Doubt
+from zesty_cell.core.answer.plausibility import Doubt
 from zesty_cell.web.units import (
     COUNT,
     DURATION,

@@ -10,12 +10,12 @@ from fastapi import APIRouter, Form, Path, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.cell import CellModel
-from zesty_cell.core.chemistries import CHEMISTRIES, chemistry_for
-from zesty_cell.core.honest import HonestCurrent, honest_current
-from zesty_cell.core.keeping import Keeping, charge_now
+from zesty_cell.core.flight.honest_current import HonestCurrent, honest_current
 from zesty_cell.core.learn.health import Health, Verdict
-from zesty_cell.core.pack import Pack, PackFigures, pack_figures
+from zesty_cell.core.parts.cell import CellModel
+from zesty_cell.core.parts.chemistries import CHEMISTRIES, chemistry_for
+from zesty_cell.core.parts.ownership import Keeping, charge_now
+from zesty_cell.core.parts.pack import Pack, PackFigures, pack_figures
 from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
 from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS, PackFilter, Shelf, find_packs, keep, keeping_of
 from zesty_cell.store.tables import PackRow

@@ -8,12 +8,12 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from zesty_cell.core.cell import CellModel
-from zesty_cell.core.chemistries import CHEMISTRIES
-from zesty_cell.core.craft import Craft
-from zesty_cell.core.keeping import Keeping
-from zesty_cell.core.pack import estimated_tiers
-from zesty_cell.core.plausibility import craft_doubts
+from zesty_cell.core.answer.plausibility import craft_doubts
+from zesty_cell.core.parts.cell import CellModel
+from zesty_cell.core.parts.chemistries import CHEMISTRIES
+from zesty_cell.core.parts.craft import Craft
+from zesty_cell.core.parts.ownership import Keeping
+from zesty_cell.core.parts.pack import estimated_tiers
 from zesty_cell.web.forms import Field, FormState, build, get, read_fields, texts_of
 from zesty_cell.web.units import (
     ALTITUDE,

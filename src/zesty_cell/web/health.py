@@ -13,8 +13,6 @@ from fastapi.responses import Response
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.keeping import charge_now
 from zesty_cell.core.learn.flights import used_of
 from zesty_cell.core.learn.health import (
     CAPACITY_RETIRE,
@@ -27,7 +25,9 @@ from zesty_cell.core.learn.health import (
     matched_pairs,
     storage_word,
 )
-from zesty_cell.core.pack import Pack, pack_figures
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.ownership import charge_now
+from zesty_cell.core.parts.pack import Pack, pack_figures
 from zesty_cell.store import calibrations, flights
 from zesty_cell.store.hangar import PACKS, keeping_of
 from zesty_cell.store.tables import CalibrationRow, FlightRow, PackRow

@@ -9,10 +9,16 @@ from typing import Annotated
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.errors import UnequalPacksError
-from zesty_cell.core.pack import Pack, PackFigures, pack_figures
-from zesty_cell.core.parallel import EQUAL_VOLTAGE_V, ParallelPair, joined_pack, joining_current_a, parallel_pair
+from zesty_cell.core.flight.parallel import (
+    EQUAL_VOLTAGE_V,
+    ParallelPair,
+    joined_pack,
+    joining_current_a,
+    parallel_pair,
+)
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.pack import Pack, PackFigures, pack_figures
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import PackRow
 from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture

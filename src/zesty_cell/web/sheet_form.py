@@ -6,13 +6,13 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from zesty_cell.core.changes import CHANGES
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.craft import Craft
-from zesty_cell.core.flying import PATTERNS, FlyingPattern
-from zesty_cell.core.pack import Pack
-from zesty_cell.core.plausibility import landing_doubts
-from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.answer.plausibility import landing_doubts
+from zesty_cell.core.asked.changes import CHANGES
+from zesty_cell.core.asked.flying import PATTERNS, FlyingPattern
+from zesty_cell.core.asked.sheet import Sheet
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.craft import Craft
+from zesty_cell.core.parts.pack import Pack
 from zesty_cell.web.forms import Field, FormState, build, put, read_fields, texts_of, whole_number
 from zesty_cell.web.units import ALTITUDE, COUNT, DURATION, SECONDS, SHARE, SPEED, TEMPERATURE, VOLTAGE, System
 

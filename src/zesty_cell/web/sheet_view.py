@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from zesty_cell.core.brief import fly_brief
-from zesty_cell.core.checks import Check
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.craft import MeasuredFullThrottle
-from zesty_cell.core.flight import set_up
-from zesty_cell.core.flying import FlyingPattern
-from zesty_cell.core.forecast import Forecast
+from zesty_cell.core.answer.checks import Check
+from zesty_cell.core.answer.forecast import Forecast
+from zesty_cell.core.asked.flying import FlyingPattern
+from zesty_cell.core.asked.sheet import Sheet, corrected
+from zesty_cell.core.flight.setup import set_up
+from zesty_cell.core.flight.summary import fly_brief
 from zesty_cell.core.learn.timer import NextTimer
-from zesty_cell.core.pack import pack_figures
-from zesty_cell.core.sheet import Sheet, corrected
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.craft import MeasuredFullThrottle
+from zesty_cell.core.parts.pack import pack_figures
 from zesty_cell.services.advice import Advice
 from zesty_cell.services.plans import PlanNow
 from zesty_cell.web.callouts.card import call_rows

@@ -11,12 +11,12 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 from sqlalchemy.orm.exc import StaleDataError
 
-from zesty_cell.core.changes import CHANGES, as_flown
+from zesty_cell.core.answer.plausibility import sheet_doubts
+from zesty_cell.core.asked.changes import CHANGES, as_flown
+from zesty_cell.core.asked.flying import FIRST_PATTERN, PATTERNS, FlyingPattern
+from zesty_cell.core.asked.landing import LandingRule
+from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flying import FIRST_PATTERN, PATTERNS, FlyingPattern
-from zesty_cell.core.landing import LandingRule
-from zesty_cell.core.plausibility import sheet_doubts
-from zesty_cell.core.sheet import Sheet
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.sheet_json import read_sheet, write_sheet
 from zesty_cell.services.advice import Typed, advise

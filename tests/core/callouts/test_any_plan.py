@@ -6,8 +6,10 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.core.test_any_sheet import any_sheets
+from tests.core.answer.test_any_sheet import any_sheets
 from tests.sheets import sheet
+from zesty_cell.core.answer.forecast import GUARD_SHARE, forecast
+from zesty_cell.core.asked.sheet import CurrentSensor, corrected
 from zesty_cell.core.callouts.dry_run import ODDITIES, on_forecast, run_oddity
 from zesty_cell.core.callouts.lint import lint
 from zesty_cell.core.callouts.rules import CalloutPlan, Condition, Profile
@@ -16,8 +18,6 @@ from zesty_cell.core.callouts.score import OWN_DAY, WORST_DAY, score_plan
 from zesty_cell.core.callouts.steps import setup_steps, spoken_sounds
 from zesty_cell.core.callouts.tune import tunable, tune
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.forecast import GUARD_SHARE, forecast
-from zesty_cell.core.sheet import CurrentSensor, corrected
 from zesty_cell.web.drawing.ladder import ladder
 
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 import pytest
 
 from tests.sheets import heron, sheet
+from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.callouts.collisions import ORDER, collisions, thresholds
 from zesty_cell.core.callouts.rules import CraftStages
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
-from zesty_cell.core.forecast import forecast
 
 
 @pytest.fixture(scope="module")

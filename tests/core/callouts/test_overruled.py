@@ -5,10 +5,10 @@ from __future__ import annotations
 import pytest
 
 from tests.sheets import sheet
+from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.callouts.dry_run import on_forecast
 from zesty_cell.core.callouts.overruled import overruled
 from zesty_cell.core.callouts.schools import write_plan
-from zesty_cell.core.forecast import forecast
 
 
 @pytest.fixture(scope="module")

@@ -5,11 +5,11 @@ from __future__ import annotations
 import pytest
 
 from tests.sheets import satsuma, sheet
+from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.callouts.plain import plain_form
 from zesty_cell.core.callouts.rules import Condition
 from zesty_cell.core.callouts.schools import SCHOOLS, further_rule, write_plan
 from zesty_cell.core.callouts.several import add_pack
-from zesty_cell.core.forecast import forecast
 
 
 @pytest.fixture(scope="module")

@@ -6,9 +6,13 @@ import numpy as np
 import pytest
 
 from tests.sheets import checked, heron, pomelo, satsuma, sheet
+from zesty_cell.core.answer.forecast import forecast
+from zesty_cell.core.answer.thresholds import on_step
+from zesty_cell.core.asked.landing import LandingRule
+from zesty_cell.core.asked.sheet import CurrentSensor, corrected
 from zesty_cell.core.callouts.dry_run import ODDITIES, on_forecast, resting_switches, run_oddity
 from zesty_cell.core.callouts.engine import Engine, frames
-from zesty_cell.core.callouts.rules import Condition, Guards, Profile, Switch, Timer, on_step
+from zesty_cell.core.callouts.rules import Condition, Guards, Profile, Switch, Timer
 from zesty_cell.core.callouts.schools import (
     LAMP_UNDER_V,
     LANDING_UNDER_V,
@@ -17,9 +21,6 @@ from zesty_cell.core.callouts.schools import (
     knee_s,
     write_plan,
 )
-from zesty_cell.core.forecast import forecast
-from zesty_cell.core.landing import LandingRule
-from zesty_cell.core.sheet import CurrentSensor, corrected
 
 
 @pytest.fixture(scope="module")

@@ -7,9 +7,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.core.callouts.test_watch import sampled
+from tests.core.flight.test_watch import sampled
 from tests.sheets import checked, heron, pomelo, satsuma, sheet
-from zesty_cell.core.callouts.derive import in_earnest_s
+from zesty_cell.core.answer.forecast import forecast
+from zesty_cell.core.answer.thresholds import in_earnest_s
+from zesty_cell.core.asked.flying import STEP_S
 from zesty_cell.core.callouts.engine import Engine, frames
 from zesty_cell.core.callouts.rules import CalloutPlan, Condition, Guards, Profile, Rule, Switch
 from zesty_cell.core.callouts.schools import write_plan
@@ -23,11 +25,9 @@ from zesty_cell.core.callouts.score import (
     score_plan,
     scored_rules,
 )
-from zesty_cell.core.callouts.watch import score_flights
 from zesty_cell.core.errors import StoppedError
-from zesty_cell.core.flying import STEP_S
-from zesty_cell.core.forecast import forecast
-from zesty_cell.core.many import start_many
+from zesty_cell.core.flight.many import start_many
+from zesty_cell.core.flight.watch import score_flights
 
 
 @pytest.fixture(scope="module")

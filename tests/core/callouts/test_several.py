@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from tests.sheets import checked, heron, pomelo, satsuma, sheet
+from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.callouts.collisions import thresholds
 from zesty_cell.core.callouts.dry_run import on_forecast
 from zesty_cell.core.callouts.engine import Engine, frames
@@ -30,7 +31,6 @@ from zesty_cell.core.callouts.several import (
 )
 from zesty_cell.core.callouts.update import brought_up_to_date
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.forecast import forecast
 
 PACKS = {
     "six": pomelo(),

@@ -6,13 +6,13 @@ import numpy as np
 import pytest
 
 from tests.sheets import satsuma, sheet
-from zesty_cell.core.callouts.derive import HOLDS_S
+from zesty_cell.core.answer.forecast import forecast
+from zesty_cell.core.answer.thresholds import HOLDS_S
 from zesty_cell.core.callouts.rules import DERIVED_ROLES, Condition, Guards, Profile, Rule
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, score_plan
 from zesty_cell.core.callouts.tune import MOST_THRESHOLDS, tunable, tune
 from zesty_cell.core.errors import OutOfRangeError, StoppedError
-from zesty_cell.core.forecast import forecast
 
 FREESTYLE = sheet(pack=satsuma(), pattern="freestyle")
 

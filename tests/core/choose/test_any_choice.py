@@ -7,7 +7,7 @@ import math
 import numpy as np
 from hypothesis import given, settings
 
-from tests.core.test_any_sheet import any_sheets
+from tests.core.answer.test_any_sheet import any_sheets
 from zesty_cell.core.choose.buys import what_buys_minutes
 from zesty_cell.core.choose.chain import parts_chain
 from zesty_cell.core.choose.compare import PURPOSES, compare_one, verdict

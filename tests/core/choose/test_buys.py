@@ -6,18 +6,19 @@ import numpy as np
 import pytest
 
 from tests.sheets import heron, pomelo, satsuma, sheet
-from zesty_cell.core.changes import CHANGES, LARGER_DIAMETER, WELL_TUNED, as_flown, lighter_by_kg, plain_pack
+from zesty_cell.core.answer.forecast import forecast
+from zesty_cell.core.asked.changes import CHANGES, LARGER_DIAMETER, WELL_TUNED, as_flown, lighter_by_kg, plain_pack
+from zesty_cell.core.asked.landing import LandingRule
+from zesty_cell.core.asked.sheet import Conditions
 from zesty_cell.core.choose.buys import what_buys_minutes
 from zesty_cell.core.choose.chain import parts_chain
 from zesty_cell.core.choose.knee import knee, scaled_pack
 from zesty_cell.core.choose.power import STYLES, another_cell, doubled, first_cell_count, more_power
 from zesty_cell.core.choose.travel import out_and_back, turn_back_s
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import fly, set_up
-from zesty_cell.core.forecast import forecast
-from zesty_cell.core.landing import LandingRule
-from zesty_cell.core.pack import HEAVIEST_PACK_KG, pack_figures
-from zesty_cell.core.sheet import Conditions
+from zesty_cell.core.flight.one import fly
+from zesty_cell.core.flight.setup import set_up
+from zesty_cell.core.parts.pack import HEAVIEST_PACK_KG, pack_figures
 
 COLD = sheet(conditions=Conditions(air_c=2.0, altitude_m=700.0))
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 import pytest
 
 from tests.sheets import heron, pomelo, satsuma, sheet
+from zesty_cell.core.answer.forecast import forecast
+from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.choose.candidates import LandingVolts, landing_on, with_pack
 from zesty_cell.core.choose.compare import (
     MOST_COMPARED,
@@ -15,8 +17,6 @@ from zesty_cell.core.choose.compare import (
     verdict,
 )
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.forecast import forecast
-from zesty_cell.core.landing import LandingRule
 
 DOUBLE = pomelo(
     name="Double",

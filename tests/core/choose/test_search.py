@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from tests.sheets import heron, pomelo, satsuma, sheet
-from zesty_cell.core.cell import CellModel, CellSize, Ratings
+from zesty_cell.core.answer.forecast import forecast
+from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.choose.candidates import (
     MOST_CANDIDATES,
     SearchSpace,
@@ -22,9 +23,8 @@ from zesty_cell.core.choose.candidates import (
 )
 from zesty_cell.core.choose.search import SearchLimits, pareto_front, search
 from zesty_cell.core.errors import OutOfRangeError, TooManyCandidatesError
-from zesty_cell.core.forecast import forecast
-from zesty_cell.core.landing import LandingRule
-from zesty_cell.core.pack import pack_figures, pack_of_cells
+from zesty_cell.core.parts.cell import CellModel, CellSize, Ratings
+from zesty_cell.core.parts.pack import pack_figures, pack_of_cells
 
 CELL = CellModel(
     name="Pip 21-70",

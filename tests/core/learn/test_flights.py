@@ -8,9 +8,9 @@ import pytest
 from pydantic import ValidationError
 
 from tests.sheets import pomelo
-from zesty_cell.core.chemistries import CHEMISTRIES
-from zesty_cell.core.chemistry import open_circuit_v
 from zesty_cell.core.learn.flights import LoggedFlight, doubts, used_of
+from zesty_cell.core.parts.chemistries import CHEMISTRIES
+from zesty_cell.core.parts.chemistry import open_circuit_v
 
 NOON = datetime(2026, 5, 3, 12, 0, tzinfo=UTC)
 PACK = pomelo()

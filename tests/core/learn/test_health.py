@@ -8,8 +8,6 @@ import numpy as np
 import pytest
 
 from tests.sheets import satsuma
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.chemistry import open_circuit_v
 from zesty_cell.core.learn.calibration import CellCheck
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.health import (
@@ -20,6 +18,8 @@ from zesty_cell.core.learn.health import (
     resistance_at_25,
     storage_word,
 )
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.chemistry import open_circuit_v
 
 LIPO = chemistry_for("lipo")
 PACK = satsuma()

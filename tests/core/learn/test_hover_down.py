@@ -9,11 +9,11 @@ from hypothesis import strategies as st
 from scipy.interpolate import PchipInterpolator
 
 from tests.sheets import sheet
+from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.callouts.schools import knee_s
-from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.forecast import forecast
 from zesty_cell.core.learn.hover_down import hover_curve, monotone_curve
+from zesty_cell.core.parts.chemistries import chemistry_for
 
 LIPO, LION = chemistry_for("lipo"), chemistry_for("liion_power")
 POLYMER = [

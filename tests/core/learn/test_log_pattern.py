@@ -11,7 +11,8 @@ from tests.core.learn.test_log_fit import flown
 from tests.sheets import heron, satsuma, sheet
 from zesty_cell.core.callouts.telemetry import Telemetry
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import fly, set_up
+from zesty_cell.core.flight.one import fly
+from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.learn.log_pattern import pattern_from_log
 from zesty_cell.standins.craft import SimulatedCraft
 

@@ -7,9 +7,9 @@ from datetime import UTC, datetime
 import pytest
 
 from tests.sheets import heron
-from zesty_cell.core.craft import MeasuredFullThrottle, MeasuredPoint
 from zesty_cell.core.learn.calibration import CraftPoints, CurrentCalibration, VoltageCalibration
 from zesty_cell.core.learn.measured_points import as_before, points_moved, unexplained_share, with_points
+from zesty_cell.core.parts.craft import MeasuredFullThrottle, MeasuredPoint
 
 WHEN = datetime(2026, 5, 1, 12, 0, tzinfo=UTC)
 # It showed 2.0 Ah where 2.2 went back: a tenth too little.

@@ -7,11 +7,12 @@ import math
 import pytest
 
 from tests.sheets import pomelo, sheet
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.chemistry import charge_left_at_rest
-from zesty_cell.core.flight import fly, set_up
+from zesty_cell.core.flight.one import fly
+from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.learn.flights import LoggedFlight, left_by_rest, used_of
 from zesty_cell.core.learn.rest import rested_v, still_to_recover_v
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.chemistry import charge_left_at_rest
 from zesty_cell.standins.craft import Hidden, SimulatedCraft
 
 PACK = pomelo()

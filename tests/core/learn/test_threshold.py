@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from tests.sheets import satsuma, sheet
-from zesty_cell.core.forecast import forecast
+from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.threshold import Landing, landed_by_the_call, next_threshold, volts_per_charge
 

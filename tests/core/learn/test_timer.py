@@ -9,12 +9,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.sheets import pomelo, satsuma, sheet
-from zesty_cell.core.callouts.derive import guard_timer
-from zesty_cell.core.flight import fly
-from zesty_cell.core.forecast import GUARD_SHARE, forecast
-from zesty_cell.core.landing import LandingRule
+from zesty_cell.core.answer.forecast import GUARD_SHARE, forecast
+from zesty_cell.core.answer.thresholds import guard_timer
+from zesty_cell.core.asked.landing import LandingRule
+from zesty_cell.core.asked.sheet import corrected
+from zesty_cell.core.flight.one import fly
 from zesty_cell.core.learn.timer import TimedFlight, next_timer
-from zesty_cell.core.sheet import corrected
 from zesty_cell.standins.craft import Hidden
 from zesty_cell.standins.pilots import SimulatedPilot, drawn_truth, learn_and_advise
 
@@ -165,9 +165,9 @@ def test_a_full_timer_leaves_the_reserve_of_the_pack_there_truly_is(capacity, po
 
 
 def test_the_range_keeps_a_share_of_what_is_in_each_flights_own_pack():
-    from zesty_cell.core.flight import landing_times_s
-    from zesty_cell.core.forecast import sampled_factors
-    from zesty_cell.core.many import start_many
+    from zesty_cell.core.answer.forecast import sampled_factors
+    from zesty_cell.core.flight.many import start_many
+    from zesty_cell.core.flight.one import landing_times_s
 
     setup = RESULT.setup
     factors = sampled_factors(setup).part(slice(0, 5))

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import Literal
 
+from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.callouts.rules import CalloutPlan
-from zesty_cell.core.forecast import Forecast
 
 #: Who acts at a threshold: the transmitter by two kinds of rule, the craft's controller by two stages, the ESC, the
 #: cell itself.  They should act in this order as the voltage falls.

@@ -8,16 +8,17 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.callouts.derive import LATE_SHARE, in_earnest_s
+from zesty_cell.core.answer.forecast import Forecast, sampled_factors
+from zesty_cell.core.answer.lead import shown_over_true, volts_shown
+from zesty_cell.core.answer.thresholds import LATE_SHARE, in_earnest_s
+from zesty_cell.core.asked.flying import STEP_S
 from zesty_cell.core.callouts.engine import Engine, Frames, Ran, frames
-from zesty_cell.core.callouts.lead import shown_over_true, volts_shown
 from zesty_cell.core.callouts.rules import POSITIONS, SWITCHES, CalloutPlan, Position, Rule, Switch
 from zesty_cell.core.callouts.score import WORST_DAY, day_setup
-from zesty_cell.core.chemistry import open_circuit_v
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import Flight, Setup, fly
-from zesty_cell.core.flying import STEP_S
-from zesty_cell.core.forecast import Forecast, sampled_factors
+from zesty_cell.core.flight.one import Flight, fly
+from zesty_cell.core.flight.setup import Setup
+from zesty_cell.core.parts.chemistry import open_circuit_v
 
 #: Seconds on the bench before the bench oddity arms, and how long it lasts [s].
 _BENCH_S = 60.0

@@ -19,7 +19,6 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.callouts import kernel
 from zesty_cell.core.callouts.rules import (
     FULL_TOLERANCE_V,
     POSITIONS,
@@ -30,6 +29,7 @@ from zesty_cell.core.callouts.rules import (
     Switch,
     Timer,
 )
+from zesty_cell.core.flight import watch_kernel as kernel
 
 _SENSOR = {
     "pack_v": kernel.PACK_V,
@@ -254,7 +254,7 @@ def _limits(condition: Condition, plan: CalloutPlan) -> list[float]:
 
 @dataclass(frozen=True)
 class Made:
-    """A plan as the kernel takes it; shapes as in :func:`~zesty_cell.core.callouts.kernel.run_plan`."""
+    """A plan as the kernel takes it; shapes as in :func:`~zesty_cell.core.flight.watch_kernel.run_plan`."""
 
     rules: NDArray[np.float64]
     first_condition: NDArray[np.int64]

@@ -6,8 +6,9 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from zesty_cell.core.callouts.derive import HOLDS_S, OVER_CUTOFF_V, longest_burst_s, voltage_step_v
-from zesty_cell.core.callouts.lead import Leads
+from zesty_cell.core.answer.forecast import Forecast
+from zesty_cell.core.answer.lead import Leads
+from zesty_cell.core.answer.thresholds import HOLDS_S, OVER_CUTOFF_V, longest_burst_s, on_step, voltage_step_v
 from zesty_cell.core.callouts.rules import (
     MOST_TIMERS,
     PACK_VOLTAGES,
@@ -17,17 +18,15 @@ from zesty_cell.core.callouts.rules import (
     Condition,
     Rule,
     Timer,
-    on_step,
     switches_asking,
 )
 from zesty_cell.core.callouts.schools import CHARGE_STEP_AH, LANDING_UNDER_V, receiver_call_v, write_plan
 from zesty_cell.core.callouts.score import DayScore, KeptFlights, score_kept
 from zesty_cell.core.callouts.several import alike_cells
-from zesty_cell.core.callouts.steps import clock
 from zesty_cell.core.callouts.tune import badness
 from zesty_cell.core.callouts.update import brought_up_to_date
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.forecast import Forecast
+from zesty_cell.core.clock import clock
+from zesty_cell.core.parts.chemistries import chemistry_for
 
 Severity = Literal["stop", "look", "note"]
 FindingKey = Literal[

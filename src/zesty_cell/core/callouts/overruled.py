@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.callouts.dry_run import on_forecast
 from zesty_cell.core.callouts.rules import CalloutPlan, Rule, Timer
-from zesty_cell.core.forecast import Forecast
 
 
 @dataclass(frozen=True)

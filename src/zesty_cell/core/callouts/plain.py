@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.callouts.dry_run import on_forecast
 from zesty_cell.core.callouts.fit import PLAIN_RADIO, fit
 from zesty_cell.core.callouts.rules import PACK_VOLTAGES, CalloutPlan, Condition, Guards, Rule
-from zesty_cell.core.callouts.steps import clock, value_words
-from zesty_cell.core.forecast import Forecast
+from zesty_cell.core.callouts.steps import value_words
+from zesty_cell.core.clock import clock
 
 
 @dataclass(frozen=True)

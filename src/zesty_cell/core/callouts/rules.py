@@ -6,14 +6,13 @@ A rule is a sentence.  *When* a sensor is below or above a value (several may be
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator, Set
 from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints, model_validator
 
-from zesty_cell.core.chemistry import ChemistryKey
 from zesty_cell.core.entity import Entity, Name, refused
+from zesty_cell.core.parts.chemistry import ChemistryKey
 
 SensorKey = Literal["pack_v", "lowest_v", "cell_v", "receiver_v", "used_ah", "current_a", "armed_s", "telemetry"]
 #: Sensors that arrive by telemetry; the rest the transmitter knows by itself.
@@ -412,11 +411,3 @@ def switches_asking(plan: CalloutPlan, /) -> set[str]:
     """The switches by which something is asked for or set back: none of them can tell packs apart [none]."""
     asking = {r.guards.switch.name for r in plan.rules if r.guards.switch is not None}
     return asking | {t.reset.name for t in plan.timers if t.reset is not None}
-
-
-def on_step(*, value: float, step: float, up: bool | None = None) -> float:
-    """A value on a transmitter's step, in its unit [same as value]: to the nearest, or always up or down."""
-    steps = value / step
-    if up is None:
-        return round(math.floor(steps + 0.5) * step, 6)
-    return round((math.ceil(steps - 1e-6) if up else math.floor(steps + 1e-6)) * step, 6)

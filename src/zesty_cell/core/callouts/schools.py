@@ -12,8 +12,9 @@ from typing import Literal
 
 import numpy as np
 
-from zesty_cell.core.callouts.derive import voltage_step_v
-from zesty_cell.core.callouts.lead import DerivedCallouts, VoltageCall
+from zesty_cell.core.answer.forecast import Forecast
+from zesty_cell.core.answer.lead import DerivedCallouts, VoltageCall
+from zesty_cell.core.answer.thresholds import on_step, voltage_step_v
 from zesty_cell.core.callouts.rules import (
     VALUE_BOUNDS,
     CalloutPlan,
@@ -26,12 +27,10 @@ from zesty_cell.core.callouts.rules import (
     School,
     Switch,
     Timer,
-    on_step,
 )
-from zesty_cell.core.callouts.steps import clock
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.forecast import Forecast
-from zesty_cell.core.pack import Pack
+from zesty_cell.core.clock import clock
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.pack import Pack
 
 #: How long telemetry is missed before it is called lost [s], and how often it is said again [s].
 SILENCE_S, SILENCE_EVERY_S = 3.0, 10.0

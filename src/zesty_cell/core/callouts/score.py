@@ -13,18 +13,19 @@ from typing import Any, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.callouts.derive import LATE_SHARE, in_earnest_s
+from zesty_cell.core.answer.forecast import sampled_factors
+from zesty_cell.core.answer.lead import shown_over_true, volts_shown
+from zesty_cell.core.answer.thresholds import LATE_SHARE, in_earnest_s
+from zesty_cell.core.asked.flying import STEP_S
+from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.callouts.engine import Engine
-from zesty_cell.core.callouts.lead import shown_over_true, volts_shown
 from zesty_cell.core.callouts.rules import TELEMETERED, CalloutPlan, Rule
-from zesty_cell.core.callouts.watch import charge_left_at, low_for_good, score_flights
 from zesty_cell.core.errors import StoppedError
-from zesty_cell.core.flight import Factors, Setup, fly, landing_times_s, set_up
-from zesty_cell.core.flying import STEP_S
-from zesty_cell.core.forecast import sampled_factors
-from zesty_cell.core.many import Knots, start_many
+from zesty_cell.core.flight.many import Knots, start_many
+from zesty_cell.core.flight.one import fly, landing_times_s
+from zesty_cell.core.flight.setup import Factors, Setup, set_up
+from zesty_cell.core.flight.watch import charge_left_at, low_for_good, score_flights
 from zesty_cell.core.quantiles import range_of
-from zesty_cell.core.sheet import Sheet
 
 #: The air of warm and cold days [°C]; the pack waits in it before flight.
 WARM_C, COLD_C = 22.0, 4.0
@@ -151,7 +152,7 @@ class DayFlights(ABC):
         self._end_s = fly(self.setup).end_s
 
     def start(self) -> Callable[[], NDArray[np.float64]]:
-        """Set the flights off; see :func:`~zesty_cell.core.many.start_many`."""
+        """Set the flights off; see :func:`~zesty_cell.core.flight.many.start_many`."""
         return start_many(
             self.setup,
             factors=self.factors,
@@ -162,7 +163,7 @@ class DayFlights(ABC):
 
     @abstractmethod
     def visit(self, rows: slice, knots: Knots) -> None:
-        """See :data:`~zesty_cell.core.many.Visitor`."""
+        """See :data:`~zesty_cell.core.flight.many.Visitor`."""
 
 
 Flights = TypeVar("Flights", bound=DayFlights)
@@ -220,7 +221,7 @@ class _Watch(DayFlights):
         self.shown = shown_over_true(self.setup, k)
 
     def visit(self, rows: slice, knots: Knots) -> None:
-        """See :data:`~zesty_cell.core.many.Visitor`; a rule's events beyond ``_MOST_EVENTS`` are only counted."""
+        """A :data:`~zesty_cell.core.flight.many.Visitor`; events beyond ``_MOST_EVENTS`` are only counted."""
         pack, made = self.setup.sheet.pack, self.made
         score_flights(
             knots.at,
@@ -323,7 +324,7 @@ class _Keep(DayFlights):
         self.chunks: list[tuple[slice, Knots]] = []
 
     def visit(self, rows: slice, knots: Knots) -> None:
-        """See :data:`~zesty_cell.core.many.Visitor`."""
+        """See :data:`~zesty_cell.core.flight.many.Visitor`."""
         self.chunks.append((rows, knots.kept()))
 
 
@@ -387,7 +388,7 @@ def score_plan(
     StoppedError
         When it was cancelled.
     OutOfRangeError
-        As :func:`~zesty_cell.core.flight.set_up`.
+        As :func:`~zesty_cell.core.flight.setup.set_up`.
     """
     watches = [_Watch(plan, sheet, day) for day in days]
     flown = fly_days(watches, progress=progress, cancelled=cancelled)

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from itertools import pairwise
 
+from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.callouts.rules import (
     DERIVED_ROLES,
     FULL_TOLERANCE_V,
@@ -25,8 +26,7 @@ from zesty_cell.core.callouts.rules import (
 )
 from zesty_cell.core.callouts.schools import SetTimer, Written, profile_of, write_plan
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.forecast import Forecast
-from zesty_cell.core.pack import Pack
+from zesty_cell.core.parts.pack import Pack
 
 
 def _of_pack(condition: Condition, *, alike: bool) -> bool:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from zesty_cell.core.callouts.engine import spoken_time
 from zesty_cell.core.callouts.rules import CalloutPlan, Condition, Guards, Rule, Switch, Timer
+from zesty_cell.core.clock import clock
 
 #: What transmitters keep sound files under: lower-case letters and digits, no more than this many.
 SOUND_NAME_LENGTH = 8
@@ -48,12 +49,6 @@ class Steps:
     timers: tuple[str, ...]
     bench: tuple[str, ...]
     files: tuple[Sound, ...]
-
-
-def clock(seconds: float, /) -> str:
-    """A time as it is set [s]: “16:00”."""
-    whole = int(seconds + 0.5)
-    return f"{whole // 60}:{whole % 60:02d}"
 
 
 def value_words(plan: CalloutPlan, /, *, rule: Rule, condition: Condition) -> str:

@@ -8,13 +8,13 @@ from dataclasses import dataclass, fields, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.callouts.derive import in_earnest_s
+from zesty_cell.core.answer.thresholds import in_earnest_s
 from zesty_cell.core.callouts.dry_run import DryRun, judged, resting_switches
 from zesty_cell.core.callouts.engine import Frames, frames
 from zesty_cell.core.callouts.rules import FULL_TOLERANCE_V, CalloutPlan, Rule
-from zesty_cell.core.callouts.steps import clock
-from zesty_cell.core.chemistries import CHEMISTRIES
-from zesty_cell.core.pack import Pack
+from zesty_cell.core.clock import clock
+from zesty_cell.core.parts.chemistries import CHEMISTRIES
+from zesty_cell.core.parts.pack import Pack
 
 #: A transmitter takes this many frames a second at most [Hz].
 MOST_RATE_HZ = 50.0

@@ -8,16 +8,16 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.callouts.derive import EARLY_SHARE, HOLDS_S, hold_samples, voltage_step_v
-from zesty_cell.core.callouts.lead import MOST_FALSE, MOST_LATE, TOO_EARLY_SHARE, Leads, volts_shown
-from zesty_cell.core.callouts.rules import CalloutPlan, Condition, on_step
+from zesty_cell.core.answer.lead import MOST_FALSE, MOST_LATE, TOO_EARLY_SHARE, Leads, volts_shown
+from zesty_cell.core.answer.thresholds import EARLY_SHARE, HOLDS_S, hold_samples, on_step, voltage_step_v
+from zesty_cell.core.asked.flying import STEP_S
+from zesty_cell.core.asked.sheet import Sheet
+from zesty_cell.core.callouts.rules import CalloutPlan, Condition
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, Day, DayFlights, DayScore, Progress, fly_days
-from zesty_cell.core.callouts.watch import try_settings
-from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flying import STEP_S
-from zesty_cell.core.many import Knots
-from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.flight.many import Knots
+from zesty_cell.core.flight.watch import try_settings
+from zesty_cell.core.parts.chemistries import chemistry_for
 
 #: How far up and down thresholds are tried [V a cell], and how many at most.
 SPAN_V = 0.30
@@ -91,7 +91,7 @@ class _Watch(DayFlights):
         return np.asarray(self._first < self.first_s)
 
     def visit(self, rows: slice, knots: Knots) -> None:
-        """See :data:`~zesty_cell.core.many.Visitor`."""
+        """See :data:`~zesty_cell.core.flight.many.Visitor`."""
         first, true = np.empty_like(self._first[:, rows]), np.empty_like(self._first[:, rows])
         try_settings(
             knots.at,

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 from zesty_cell.core.callouts.rules import DERIVED_ROLES, CalloutPlan, Role, Rule
 from zesty_cell.core.callouts.several import keep_packs, named_like
-from zesty_cell.core.callouts.steps import clock, value_words
+from zesty_cell.core.callouts.steps import value_words
+from zesty_cell.core.clock import clock
 
 #: Timers this near are the same [s].
 _SAME_S = 4.0

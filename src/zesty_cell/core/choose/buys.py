@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from zesty_cell.core.brief import Brief, BriefBatch
-from zesty_cell.core.changes import CHANGES, ChangeKey, changed
+from zesty_cell.core.asked.changes import CHANGES, changed
+from zesty_cell.core.asked.sheet import ChangeKey, Sheet
 from zesty_cell.core.choose.compare import grams
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import Setup, set_up
-from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.flight.setup import Setup, set_up
+from zesty_cell.core.flight.summary import Brief, BriefBatch
 
 #: Less than this is said as "no difference" [s].
 LEAST_GAIN_S = 0.5
@@ -62,7 +62,7 @@ def what_buys_minutes(
     Raises
     ------
     OutOfRangeError
-        As :func:`~zesty_cell.core.flight.set_up`.
+        As :func:`~zesty_cell.core.flight.setup.set_up`.
     """
     base = set_up(sheet)
     setups: list[Setup] = [base]

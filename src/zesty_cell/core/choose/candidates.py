@@ -9,17 +9,17 @@ from typing import Annotated
 import numpy as np
 from pydantic import Field, model_validator
 
-from zesty_cell.core.cell import CellModel
-from zesty_cell.core.changes import PACK_CHANGES
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.chemistry import Chemistry, ChemistryKey, Quality
+from zesty_cell.core.asked.changes import PACK_CHANGES
+from zesty_cell.core.asked.landing import LandingRule
+from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.entity import Entity, refused
 from zesty_cell.core.errors import LayoutError, TooManyCandidatesError
-from zesty_cell.core.landing import LandingRule
-from zesty_cell.core.layout import Arrangement, check_arrangement
-from zesty_cell.core.pack import Pack, pack_of_cells
+from zesty_cell.core.parts.cell import CellModel
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.chemistry import Chemistry, ChemistryKey, Quality
+from zesty_cell.core.parts.layout import Arrangement, check_arrangement
+from zesty_cell.core.parts.pack import Pack, pack_of_cells
 from zesty_cell.core.remember import by_identity
-from zesty_cell.core.sheet import Sheet
 
 #: More than this is asked about before it is run: some seconds of both cores.
 MOST_CANDIDATES = 20_000

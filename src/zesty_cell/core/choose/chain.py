@@ -7,12 +7,13 @@ from typing import Literal
 
 import numpy as np
 
-from zesty_cell.core.brief import Brief
-from zesty_cell.core.checks import POWER_MARGIN_LOOK, THRUST_TO_WEIGHT_LOOK, Status, rolling_rms
-from zesty_cell.core.craft import standing_current_a
-from zesty_cell.core.flight import Flight, Setup
-from zesty_cell.core.honest import HonestCurrent
-from zesty_cell.core.pack import CONNECTORS
+from zesty_cell.core.answer.checks import POWER_MARGIN_LOOK, THRUST_TO_WEIGHT_LOOK, Status, rolling_rms
+from zesty_cell.core.flight.honest_current import HonestCurrent
+from zesty_cell.core.flight.one import Flight
+from zesty_cell.core.flight.setup import Setup
+from zesty_cell.core.flight.summary import Brief
+from zesty_cell.core.parts.craft import standing_current_a
+from zesty_cell.core.parts.pack import CONNECTORS
 
 LinkKey = Literal[
     "cells", "rating", "plug", "second_plug", "leads", "voltage", "esc", "esc_burst", "motors", "propeller"

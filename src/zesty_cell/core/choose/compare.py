@@ -13,18 +13,19 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.brief import Brief, fly_brief
-from zesty_cell.core.checks import Check, check_flight
-from zesty_cell.core.chemistry import ChemistryKey
+from zesty_cell.core.answer.checks import Check, check_flight
+from zesty_cell.core.answer.forecast import cruise_current_a, mah_per_km, mean_current_a, sampled_factors, used_wh
+from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.choose.candidates import LandingVolts, with_pack
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import Flight, Setup, fly, landing_times_s, set_up
-from zesty_cell.core.forecast import cruise_current_a, mah_per_km, mean_current_a, sampled_factors, used_wh
-from zesty_cell.core.honest import HonestCurrent, honest_current
-from zesty_cell.core.many import start_many
-from zesty_cell.core.pack import Pack
+from zesty_cell.core.flight.honest_current import HonestCurrent, honest_current
+from zesty_cell.core.flight.many import start_many
+from zesty_cell.core.flight.one import Flight, fly, landing_times_s
+from zesty_cell.core.flight.setup import Setup, set_up
+from zesty_cell.core.flight.summary import Brief, fly_brief
+from zesty_cell.core.parts.chemistry import ChemistryKey
+from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.quantiles import quantiles
-from zesty_cell.core.sheet import Sheet
 
 #: More than this no page shows side by side.
 MOST_COMPARED = 8
@@ -136,7 +137,7 @@ def compare_one(sheet: Sheet) -> Compared:
     Raises
     ------
     OutOfRangeError
-        As :func:`~zesty_cell.core.flight.set_up`.
+        As :func:`~zesty_cell.core.flight.setup.set_up`.
     """
     return _start(sheet)()
 

@@ -8,15 +8,15 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.brief import BriefBatch
-from zesty_cell.core.changes import rebuilt
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.chemistry import ChemistryKey
+from zesty_cell.core.asked.changes import rebuilt
+from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.choose.candidates import label_name, with_pack
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import set_up
-from zesty_cell.core.pack import Pack, pack_figures
-from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.flight.setup import set_up
+from zesty_cell.core.flight.summary import BriefBatch
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.chemistry import ChemistryKey
+from zesty_cell.core.parts.pack import Pack, pack_figures
 
 #: A one per cent heavier pack buys this share of a per cent more time at the knee [1].
 KNEE_ELASTICITY = 0.5
@@ -118,7 +118,7 @@ def knee(sheet: Sheet, *, chemistry: ChemistryKey) -> Knee:
     Raises
     ------
     OutOfRangeError
-        As :func:`~zesty_cell.core.flight.set_up`.
+        As :func:`~zesty_cell.core.flight.setup.set_up`.
     """
     dry_kg = sheet.craft.dry_mass_kg
     one_ah_kg = _kg_per_ah(sheet.pack, chemistry)

@@ -8,13 +8,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from zesty_cell.core.brief import Brief, BriefBatch
-from zesty_cell.core.changes import BETTER_RESISTANCE, MORE_CAPACITY, changed, plain_pack, rebuilt
+from zesty_cell.core.asked.changes import BETTER_RESISTANCE, MORE_CAPACITY, changed, plain_pack, rebuilt
+from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.choose.candidates import with_pack
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import Setup, set_up
-from zesty_cell.core.pack import Pack, pack_figures
-from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.flight.setup import Setup, set_up
+from zesty_cell.core.flight.summary import Brief, BriefBatch
+from zesty_cell.core.parts.pack import Pack, pack_figures
 
 PowerKey = Literal["now", "more cells", "more capacity", "better pack", "two in parallel"]
 
@@ -92,7 +92,7 @@ def more_power(sheet: Sheet) -> tuple[PowerOption, ...]:
     Raises
     ------
     OutOfRangeError
-        As :func:`~zesty_cell.core.flight.set_up`.
+        As :func:`~zesty_cell.core.flight.setup.set_up`.
     """
     flown = set_up(sheet).sheet
     pack = flown.pack

@@ -11,14 +11,14 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from zesty_cell.core.brief import Brief, BriefBatch
+from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.choose.candidates import with_pack
 from zesty_cell.core.entity import Entity
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import set_up
-from zesty_cell.core.many import flight_pool
-from zesty_cell.core.pack import Pack, PackFigures
-from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.flight.many import flight_pool
+from zesty_cell.core.flight.setup import set_up
+from zesty_cell.core.flight.summary import Brief, BriefBatch
+from zesty_cell.core.parts.pack import Pack, PackFigures
 
 Metres = Annotated[float, Field(gt=0, le=3)]
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import Flight, Setup
+from zesty_cell.core.flight.one import Flight
+from zesty_cell.core.flight.setup import Setup
 
 
 @dataclass(frozen=True)

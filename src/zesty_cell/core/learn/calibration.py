@@ -16,7 +16,7 @@ from zesty_cell.core.learn.hover_down import MOST_POINTS
 from zesty_cell.core.learn.line_loss import LineLoss, line_loss
 from zesty_cell.core.learn.moment import Moment
 from zesty_cell.core.learn.scales import ONE_FLIGHT, CurrentScale, VoltageScale, current_scale, voltage_scale
-from zesty_cell.core.measured import CellVolts, PackVolts
+from zesty_cell.core.parts.measured import CellVolts, PackVolts
 
 #: How far a sensor that was never checked may be out, one standard deviation [1].
 UNCHECKED_VOLTAGE, UNCHECKED_CURRENT = 0.02, 0.10

@@ -19,21 +19,21 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.flight import Factors, Setup, set_up
-from zesty_cell.core.flying import FlyingPattern
-from zesty_cell.core.forecast import (
+from zesty_cell.core.answer.forecast import (
     ARRHENIUS_SIGMA_K,
     INTENSITY_SIGMA,
     colder_than_25,
     gusts_in_mean,
     power_by_weight_sigma,
 )
+from zesty_cell.core.asked.flying import FlyingPattern
+from zesty_cell.core.asked.learned_factors import CAPACITY, POWER, RESISTANCE, PackKind, Taught, spread_of
+from zesty_cell.core.asked.sheet import COLDEST_C, HOTTEST_C, Sheet
+from zesty_cell.core.flight.many import charge_left_at
+from zesty_cell.core.flight.setup import Factors, Setup, set_up
 from zesty_cell.core.learn.flights import How, LoggedFlight, Used, left_by_rest
 from zesty_cell.core.learn.log_fit import LogTold, Slow
-from zesty_cell.core.many import charge_left_at
-from zesty_cell.core.pack import Pack, pack_figures
-from zesty_cell.core.sheet import COLDEST_C, HOTTEST_C, Sheet
-from zesty_cell.core.taught import CAPACITY, POWER, RESISTANCE, PackKind, Taught, spread_of
+from zesty_cell.core.parts.pack import Pack, pack_figures
 
 #: How the charge of a flight varies from one flight to the next before the flights tell, one sigma [1], and as of
 #: how many flights that counts.

@@ -11,14 +11,14 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.chemistry import charge_left_at_rest
 from zesty_cell.core.entity import Entity, Name
 from zesty_cell.core.learn.calibration import Calibration, CurrentCalibration, charge_factor, current_now
 from zesty_cell.core.learn.moment import Moment
 from zesty_cell.core.learn.rest import rested_v
-from zesty_cell.core.measured import CellVolts
-from zesty_cell.core.pack import Pack
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.chemistry import charge_left_at_rest
+from zesty_cell.core.parts.measured import CellVolts
+from zesty_cell.core.parts.pack import Pack
 
 How = Literal["gentle", "as planned", "hard"]
 #: Why a pilot landed.

@@ -10,12 +10,12 @@ from typing import Literal
 
 import numpy as np
 
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.chemistry import Chemistry, charge_left_at_rest, temperature_factor
 from zesty_cell.core.learn.calibration import Calibration, CellCheck
 from zesty_cell.core.learn.flights import LoggedFlight, Used, left_by_rest, used_of
-from zesty_cell.core.measured import LEAST_SHARE_FOR_CAPACITY
-from zesty_cell.core.pack import Pack
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.chemistry import Chemistry, charge_left_at_rest, temperature_factor
+from zesty_cell.core.parts.measured import LEAST_SHARE_FOR_CAPACITY
+from zesty_cell.core.parts.pack import Pack
 
 Verdict = Literal["fit", "watch", "retire"]
 

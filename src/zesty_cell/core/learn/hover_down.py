@@ -8,11 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.callouts.derive import voltage_step_v
-from zesty_cell.core.callouts.rules import on_step
+from zesty_cell.core.answer.thresholds import on_step, voltage_step_v
 from zesty_cell.core.callouts.telemetry import Telemetry
-from zesty_cell.core.chemistry import Chemistry
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.parts.chemistry import Chemistry
 
 LEAST_POINTS, MOST_POINTS = 4, 60
 #: A reading may rise over the one before by this and be a checker's rounding [V a cell].

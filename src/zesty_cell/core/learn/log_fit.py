@@ -17,15 +17,17 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from zesty_cell.core import kernel
+from zesty_cell.core.asked.flying import CURRENT
 from zesty_cell.core.callouts.telemetry import Telemetry, last_heard
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.chemistry import cell_table, temperature_table
 from zesty_cell.core.entity import Entity
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import LONGEST_STEP_S, NOTHING_KEPT
+from zesty_cell.core.flight import kernel
+from zesty_cell.core.flight.one import NOTHING_KEPT
+from zesty_cell.core.flight.setup import LONGEST_STEP_S
 from zesty_cell.core.learn.flights import ERROR_SHOWN
-from zesty_cell.core.pack import Pack, cell_cooling_w_k, pack_figures
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.chemistry import cell_table, temperature_table
+from zesty_cell.core.parts.pack import Pack, cell_cooling_w_k, pack_figures
 
 Cooling = Literal["enclosed", "still air", "airflow"]
 ParameterKey = Literal["resistance", "polarisation", "capacity", "start", "voltage scale", "diffusion"]
@@ -255,7 +257,7 @@ class _Model:
         self.weight = (np.minimum(np.abs(after - self.time_s), np.abs(self.time_s - before)) <= 2.0).astype(float)
         self.air_c, self.cooling = air_c, cooling
         self.used_ah = float(np.sum(self.cell_a) * self.step_s / 3600.0)  # of one cell
-        self._kind = np.full(self.time_s.size, kernel.CURRENT, dtype=np.int64)
+        self._kind = np.full(self.time_s.size, CURRENT, dtype=np.int64)
         self._seconds = np.full(self.time_s.size, self.step_s)
         self._no_work = np.zeros(self.time_s.size)
         self._trace = np.empty((1, self.time_s.size))

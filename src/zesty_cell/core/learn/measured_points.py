@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Literal
 
-from zesty_cell.core.craft import Craft, MeasuredFullThrottle, MeasuredPoint
 from zesty_cell.core.learn.calibration import Calibration, CurrentCalibration, Moved, VoltageCalibration
+from zesty_cell.core.parts.craft import Craft, MeasuredFullThrottle, MeasuredPoint
 
 #: A point that moves by less is left as it is [1].
 WORTH_CORRECTING = 0.005

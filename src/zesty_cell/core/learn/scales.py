@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from zesty_cell.core.callouts.rules import on_step
+from zesty_cell.core.answer.thresholds import on_step
 from zesty_cell.core.errors import OutOfRangeError
 
 #: How one flight's reading differs from the next, before several tell [1].

@@ -9,9 +9,8 @@ from typing import Literal
 
 import numpy as np
 
-from zesty_cell.core.callouts.derive import voltage_step_v
-from zesty_cell.core.callouts.rules import on_step
-from zesty_cell.core.forecast import Forecast
+from zesty_cell.core.answer.forecast import Forecast
+from zesty_cell.core.answer.thresholds import on_step, voltage_step_v
 from zesty_cell.core.learn.flights import LoggedFlight
 
 #: The threshold moves by this at most after a look at the log [V, pack].

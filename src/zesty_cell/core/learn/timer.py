@@ -13,9 +13,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from zesty_cell.core.callouts.derive import guard_timer
-from zesty_cell.core.callouts.steps import clock
-from zesty_cell.core.forecast import Forecast
+from zesty_cell.core.answer.forecast import Forecast
+from zesty_cell.core.answer.thresholds import guard_timer
+from zesty_cell.core.clock import clock
 
 #: The first flight takes this share of the forecast at most [1].
 FIRST_SHARE = 0.5

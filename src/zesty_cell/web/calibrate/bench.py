@@ -9,13 +9,13 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.chemistry import Chemistry
+from zesty_cell.core.answer.forecast import Forecast
+from zesty_cell.core.answer.plausibility import Doubt
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.forecast import Forecast
 from zesty_cell.core.learn.calibration import Calibration, Kind, SensorNow, voltage_now
-from zesty_cell.core.pack import Pack
-from zesty_cell.core.plausibility import Doubt
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.chemistry import Chemistry
+from zesty_cell.core.parts.pack import Pack
 from zesty_cell.services.forecasts import flown
 from zesty_cell.services.learning import as_flown, current_sensor
 from zesty_cell.services.sheet_for import sheet_for

@@ -8,6 +8,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from zesty_cell.core.answer.plausibility import OVER_FULL_V, cell_volts_doubt, pack_volts_doubt
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
 from zesty_cell.core.callouts.telemetry import Telemetry
 from zesty_cell.core.errors import OutOfRangeError
@@ -15,8 +16,8 @@ from zesty_cell.core.learn.calibration import CellCheck, HoverDown, LineLossTest
 from zesty_cell.core.learn.health import cell_spread
 from zesty_cell.core.learn.hover_down import hover_curve, steady_points
 from zesty_cell.core.learn.line_loss import TEST_UNDER_FULL_V
-from zesty_cell.core.pack import pack_figures
-from zesty_cell.core.plausibility import OVER_FULL_V, cell_volts_doubt, lamp_doubts, pack_volts_doubt
+from zesty_cell.core.learn.plausibility import lamp_doubts
+from zesty_cell.core.parts.pack import pack_figures
 from zesty_cell.web.calibrate.bench import Bench, Made, weighed
 from zesty_cell.web.drawing.calibration_charts import cell_bars, hover_chart, lamp_chart
 from zesty_cell.web.forms import Field, read_fields, words_of

@@ -11,8 +11,8 @@ from pydantic import ValidationError
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.calibration import CurrentCalibration, VoltageCalibration
 from zesty_cell.core.learn.flights import MOST_OVER_CAPACITY
+from zesty_cell.core.learn.plausibility import scale_doubt, voltage_points_doubts
 from zesty_cell.core.learn.scales import implausible_amps, reading_rises
-from zesty_cell.core.plausibility import scale_doubt, voltage_points_doubts
 from zesty_cell.services.learning import sensor_flights
 from zesty_cell.web.calibrate.bench import Bench, Made, weighed
 from zesty_cell.web.drawing.calibration_charts import scale_chart

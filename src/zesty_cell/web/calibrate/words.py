@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.learn.calibration import (
     Calibration,
     CellCheck,
@@ -14,7 +13,8 @@ from zesty_cell.core.learn.calibration import (
 )
 from zesty_cell.core.learn.health import cell_spread
 from zesty_cell.core.learn.hover_down import hover_curve
-from zesty_cell.core.pack import Pack
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.pack import Pack
 from zesty_cell.web.units import minutes
 
 

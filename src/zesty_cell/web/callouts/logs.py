@@ -14,11 +14,11 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.answer.plausibility import Doubt
+from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.callouts.telemetry import flight_seen
-from zesty_cell.core.keeping import type_of
-from zesty_cell.core.log_plausibility import log_doubts
-from zesty_cell.core.plausibility import Doubt
-from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.learn.log_plausibility import log_doubts
+from zesty_cell.core.parts.ownership import type_of
 from zesty_cell.formats.csv_table import Table, read_table
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_csv import (

@@ -19,7 +19,7 @@ from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, score_plan
 from zesty_cell.core.callouts.several import keep_packs, not_told_apart
 from zesty_cell.core.callouts.tune import tunable, tune
 from zesty_cell.core.callouts.update import brought_up_to_date
-from zesty_cell.core.craft import Craft, Shown
+from zesty_cell.core.parts.craft import Craft, Shown
 from zesty_cell.formats.csv_table import MOST_BYTES
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.espeak import SPEEDS, VOICES

@@ -22,7 +22,7 @@ from zesty_cell.core.callouts.rules import (
     free_positions,
 )
 from zesty_cell.core.callouts.several import not_told_apart
-from zesty_cell.core.chemistries import CHEMISTRIES
+from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.web.forms import Field, FormState, form_units, get, put, read_field, whole_number, words_of
 from zesty_cell.web.units import (
     CAPACITY,

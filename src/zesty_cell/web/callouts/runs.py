@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.callouts.dry_run import ODDITIES, DryRun, on_forecast, on_sampled_flight, run_oddity
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.telemetry import on_telemetry
-from zesty_cell.core.forecast import Forecast
 from zesty_cell.services.log_fits import read_packed
 from zesty_cell.store import logs as log_store
 from zesty_cell.store.flights import is_there

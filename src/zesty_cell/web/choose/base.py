@@ -7,9 +7,9 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.cell import CellModel
-from zesty_cell.core.changes import CHANGES
-from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.asked.changes import CHANGES
+from zesty_cell.core.asked.sheet import Sheet
+from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.services import learning
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.hangar import CELLS

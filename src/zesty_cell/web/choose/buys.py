@@ -7,16 +7,17 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from zesty_cell.core.brief import fly_brief
 from zesty_cell.core.choose.buys import what_buys_minutes
 from zesty_cell.core.choose.candidates import with_pack
 from zesty_cell.core.choose.chain import parts_chain
 from zesty_cell.core.choose.power import STYLES, StyleKey, first_cell_count, more_power
 from zesty_cell.core.choose.travel import out_and_back
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import Flight, Setup, fly, set_up
-from zesty_cell.core.honest import honest_current
-from zesty_cell.core.keeping import Keeping
+from zesty_cell.core.flight.honest_current import honest_current
+from zesty_cell.core.flight.one import Flight, fly
+from zesty_cell.core.flight.setup import Setup, set_up
+from zesty_cell.core.flight.summary import fly_brief
+from zesty_cell.core.parts.ownership import Keeping
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.web.choose.base import base_context, desk_of

@@ -11,8 +11,9 @@ from fastapi.responses import HTMLResponse
 from sqlalchemy.orm import Session
 from starlette.datastructures import QueryParams
 
-from zesty_cell.core.chemistries import chemistry_for
-from zesty_cell.core.chemistry import Chemistry, ChemistryKey
+from zesty_cell.core.answer.plausibility import landing_volts_doubt
+from zesty_cell.core.asked.flying import FIRST_PATTERN, PATTERNS
+from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.choose.buys import LEAST_GAIN_S, what_buys_minutes
 from zesty_cell.core.choose.candidates import LandingVolts, landing_on
 from zesty_cell.core.choose.compare import (
@@ -28,11 +29,10 @@ from zesty_cell.core.choose.compare import (
 )
 from zesty_cell.core.choose.knee import knee
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flying import FIRST_PATTERN, PATTERNS
-from zesty_cell.core.keeping import type_of
-from zesty_cell.core.pack import Pack, pack_figures
-from zesty_cell.core.plausibility import landing_volts_doubt
-from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.chemistry import Chemistry, ChemistryKey
+from zesty_cell.core.parts.ownership import type_of
+from zesty_cell.core.parts.pack import Pack, pack_figures
 from zesty_cell.services import learning
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store.hangar import CRAFTS, PACKS

@@ -7,11 +7,11 @@ from collections.abc import Mapping
 
 from pydantic import ValidationError
 
-from zesty_cell.core.cell import CellModel
-from zesty_cell.core.chemistries import CHEMISTRIES
 from zesty_cell.core.choose.candidates import label_name
 from zesty_cell.core.errors import LayoutError, OutOfRangeError
-from zesty_cell.core.pack import Pack, pack_of_cells
+from zesty_cell.core.parts.cell import CellModel
+from zesty_cell.core.parts.chemistries import CHEMISTRIES
+from zesty_cell.core.parts.pack import Pack, pack_of_cells
 
 _ARRANGEMENTS = {"rows": "rows", "layers": "two layers", "tube": "tube"}
 _SHORT = {long: short for short, long in _ARRANGEMENTS.items()}

@@ -9,14 +9,14 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from zesty_cell.core.brief import Brief
-from zesty_cell.core.checks import POWER_MARGIN_LOOK, THRUST_TO_WEIGHT_LOOK
-from zesty_cell.core.chemistries import CHEMISTRIES
+from zesty_cell.core.answer.checks import POWER_MARGIN_LOOK, THRUST_TO_WEIGHT_LOOK
 from zesty_cell.core.choose.candidates import MOST_CANDIDATES, SearchSpace, candidate_count, candidates, narrowed
 from zesty_cell.core.choose.search import Excluded, Found, SearchLimits, search
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import set_up
-from zesty_cell.core.pack import Pack, PackFigures
+from zesty_cell.core.flight.setup import set_up
+from zesty_cell.core.flight.summary import Brief
+from zesty_cell.core.parts.chemistries import CHEMISTRIES
+from zesty_cell.core.parts.pack import Pack, PackFigures
 from zesty_cell.web.choose.base import CHEMISTRY_WORDS, Desk, base_context, desk_of
 from zesty_cell.web.choose.imagined import spec_of
 from zesty_cell.web.choose.jobs import Job, Jobs

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from zesty_cell.core.pack import PackFigures
+from zesty_cell.core.parts.pack import PackFigures
 
 
 @dataclass(frozen=True)

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from zesty_cell.core.chemistry import Chemistry, charge_left_at_rest
 from zesty_cell.core.learn.calibration import LineLossTest
 from zesty_cell.core.learn.hover_down import HoverCurve
 from zesty_cell.core.learn.line_loss import LineLoss
+from zesty_cell.core.parts.chemistry import Chemistry, charge_left_at_rest
 from zesty_cell.web.drawing.scale import Scale, Tick, nice_step, path, ticks
 from zesty_cell.web.units import minutes
 

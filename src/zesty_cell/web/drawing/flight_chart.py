@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.callouts.dry_run import on_forecast
 from zesty_cell.core.callouts.schools import write_plan
-from zesty_cell.core.flight import Flight
-from zesty_cell.core.forecast import Forecast
+from zesty_cell.core.flight.one import Flight
 from zesty_cell.web.drawing.scale import Scale, Tick, envelope, nice_step, path, sparse, ticks
 from zesty_cell.web.units import group, minutes
 

@@ -7,8 +7,8 @@ from collections.abc import Collection
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
-from zesty_cell.core.layout import CellPlace, layout
-from zesty_cell.core.pack import Pack, cell_size_of, pack_figures
+from zesty_cell.core.parts.layout import CellPlace, layout
+from zesty_cell.core.parts.pack import Pack, cell_size_of, pack_figures
 
 #: A wheel has ten segments, so that one stands for a tenth of the charge.
 SEGMENTS = 10

@@ -8,15 +8,15 @@ from functools import cached_property
 
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.answer.forecast import Forecast
+from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.forecast import Forecast
-from zesty_cell.core.keeping import charge_now
 from zesty_cell.core.learn.correction import Learned
 from zesty_cell.core.learn.disagreement import Disagreement
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.threshold import Landing, ThresholdStep, next_threshold
 from zesty_cell.core.learn.timer import NextTimer
-from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.parts.ownership import charge_now
 from zesty_cell.services.advice import Advice, advise
 from zesty_cell.services.learning import Told, disagreement_of
 from zesty_cell.services.plans import PlanNow, plan_now

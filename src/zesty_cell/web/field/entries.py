@@ -11,11 +11,12 @@ from typing import Any
 from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.answer.forecast import Forecast
+from zesty_cell.core.answer.plausibility import cell_volts_doubt
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.forecast import Forecast
 from zesty_cell.core.learn.flights import LoggedFlight, doubts, shared_out
-from zesty_cell.core.pack import Pack
-from zesty_cell.core.plausibility import cell_volts_doubt, flight_doubts
+from zesty_cell.core.learn.plausibility import flight_doubts
+from zesty_cell.core.parts.pack import Pack
 from zesty_cell.services.advice import advise
 from zesty_cell.services.log_fits import keep_fits
 from zesty_cell.store import flights as store

@@ -18,8 +18,8 @@ from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.exc import OperationalError
 
 from zesty_cell.core.learn.flights import Airborne, LoggedFlight, doubts
-from zesty_cell.core.pack import Pack
-from zesty_cell.core.plausibility import flight_doubts
+from zesty_cell.core.learn.plausibility import flight_doubts
+from zesty_cell.core.parts.pack import Pack
 from zesty_cell.formats.csv_table import read_named_rows
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.flights_csv import ReadFlight, as_flight, read_flights

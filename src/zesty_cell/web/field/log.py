@@ -11,9 +11,9 @@ from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.chemistries import chemistry_for
 from zesty_cell.core.learn.calibration import charge_factor
 from zesty_cell.core.learn.flights import LoggedFlight, Used, odd_ones, used_of
+from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.formats.flights_csv import NamedFlight, write_flights
 from zesty_cell.services.learning import current_sensor
 from zesty_cell.services.log_fits import keep_fits

@@ -14,22 +14,22 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.brief import full_throttle_at_landing_a
+from zesty_cell.core.answer.forecast import Forecast
+from zesty_cell.core.asked.flying import FlyingPattern
+from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.callouts.dry_run import DryRun
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.schools import FIRST_SCHOOL, write_plan
 from zesty_cell.core.callouts.several import facing
 from zesty_cell.core.callouts.telemetry import Telemetry, on_telemetry
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import set_up
-from zesty_cell.core.flying import FlyingPattern
-from zesty_cell.core.forecast import Forecast
+from zesty_cell.core.flight.setup import set_up
+from zesty_cell.core.flight.summary import full_throttle_at_landing_a
 from zesty_cell.core.learn.calibration import corrected_log
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.log_fit import LogFit
 from zesty_cell.core.learn.log_pattern import LogPattern, pattern_from_log
-from zesty_cell.core.log_plausibility import log_doubts
-from zesty_cell.core.sheet import Sheet
+from zesty_cell.core.learn.log_plausibility import log_doubts
 from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_csv import guess_mapping, read_telemetry

@@ -1,0 +1,255 @@
+"""What may be typed: figures judged by what craft and pack already imply.
+
+Impossible figures are refused at their field.  Improbable ones are asked back: they may be meant, and are then
+taken.  The forms ask here; of flights and calibrations :mod:`zesty_cell.core.learn.plausibility` asks.  The limits
+are rules of thumb of ours, wide enough for anything that flies; each has its reason beside it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from zesty_cell.core.asked.sheet import Sheet
+from zesty_cell.core.parts.air import STANDARD_GRAVITY_M_S2
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.chemistry import Chemistry
+from zesty_cell.core.parts.craft import (
+    Craft,
+    MeasuredCharge,
+    MeasuredFullThrottle,
+    MeasuredPoint,
+    RotorGeometry,
+    disc_area_m2,
+)
+from zesty_cell.core.parts.measured import measured_capacity_ah
+from zesty_cell.core.parts.pack import Pack
+
+#: Weight over disc area of what hovers [N/m²]: large slow rotors to small fast ones, with room.
+DISC_LOADING = (8.0, 450.0)
+#: Electrical power in steady flight over all-up weight [W/kg]: gliders to ducted fans and indoor micros.
+STEADY_W_KG = (8.0, 1200.0)
+#: Pack energy over its weight [Wh/kg], improbable and impossible: nickel to the best lithium-ion, with room.
+PACK_WH_KG, PACK_WH_KG_NEVER = (35.0, 320.0), (8.0, 600.0)
+#: Resistance of a cell times its capacity [mΩ·Ah], improbable and impossible.
+OHM_AH, OHM_AH_NEVER = (1.8, 320.0), (0.5, 800.0)
+#: Label's C beyond which it is asked back [1/h].
+MOST_C = 250.0
+#: A label over the capacity that was measured [1].
+LABEL_OVER_MEASURED = 1.5
+#: Two voltages of one craft belong to one cell count where they are this near [1].
+SAME_CELLS = 1.45
+#: What a cell may read over full and still be a cell of that chemistry [V].
+OVER_FULL_V = 0.03
+
+
+@dataclass(frozen=True)
+class Doubt:
+    """A figure that cannot be, or hardly can.
+
+    Attributes
+    ----------
+    key : str
+        Stable name; a pilot who says “it is so” sends it back.
+    field : str
+        Dotted path of the field it stands beside.
+    impossible : bool
+        Refused; else asked back.
+    words : str
+        What is doubted, and what may have been meant.
+    """
+
+    key: str
+    field: str
+    impossible: bool
+    words: str
+
+
+def _outside(value: float, bounds: tuple[float, float]) -> bool:
+    return not bounds[0] <= value <= bounds[1]
+
+
+def craft_doubts(craft: Craft, /) -> tuple[Doubt, ...]:
+    """What of a craft cannot be or hardly can [kg, A, V, W/kg, N/m²]."""
+    found: list[Doubt] = []
+    steady, full = craft.steady, craft.full_throttle
+    rotor = craft.lifts_itself()
+    steady_w: float | None = None
+    if isinstance(steady, MeasuredPoint | MeasuredCharge):
+        at = f"steady.{steady.source}"
+        mass_kg = steady.all_up_mass_kg
+        if mass_kg <= craft.dry_mass_kg:
+            found.append(Doubt(
+                "weight_under_dry", f"{at}.all_up_mass_kg", True,
+                f"With its pack it weighs more than the {1000 * craft.dry_mass_kg:.0f} g without.",
+            ))  # fmt: skip
+        if isinstance(steady, MeasuredPoint):
+            amps, place = steady.current_a, f"{at}.current_a"
+        else:
+            amps, place = steady.charge_ah * 3600.0 / steady.duration_s, f"{at}.charge_ah"
+        steady_w = amps * steady.voltage_v
+        if _outside(steady_w / mass_kg, STEADY_W_KG):
+            low = steady_w / mass_kg < STEADY_W_KG[0]
+            hint = "Amps, not milliamps, and Ah as mAh?" if not low else "Is it amps of the whole craft?"
+            found.append(Doubt(
+                "steady_power", place, False,
+                f"{amps:.3g} A at {steady.voltage_v:g} V are {steady_w / mass_kg:.0f} W for each kilogram. {hint}",
+            ))  # fmt: skip
+        if _outside(steady.voltage_v / full.voltage_v, (1 / SAME_CELLS, SAME_CELLS)):
+            found.append(Doubt(
+                "other_cells", f"full_throttle.{full.source}.voltage_v", False,
+                f"{full.voltage_v:g} V here and {steady.voltage_v:g} V in steady flight are of other cell counts.",
+            ))  # fmt: skip
+        maximum_v = craft.limits.maximum_v
+        if maximum_v is not None and steady.voltage_v > maximum_v:
+            found.append(Doubt(
+                "over_maximum", "limits.maximum_v", True,
+                f"It was flown at {steady.voltage_v:g} V: its highest voltage is not below that.",
+            ))  # fmt: skip
+    if isinstance(steady, RotorGeometry):
+        mass_kg = 1.4 * craft.dry_mass_kg
+        loading = mass_kg * STANDARD_GRAVITY_M_S2 / disc_area_m2(steady)
+        if _outside(loading, DISC_LOADING):
+            size_cm = 100.0 * steady.rotor_diameter_m
+            hint = (
+                f"Is it {size_cm:.0f} inches, {2.54 * size_cm:.0f} cm?" if loading > DISC_LOADING[1]
+                else f"Is it {size_cm / 10.0:.1f} cm?"
+            )  # fmt: skip
+            found.append(Doubt(
+                "rotor_size", "steady.rotor.rotor_diameter_m", False,
+                f"{steady.rotor_count} of {size_cm:.0f} cm for about {1000 * mass_kg:.0f} g hardly fly. {hint}",
+            ))  # fmt: skip
+    if isinstance(full, MeasuredFullThrottle) and steady_w is not None:
+        ratio = full.current_a * full.voltage_v / steady_w
+        place, count = "full_throttle.measured.current_a", craft.limits.motor_count
+        if ratio <= 1.0:
+            found.append(Doubt(
+                "full_under_steady", place, True,
+                f"Full throttle takes more than steady flight: {steady_w:.0f} W there, "
+                f"{full.current_a * full.voltage_v:.0f} W here. Is it the whole craft's current?",
+            ))  # fmt: skip
+        elif rotor and ratio < 1.9:
+            each = f" If it is one motor's, all {count} take {count * full.current_a:.0f} A." if count > 1 else ""
+            found.append(Doubt(
+                "full_too_low", place, False,
+                f"That is thrust for {ratio ** (2 / 3):.1f} times its weight: it would hardly climb.{each}",
+            ))  # fmt: skip
+        elif ratio > 45.0:
+            found.append(Doubt(
+                "full_too_high", place, False,
+                f"That is {ratio:.0f} times what steady flight takes. Is one of the two in other units?",
+            ))  # fmt: skip
+    return tuple(found)
+
+
+def pack_doubts(pack: Pack, /) -> tuple[Doubt, ...]:
+    """What of a pack cannot be or hardly can [Wh/kg, mΩ·Ah, 1/h]."""
+    found: list[Doubt] = []
+    chemistry = chemistry_for(pack.chemistry)
+    if pack.mass_kg is not None:
+        density = pack.capacity_ah * chemistry.nominal_v * pack.series / pack.mass_kg
+        if _outside(density, PACK_WH_KG):
+            hint = "Is the capacity in mAh and the weight in grams?"
+            found.append(Doubt(
+                "energy_density", "mass_kg", _outside(density, PACK_WH_KG_NEVER),
+                f"{1000 * pack.capacity_ah:.0f} mAh, {pack.series}S, in {1000 * pack.mass_kg:.0f} g are "
+                f"{density:.0f} Wh for each kilogram: packs have 60 to 260. {hint}",
+            ))  # fmt: skip
+    if pack.cell_resistance_ohm is not None:
+        product = 1000.0 * pack.cell_resistance_ohm * pack.capacity_ah / pack.parallel
+        if _outside(product, OHM_AH):
+            usual = 1000.0 * chemistry.resistance_capacity_ohm_ah["ordinary"] / (pack.capacity_ah / pack.parallel)
+            found.append(Doubt(
+                "resistance", "cell_resistance_ohm", _outside(product, OHM_AH_NEVER),
+                f"{1000 * pack.cell_resistance_ohm:.3g} mΩ a cell: cells of this size have about {usual:.2g} mΩ. "
+                "Is it one cell's, in milliohms?",
+            ))  # fmt: skip
+    if pack.parallel_harness and pack.parallel == 1:
+        found.append(Doubt(
+            "harness", "parallel", True,
+            "Two packs in a harness are two side by side: give the parallel count and the capacity of both.",
+        ))  # fmt: skip
+    if pack.label_c is not None and pack.label_c > MOST_C:
+        found.append(Doubt(
+            "label_c", "label_c", False, f"{pack.label_c:g}C is more than any label claims. Is it the capacity?"
+        ))  # fmt: skip
+    if pack.ratings is not None and pack.ratings.continuous_a > MOST_C * pack.capacity_ah:
+        found.append(Doubt(
+            "rating", "ratings.continuous_a", False,
+            f"{pack.ratings.continuous_a:g} A are {pack.ratings.continuous_a / pack.capacity_ah:.0f}C for minutes.",
+        ))  # fmt: skip
+    if pack.tests.capacity is not None:
+        true_ah = measured_capacity_ah(test=pack.tests.capacity, chemistry=chemistry)
+        if pack.capacity_ah > LABEL_OVER_MEASURED * true_ah or true_ah > LABEL_OVER_MEASURED * pack.capacity_ah:
+            found.append(Doubt(
+                "label_over_measured", "tests.capacity.charge_ah", False,
+                f"The label says {1000 * pack.capacity_ah:.0f} mAh and this says {1000 * true_ah:.0f}. Was it full "
+                "before, and is it this pack?",
+            ))  # fmt: skip
+    return tuple(found)
+
+
+def landing_volts_doubt(volts: float, /, *, chemistry: Chemistry, field: str) -> Doubt | None:
+    """A landing voltage that cells of a chemistry are spoilt at, or do not have when full [V a cell]."""
+    if volts < chemistry.hard_floor_v:
+        words = f"Under {chemistry.hard_floor_v:.2f} V a cell {chemistry.short_name} is spoilt: land before that."
+    elif volts > chemistry.full_v:
+        words = f"{volts:g} V is over a full cell of {chemistry.short_name}, {chemistry.full_v:.2f} V."
+    else:
+        return None
+    return Doubt("landing_volts", field, True, words)
+
+
+def landing_doubts(sheet: Sheet, /) -> tuple[Doubt, ...]:
+    """What of a sheet's landing voltages cannot be with its cells [V a cell]."""
+    rule, chemistry = sheet.landing, chemistry_for(sheet.pack.chemistry)
+    asked = [
+        landing_volts_doubt(volts, chemistry=chemistry, field=f"landing.{name}")
+        for name, volts in (("rest_v", rule.rest_v), ("loaded_v", rule.loaded_v))
+        if volts is not None
+    ]
+    return tuple(doubt for doubt in asked if doubt is not None)
+
+
+def sheet_doubts(sheet: Sheet, /) -> tuple[Doubt, ...]:
+    """What of a whole sheet cannot be or hardly can: craft, pack and landing [none]; fields are its paths."""
+    return (
+        *(replace(d, field=f"craft.{d.field}") for d in craft_doubts(sheet.craft)),
+        *(replace(d, field=f"pack.{d.field}") for d in pack_doubts(sheet.pack)),
+        *landing_doubts(sheet),
+    )
+
+
+def cell_volts_doubt(volts: float, /, *, pack: Pack, field: str) -> Doubt | None:
+    """A voltage of a cell that no cell of a pack has [V]; says so where it is the pack's."""
+    chemistry, series = chemistry_for(pack.chemistry), pack.series
+    low_v, high_v = 0.8 * chemistry.hard_floor_v, chemistry.full_v + OVER_FULL_V
+    if low_v <= volts <= high_v:
+        return None
+    if series > 1 and low_v <= volts / series <= high_v:
+        return Doubt(
+            "pack_volts", field, True,
+            f"{volts:g} V is the whole pack: {volts / series:.2f} V a cell is asked for.",
+        )  # fmt: skip
+    if series > 1 and low_v <= volts * series <= high_v:
+        return Doubt(
+            "cell_volts", field, True, f"{volts * series:g} V is one cell: {pack.name} has {series} of them."
+        )  # fmt: skip
+    words = f"{volts:.2f} V is over a full cell of {chemistry.full_v:.2f} V."
+    if volts < low_v:
+        words = f"{volts:.2f} V is under anything a cell of {pack.name} can have and live."
+    return Doubt("no_such_cell", field, True, words)
+
+
+def pack_volts_doubt(volts: float, /, *, pack: Pack, field: str) -> Doubt | None:
+    """A voltage of a pack that this one does not have [V]; says so where it is one cell's."""
+    chemistry, series = chemistry_for(pack.chemistry), pack.series
+    low_v, high_v = 0.8 * chemistry.hard_floor_v, chemistry.full_v + OVER_FULL_V
+    if low_v * series <= volts <= high_v * series:
+        return None
+    if series > 1 and low_v <= volts <= high_v:
+        words = f"{volts:g} V is one cell: the pack's {volts * series:.1f} V are asked for."
+    elif volts > high_v * series:
+        words = f"{volts:g} V is over the {chemistry.full_v * series:.1f} V of {pack.name} when full."
+    else:
+        words = f"{volts:g} V is under anything {pack.name}, {series}S, can have and live."
+    return Doubt("not_this_pack", field, True, words)

@@ -1,0 +1,345 @@
+"""From a sheet to what the kernel takes: everything worked out as far as it goes without flying."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zesty_cell.core.asked.changes import as_flown
+from zesty_cell.core.asked.flying import STEP_S, Activity, FlyingPattern, LoadProgram, load_program, regime_of
+from zesty_cell.core.asked.landing import LandingRule, pack_low_lead_s, time_home_s
+from zesty_cell.core.asked.learned_factors import corrected_figures, corrected_load, corrected_pattern
+from zesty_cell.core.asked.sheet import Conditions, Sheet
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.flight import kernel
+from zesty_cell.core.parts.air import air_density_kg_m3
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.chemistry import (
+    Chemistry,
+    charge_left_at_rest,
+    open_circuit_v,
+)
+from zesty_cell.core.parts.craft import Craft, CraftLoad, burst_seconds, burst_work_j_kg, craft_load
+from zesty_cell.core.parts.estimates import Regime
+from zesty_cell.core.parts.pack import PackFigures, cell_cooling_w_k, pack_figures
+from zesty_cell.core.remember import by_identity
+
+#: Longest flight looked at [s].
+MAX_FLIGHT_S = 3 * 3600.0
+#: The march ends when the loaded voltage has stayed under the hard floor this long [s]: longer than
+#: a climb, even one that takes its longest, so that one dip (a check of its own) does not end the picture.
+FLOOR_HOLD_S = 8.0
+#: An ESC's cutoff takes the power away once the voltage has stayed under it this long in steady flight, and
+#: whatever the load this much longer [s]: no burst lasts so long.
+ESC_STEADY_HOLD_S, ESC_ANY_HOLD_S = 1.0, 10.0
+#: Longest step of the kernel [s]; against steps of one second it costs some hundredths of a second in 18 minutes.
+LONGEST_STEP_S = 2.0
+
+
+class Setup(NamedTuple):
+    """A sheet worked out as far as it goes without flying.
+
+    Attributes
+    ----------
+    flying : FlyingPattern
+        As it is flown: the sheet's, with the intensity that the log taught, heights as the seconds they take.
+    steady_w : tuple of float
+        Steady power at a share of one in each of its activities [W].
+    work_j : tuple of float
+        What each of its bursts does beyond flying level [J]; 0 for what is no burst of work.
+    all_up_mass_kg : float
+        Craft and pack [kg].
+    density_kg_m3 : float
+        Of the air flown in [kg/m³].
+    home_s, lead_s : float
+        Way home against the wind, and lead of "pack low" before landing [s].
+    start_c : float
+        Pack at take-off [°C].
+    landing_used_ah : float
+        Charge used at which the charge rule lands [Ah, whole pack]; infinity when it is off.
+    slow : float
+        Slow polarisation over the chemistry's, as logs tell it of this pack [1].
+    """
+
+    sheet: Sheet
+    chemistry: Chemistry
+    figures: PackFigures
+    load: CraftLoad
+    flying: FlyingPattern
+    steady_w: tuple[float, ...]
+    work_j: tuple[float, ...]
+    all_up_mass_kg: float
+    density_kg_m3: float
+    home_s: float
+    lead_s: float
+    start_c: float
+    landing_used_ah: float
+    slow: float = 1.0
+
+    def cruise_w(self) -> float:
+        """Propulsive power of the pattern's steady activity [W]; it stands for “cruise”."""
+        activity = self.flying.steady_activity()
+        return self.load.regime_w[regime_of(activity, craft=self.sheet.craft)] * activity.share
+
+
+@dataclass(frozen=True)
+class Factors:
+    """Departures of a flight from the sheet's best estimate; arrays of shape (k,), 1 or 0 is "as expected".
+
+    ``power``, ``capacity``, ``resistance``, ``full_throttle`` and ``intensity`` multiply;
+    ``air_c`` adds [°C].  ``gusts``, shape (k, g), multiply steady demand, one each ``kernel.GUST_S``, and the
+    length of what is flown; none by default.
+    """
+
+    power: NDArray[np.float64]
+    capacity: NDArray[np.float64]
+    resistance: NDArray[np.float64]
+    full_throttle: NDArray[np.float64]
+    intensity: NDArray[np.float64]
+    air_c: NDArray[np.float64]
+    gusts: NDArray[np.float64] | None = None
+
+    def __len__(self) -> int:
+        return int(self.power.size)
+
+    @staticmethod
+    def expected(count: int = 1) -> Factors:
+        """No departure at all, ``count`` times."""
+        one, zero = np.ones(count), np.zeros(count)
+        return Factors(power=one, capacity=one, resistance=one, full_throttle=one, intensity=one, air_c=zero)
+
+    def part(self, rows: slice) -> Factors:
+        """The flights of a slice."""
+        return Factors(
+            power=self.power[rows],
+            capacity=self.capacity[rows],
+            resistance=self.resistance[rows],
+            full_throttle=self.full_throttle[rows],
+            intensity=self.intensity[rows],
+            air_c=self.air_c[rows],
+            gusts=None if self.gusts is None else self.gusts[rows],
+        )
+
+    def gust_rows(self) -> NDArray[np.float64]:
+        """Gusts as the kernel takes them, shape (k, g) [1]."""
+        return np.empty((len(self), 0)) if self.gusts is None else self.gusts
+
+
+def _check_take_off(sheet: Sheet, chemistry: Chemistry) -> None:
+    """Refuse landing rules that land before the craft has left the ground."""
+    start, rule = sheet.conditions.start_charge, sheet.landing
+    if rule.charge_kept is not None and rule.charge_kept >= start:
+        raise OutOfRangeError(
+            f"You take off with {100 * start:.0f} %: keep less than that, or charge the pack.",
+            field="landing.charge_kept",
+            value=rule.charge_kept,
+            limit=start,
+        )
+    if rule.rest_v is None:
+        return
+    rest_v = float(open_circuit_v(chemistry=chemistry, charge_left=np.array([start]))[0])
+    if rule.rest_v >= rest_v - 0.005:
+        raise OutOfRangeError(
+            f"This pack takes off resting at {rest_v:.2f} V a cell: landing at {rule.rest_v:.2f} V is at once.",
+            field="landing.rest_v",
+            value=rule.rest_v,
+            limit=rest_v,
+        )
+
+
+def set_up(sheet: Sheet) -> Setup:
+    """Work a sheet out as far as it goes without flying, with what is being tried on it applied.
+
+    Raises
+    ------
+    OutOfRangeError
+        When a headwind is faster than the craft or its speed is unknown, or when a landing rule would
+        land before take-off.
+    """
+    sheet = as_flown(sheet)
+    chemistry = chemistry_for(sheet.pack.chemistry)
+    figures, taught = pack_figures(sheet.pack), sheet.taught
+    mass_kg = sheet.craft.dry_mass_kg + figures.mass_kg
+    density = air_density_kg_m3(temperature_c=sheet.conditions.air_c, altitude_m=sheet.conditions.altitude_m)
+    home_s = time_home_s(rule=sheet.landing, cruise_speed_m_s=sheet.craft.cruise_speed_m_s)
+    kept = sheet.landing.charge_kept
+    _check_take_off(sheet, chemistry)
+    flying, regimes, work_j_kg, most = _as_asked(sheet.flying, sheet.craft)
+    load = craft_load(
+        craft=sheet.craft,
+        mass_kg=mass_kg,
+        density_kg_m3=density,
+        regime=most,
+        sensor_error=sheet.sensor.error,
+    )
+    if taught is not None:
+        figures = corrected_figures(figures, taught=taught, pack=sheet.pack)
+        load = corrected_load(load, taught=taught)
+        flying = corrected_pattern(flying, intensity=taught.intensity)
+    intensity = 1.0 if taught is None else taught.intensity
+    return Setup(
+        sheet=sheet,
+        chemistry=chemistry,
+        figures=figures,
+        load=load,
+        flying=flying,
+        steady_w=tuple(load.regime_w[regime] for regime in regimes),
+        work_j=tuple(intensity * mass_kg * work for work in work_j_kg),
+        all_up_mass_kg=mass_kg,
+        density_kg_m3=density,
+        home_s=home_s,
+        lead_s=pack_low_lead_s(rule=sheet.landing, home_s=home_s),
+        start_c=sheet.conditions.air_c if sheet.conditions.pack_c is None else sheet.conditions.pack_c,
+        landing_used_ah=(
+            float("inf") if kept is None else (sheet.conditions.start_charge - kept) * figures.capacity_ah
+        ),
+        slow=taught.slow if taught is not None and taught.knows(sheet.pack) else 1.0,
+    )
+
+
+@by_identity
+def _as_asked(
+    flying: FlyingPattern, craft: Craft
+) -> tuple[FlyingPattern, tuple[Regime, ...], tuple[float, ...], Regime]:
+    """A pattern on a craft, whatever the pack: timed, what carries each activity, what it does [J/kg], and what
+    carries the craft most of the time."""
+    timed = _timed(flying, craft)
+    return (
+        timed,
+        tuple(regime_of(a, craft=craft) for a in timed.activities),
+        tuple(_work_j_kg(a, craft) for a in flying.activities),
+        regime_of(timed.steady_activity(), craft=craft),
+    )
+
+
+def _timed(flying: FlyingPattern, craft: Craft) -> FlyingPattern:
+    """A pattern with the seconds that its heights take where the craft's full throttle is known."""
+    if all(a.height_m is None for a in flying.activities):
+        return flying
+
+    def timed(a: Activity) -> Activity:
+        if a.height_m is None:
+            return a
+        seconds = burst_seconds(craft=craft, share=a.share, height_m=a.height_m)
+        return a.model_copy(update={"duration_s": max(seconds, STEP_S)})
+
+    return flying.model_copy(update={"activities": tuple(timed(a) for a in flying.activities)})
+
+
+def _work_j_kg(activity: Activity, craft: Craft) -> float:
+    if activity.of != "full throttle" or activity.as_timed:
+        return 0.0
+    return burst_work_j_kg(
+        craft=craft, share=activity.share, seconds=activity.duration_s, height_m=activity.height_m
+    )
+
+
+def expected_parameters(setup: Setup, /, *, beyond_landing: float = np.inf) -> list[float]:
+    """The kernel's parameters of the flight expected, all per cell, in the order of its columns [V, A, Ω, Ah, s].
+
+    Parameters
+    ----------
+    setup : Setup
+    beyond_landing : float
+        How far past the landing to follow a flight, as a share of its time; to the end by default.
+    """
+    sheet, figures, load = setup.sheet, setup.figures, setup.load
+    s, p, cells = sheet.pack.series, sheet.pack.parallel, sheet.pack.cell_count
+    of = _whatever_the_pack(setup.chemistry, sheet.craft, sheet.landing, sheet.conditions).copy()
+    of[kernel.CAPACITY_AH] = figures.capacity_ah / p
+    of[kernel.R0_OHM] = figures.cell_resistance_ohm
+    of[kernel.R_EXT_OHM] = figures.external_ohm() * p / s
+    of[kernel.DIFFUSION_RATIO] *= setup.slow
+    # I = c·V² at the pack is i·P = c·(S·v)² at the cell.
+    of[kernel.FULL_THROTTLE_A_V2] = load.full_throttle_a_v2 * s * s / p
+    of[kernel.R_MOTOR_OHM] = load.motor_resistance_ohm * p / s
+    of[kernel.HEAT_CAPACITY_J_K] = figures.cell_mass_kg * setup.chemistry.specific_heat_j_kg_k
+    of[kernel.COOLING_W_K] = cell_cooling_w_k(
+        mass_kg=figures.cell_mass_kg * cells,
+        chemistry=setup.chemistry,
+        cell_count=cells,
+        cooling=sheet.craft.pack_cooling,
+    )
+    of[kernel.START_C] = setup.start_c
+    of[kernel.AVIONICS_W] = load.avionics_w / cells
+    of[kernel.CRUISE_W] = setup.cruise_w() / cells
+    of[kernel.LEVEL_W] = load.steady_w / cells
+    of[kernel.WEAK_CAPACITY] = figures.weak_capacity
+    of[kernel.WEAK_RESISTANCE] = figures.weak_resistance
+    of[kernel.LAND_USED_AH] = setup.landing_used_ah / p
+    of[kernel.BEYOND_LANDING] = beyond_landing
+    return of
+
+
+@by_identity
+def _whatever_the_pack(
+    chemistry: Chemistry, craft: Craft, rule: LandingRule, conditions: Conditions
+) -> list[float]:
+    """The kernel's parameters that any pack of a chemistry shares on one sheet; nothing at those of the pack."""
+    of = [math.nan] * kernel.PARAMETER_COUNT
+    of[kernel.POLARISATION_RATIO] = chemistry.polarisation_ratio
+    of[kernel.POLARISATION_TAU_S] = chemistry.polarisation_tau_s
+    of[kernel.DIFFUSION_RATIO] = chemistry.diffusion_ratio
+    of[kernel.DIFFUSION_TAU_S] = chemistry.diffusion_tau_s
+    of[kernel.AIR_C] = conditions.air_c
+    of[kernel.START_CHARGE] = conditions.start_charge
+    of[kernel.LONGEST_STEP_S] = LONGEST_STEP_S
+    of[kernel.FLOOR_V] = chemistry.hard_floor_v
+    of[kernel.FLOOR_HOLD_S] = FLOOR_HOLD_S
+    of[kernel.LAND_CHARGE_LEFT] = (
+        -1.0 if rule.rest_v is None else charge_left_at_rest(chemistry=chemistry, rest_v=rule.rest_v)
+    )
+    of[kernel.LAND_LOADED_V] = -1.0 if rule.loaded_v is None else rule.loaded_v
+    of[kernel.LAND_LOADED_HOLD_S] = rule.loaded_hold_s
+    of[kernel.ESC_CUTOFF_V] = craft.limits.esc_cutoff_v_per_cell or 0.0
+    of[kernel.ESC_STEADY_HOLD_S] = ESC_STEADY_HOLD_S
+    of[kernel.ESC_ANY_HOLD_S] = ESC_ANY_HOLD_S
+    of[kernel.LAND_TIMER_S] = math.inf if rule.timer_s is None else rule.timer_s
+    of[kernel.MAX_TIME_S] = MAX_FLIGHT_S
+    return of
+
+
+def kernel_parameters(*, setup: Setup, factors: Factors, beyond_landing: float = np.inf) -> NDArray[np.float64]:
+    """The kernel's parameters, one row per flight, all per cell.
+
+    Parameters
+    ----------
+    setup : Setup
+    factors : Factors, k flights
+    beyond_landing : float
+        As for :func:`expected_parameters`.
+
+    Returns
+    -------
+    float64 array, shape (k, kernel.PARAMETER_COUNT)
+    """
+    out = np.tile(expected_parameters(setup, beyond_landing=beyond_landing), (len(factors), 1))
+    out[:, kernel.CAPACITY_AH] *= factors.capacity
+    # The reserve is a share of what is in that flight's pack, not of what was expected of it.
+    out[:, kernel.LAND_USED_AH] *= factors.capacity
+    out[:, kernel.R0_OHM] *= factors.resistance
+    out[:, kernel.FULL_THROTTLE_A_V2] *= factors.full_throttle
+    share = setup.flying.steady_activity().share
+    # Where steady flight is itself lively, it is what that flight flies: as in the load program.
+    lively = 1.0 if share <= 1.0 else (1.0 + (share - 1.0) * factors.intensity) / share
+    out[:, kernel.CRUISE_W] *= factors.power * lively
+    out[:, kernel.LEVEL_W] *= factors.power
+    out[:, kernel.AIR_C] += factors.air_c
+    if setup.sheet.conditions.pack_c is None:  # a pack that was warmed is as warm in any air
+        out[:, kernel.START_C] += factors.air_c
+    return out
+
+
+def program_of(*, setup: Setup, factors: Factors) -> LoadProgram:
+    """The pattern of a sheet as the kernel takes it, one row per flight; powers and works per cell [W, J]."""
+    cells, k = setup.sheet.pack.cell_count, len(factors)
+    return load_program(
+        pattern=setup.flying,
+        steady_cell_w=factors.power[:, None] * (np.array(setup.steady_w) / cells),
+        work_cell_j=np.tile(np.array(setup.work_j) / cells, (k, 1)),
+        intensity=factors.intensity,
+    )

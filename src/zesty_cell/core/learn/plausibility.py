@@ -1,0 +1,156 @@
+"""What of a flight, or of a calibration, may be typed: judged by what craft, pack and sheet already imply.
+
+The limits are rules of thumb of ours; see :mod:`zesty_cell.core.answer.plausibility` for how they are used.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+
+from zesty_cell.core.answer.plausibility import OVER_FULL_V, Doubt, cell_volts_doubt, pack_volts_doubt
+from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.chemistry import charge_left_at_rest, open_circuit_v
+from zesty_cell.core.parts.pack import Pack
+
+#: A flight over the forecast, and the shortest that is taken without a word [1, s].
+OVER_FORECAST, SHORT_S = 1.8, 25.0
+#: Mean current of a flight by its charge, of the pack's capacity [1/h]: past this a time or a charge is wrong.
+MOST_MEAN_C = 60.0
+#: A rest voltage that leaves less than this is asked back, and charge and voltage this far apart [1, 1].
+ALMOST_EMPTY, APART = 0.03, 0.35
+#: Currents of one way of flying this far apart are of another unit, or of one motor [1].
+AMPS_APART = 3.0
+#: Two points of one sensor that ask for scales this far apart contradict each other [1].
+POINTS_APART = 0.06
+
+
+def lamp_doubts(
+    *,
+    alarm_v: float,
+    rest_v: float,
+    wanted_rest_v: float,
+    current_a: float | None,
+    pack: Pack,
+    cruise_a: float | None,
+) -> tuple[Doubt, ...]:
+    """What of the way to the lamp cannot be or hardly can: pack volts, but what is wanted a cell [V, A].
+
+    That the pack rests above the lamp is asked by :func:`~zesty_cell.core.learn.line_loss.line_loss`.
+    """
+    chemistry = chemistry_for(pack.chemistry)
+    found = [
+        pack_volts_doubt(alarm_v, pack=pack, field="alarm_v"),
+        pack_volts_doubt(rest_v, pack=pack, field="rest_v"),
+        cell_volts_doubt(wanted_rest_v, pack=pack, field="wanted_rest_v"),
+    ]
+    left = charge_left_at_rest(chemistry=chemistry, rest_v=rest_v / pack.series)
+    if left < ALMOST_EMPTY:
+        found.append(Doubt(
+            "almost_empty", "rest_v", False,
+            f"{rest_v:g} V at rest is an empty pack: was it read a minute after landing, without load?",
+        ))  # fmt: skip
+    if current_a is not None and cruise_a is not None and not 1 / AMPS_APART <= current_a / cruise_a <= AMPS_APART:
+        found.append(Doubt(
+            "cruise_amps", "current_a", False,
+            f"{current_a:g} A in cruise, where the sheet says {cruise_a:.1f}: of the whole craft, in amps?",
+        ))  # fmt: skip
+    return tuple(d for d in found if d is not None)
+
+
+def flight_doubts(
+    flight: LoggedFlight,
+    /,
+    *,
+    pack: Pack,
+    forecast_s: float | None = None,
+    forecast_a: float | None = None,
+) -> tuple[Doubt, ...]:
+    """What of a flight hardly can be [s, A, V], beside what :func:`~zesty_cell.core.learn.flights.doubts` refuses.
+
+    Parameters
+    ----------
+    forecast_s : float, optional
+        Longest time its sheet foretells, to the end of the charge [s].
+    forecast_a : float, optional
+        Mean current its sheet foretells [A].
+    """
+    found: list[Doubt] = []
+    chemistry = chemistry_for(pack.chemistry)
+    seconds = flight.duration_s
+    clock = f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
+    if seconds < SHORT_S:
+        found.append(Doubt(
+            "short", "duration_s", False, f"{seconds:.0f} seconds? {seconds:.0f} minutes is {seconds:.0f}:00."
+        ))  # fmt: skip
+    elif forecast_s is not None and seconds > OVER_FORECAST * forecast_s:
+        found.append(Doubt(
+            "long", "duration_s", False,
+            f"{seconds / 60:.0f} minutes? A full pack is foretold to be empty at {int(forecast_s) // 60} min.",
+        ))  # fmt: skip
+    for field, charge_ah in (("put_back_ah", flight.put_back_ah), ("shown_ah", flight.shown_ah)):
+        if charge_ah is None:
+            continue
+        mean_a = charge_ah * 3600.0 / seconds
+        far = forecast_a is not None and not forecast_a / 3.0 <= mean_a <= 3.0 * forecast_a
+        if mean_a > MOST_MEAN_C * pack.capacity_ah or far:
+            expected = "" if forecast_a is None else f", where {forecast_a:.1f} A are foretold"
+            found.append(Doubt(
+                f"amps_{field}", field, False,
+                f"{1000 * charge_ah:.0f} mAh in {clock} are {mean_a:.0f} A all the time{expected}. Was the pack "
+                "full, and is the time right?",
+            ))  # fmt: skip
+    rest_v = flight.rest_v_per_cell
+    if rest_v is not None and rest_v <= chemistry.full_v + OVER_FULL_V:
+        left = charge_left_at_rest(chemistry=chemistry, rest_v=rest_v)
+        if left < ALMOST_EMPTY:
+            found.append(Doubt(
+                "almost_empty", "rest_v_per_cell", False,
+                f"{rest_v:.2f} V a cell at rest is an empty pack. Was it read under load, or of the weakest cell?",
+            ))  # fmt: skip
+        if flight.put_back_ah is not None and flight.began_full:
+            used = flight.put_back_ah / pack.capacity_ah
+            if abs((1.0 - used) - left) > APART:
+                found.append(Doubt(
+                    "apart", "put_back_ah", False,
+                    f"By its rest voltage {100 * left:.0f} % were left, by the charge {100 * (1 - used):.0f} %. "
+                    "One of the two is of another flight or pack.",
+                ))  # fmt: skip
+    return tuple(found)
+
+
+def voltage_points_doubts(
+    points: Sequence[tuple[float, float]], /, *, pack: Pack, takes_offset: bool
+) -> tuple[Doubt, ...]:
+    """What of a voltage sensor's readings beside a meter cannot be [V]: (shown, metered), numbered from one."""
+    found: list[Doubt] = []
+    chemistry = chemistry_for(pack.chemistry)
+    empty_v = float(open_circuit_v(chemistry=chemistry, charge_left=np.array([0.02]))[0])
+    low_v, high_v = empty_v * pack.series, (chemistry.full_v + 0.05) * pack.series
+    for k, (_, metered) in enumerate(points, start=1):
+        if not low_v <= metered <= high_v:
+            found.append(Doubt(
+                "not_this_pack", f"meter_{k}", False,
+                f"{metered:g} V is not a voltage of {pack.name}, {pack.series}S: another pack, or one cell of it?",
+            ))  # fmt: skip
+    if len(points) > 1 and not takes_offset:
+        factors = [metered / shown for shown, metered in points]
+        if max(factors) / min(factors) - 1.0 > POINTS_APART:
+            found.append(Doubt(
+                "points_apart", "meter_2", True,
+                "The two points ask for scales that contradict each other: read both again, pack at rest.",
+            ))  # fmt: skip
+    return tuple(found)
+
+
+def scale_doubt(*, entered: float, advised: float, step: float) -> Doubt | None:
+    """A scale that was entered and is not the one advised [in its own unit]."""
+    if abs(entered - advised) <= 1.01 * step or math.isclose(entered, advised, rel_tol=0.002):
+        return None
+    return Doubt(
+        "not_the_advised", "entered", False,
+        f"{entered:g} was entered, and {advised:g} follows from the readings. Which one does the craft have now?",
+    )  # fmt: skip

@@ -1,0 +1,1 @@
+"""What there is: air, cells, packs, crafts, and how each figure of them is known."""

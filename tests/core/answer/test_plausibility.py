@@ -1,0 +1,149 @@
+"""What may be typed: the impossible is refused, the improbable asked back, what flies goes through."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+import pytest
+
+from tests.sheets import heron, pomelo, satsuma
+from zesty_cell.core.answer.plausibility import cell_volts_doubt, craft_doubts, pack_doubts
+from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.core.learn.plausibility import flight_doubts, scale_doubt, voltage_points_doubts
+from zesty_cell.core.parts.craft import Limits, MeasuredCharge, MeasuredFullThrottle, MeasuredPoint, RotorGeometry
+from zesty_cell.demo import club
+
+NOON = datetime(2026, 6, 1, 12, 0, tzinfo=UTC)
+
+
+def point(amps=8.9, volts=21.3, kg=1.063):
+    return MeasuredPoint(current_a=amps, voltage_v=volts, all_up_mass_kg=kg).model_dump()
+
+
+def charge(ah):
+    return MeasuredCharge(charge_ah=ah, duration_s=600, voltage_v=21, all_up_mass_kg=1.06).model_dump()
+
+
+def full(amps=72.0, volts=21.0):
+    return MeasuredFullThrottle(current_a=amps, voltage_v=volts).model_dump()
+
+
+def rotor(count, metres):
+    return RotorGeometry(rotor_count=count, rotor_diameter_m=metres).model_dump()
+
+
+@pytest.mark.parametrize(
+    ("changes", "key", "impossible", "field"),
+    [
+        ({"steady": point(kg=0.6)}, "weight_under_dry", True, "steady.measured.all_up_mass_kg"),
+        ({"full_throttle": full(amps=72, volts=14.2)}, "other_cells", False, "full_throttle.measured.voltage_v"),
+        ({"steady": rotor(4, 1.78)}, "rotor_size", False, "steady.rotor.rotor_diameter_m"),
+        ({"steady": rotor(4, 0.05)}, "rotor_size", False, "steady.rotor.rotor_diameter_m"),
+        ({"full_throttle": full(amps=8.0)}, "full_under_steady", True, "full_throttle.measured.current_a"),
+        (
+            {"full_throttle": full(amps=15.0), "limits": Limits(motor_count=4).model_dump()},
+            "full_too_low", False, "full_throttle.measured.current_a",
+        ),
+        ({"steady": point(amps=890.0)}, "steady_power", False, "steady.measured.current_a"),
+        ({"steady": point(amps=0.0089 * 10)}, "steady_power", False, "steady.measured.current_a"),
+        (
+            {"steady": charge(150.0)},
+            "steady_power", False, "steady.charge.charge_ah",
+        ),
+        ({"limits": Limits(maximum_v=17.0).model_dump()}, "over_maximum", True, "limits.maximum_v"),
+        ({"full_throttle": full(amps=720.0)}, "full_too_high", False, "full_throttle.measured.current_a"),
+    ],
+)  # fmt: skip
+def test_a_crafts_figures_are_judged_by_each_other(changes, key, impossible, field):
+    found = {d.key: d for d in craft_doubts(heron(**changes))}
+    assert key in found
+    assert (found[key].impossible, found[key].field) == (impossible, field)
+    assert found[key].words.rstrip().endswith((".", "?"))
+
+
+def test_five_centimetres_are_asked_back_as_inches_and_one_motors_amps_as_all():
+    [inches] = craft_doubts(heron(steady=rotor(4, 0.05)))
+    assert "5 inches, 13 cm?" in inches.words
+    four = heron(full_throttle=full(amps=15.0), limits=Limits(motor_count=4).model_dump())
+    assert "all 4 take 60 A" in craft_doubts(four)[0].words
+
+
+@pytest.mark.parametrize(
+    ("changes", "key", "impossible"),
+    [
+        ({"cell_resistance_ohm": 0.00001}, "resistance", True),
+        ({"cell_resistance_ohm": 0.9}, "resistance", True),
+        ({"cell_resistance_ohm": 0.0008}, "resistance", False),
+        ({"mass_kg": 0.085}, "energy_density", False),
+        ({"mass_kg": 4.2}, "energy_density", True),
+        ({"label_c": 280.0}, "label_c", False),
+        ({"ratings": {"continuous_a": 400, "one_minute_a": 500, "ten_second_a": 600}}, "rating", False),
+        ({"tests": {"capacity": {"charge_ah": 0.6}}}, "label_over_measured", False),
+    ],
+)
+def test_a_packs_figures_are_judged_by_each_other(changes, key, impossible):
+    found = {d.key: d for d in pack_doubts(satsuma(**changes))}
+    assert found[key].impossible is impossible
+
+
+def test_the_club_raises_no_doubt():
+    for craft in club.CRAFT_LIST:
+        assert craft_doubts(craft) == (), craft.name
+    for pack in club.PACK_LIST:
+        assert pack_doubts(pack) == (), pack.name
+    assert craft_doubts(heron()) == pack_doubts(pomelo()) == pack_doubts(satsuma()) == ()
+
+
+def flown(**changes):
+    given = {"landed_at": NOON, "duration_s": 900.0, "pattern": "cruise", "put_back_ah": 2.5}
+    return LoggedFlight.model_validate(given | changes)
+
+
+@pytest.mark.parametrize(
+    ("changes", "key"),
+    [
+        ({"duration_s": 9.0, "put_back_ah": None}, "short"),
+        ({"duration_s": 3600.0}, "long"),
+        ({"duration_s": 16.0, "put_back_ah": 2.5}, "amps_put_back_ah"),
+        ({"put_back_ah": 0.25}, "amps_put_back_ah"),
+        ({"shown_ah": 25.0}, "amps_shown_ah"),
+        ({"rest_v_per_cell": 2.6, "put_back_ah": None}, "almost_empty"),
+        ({"rest_v_per_cell": 4.1}, "apart"),
+    ],
+)
+def test_a_flight_is_asked_back(changes, key):
+    found = flight_doubts(flown(**changes), pack=pomelo(), forecast_s=1400.0, forecast_a=10.0)
+    assert key in [d.key for d in found]
+    assert not any(d.impossible for d in found)
+
+
+def test_nine_seconds_are_asked_back_as_minutes():
+    [doubt] = flight_doubts(flown(duration_s=9.0, put_back_ah=None), pack=pomelo())
+    assert doubt.words == "9 seconds? 9 minutes is 9:00."
+
+
+def test_a_usual_flight_raises_no_doubt():
+    assert flight_doubts(flown(rest_v_per_cell=3.6), pack=pomelo(), forecast_s=1400.0, forecast_a=10.0) == ()
+
+
+@pytest.mark.parametrize(
+    ("volts", "words"),
+    [(21.6, "3.60 V a cell is asked for"), (4.3, "over a full cell"), (1.0, "can have and live"), (3.7, None)],
+)
+def test_a_cells_voltage_is_told_from_the_packs(volts, words):
+    doubt = cell_volts_doubt(volts, pack=satsuma(), field="rest_v_per_cell")
+    assert (doubt is None) if words is None else (words in doubt.words and doubt.impossible)
+
+
+def test_readings_beside_a_meter():
+    assert voltage_points_doubts([(24.0, 24.6)], pack=satsuma(), takes_offset=False) == ()
+    [other] = voltage_points_doubts([(16.4, 16.8)], pack=satsuma(), takes_offset=False)
+    assert (other.key, other.impossible) == ("not_this_pack", False)
+    points = [(24.0, 24.6), (21.0, 23.9)]
+    assert [d.key for d in voltage_points_doubts(points, pack=satsuma(), takes_offset=False)] == ["points_apart"]
+    assert voltage_points_doubts(points, pack=satsuma(), takes_offset=True) == ()
+
+
+def test_a_scale_that_is_not_the_one_advised():
+    assert scale_doubt(entered=110.0, advised=110.4, step=1.0) is None
+    assert "120 was entered, and 110 follows" in scale_doubt(entered=120.0, advised=110.0, step=1.0).words
