@@ -15,7 +15,7 @@ from zesty_cell.core.asked.sheet import Conditions
 from zesty_cell.core.flight.one import fly
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
-from zesty_cell.core.parts.pack import CONNECTORS
+from zesty_cell.core.parts.connectors import CONNECTORS
 
 TEXT = (Path(__file__).parents[2] / "docs" / "physics.md").read_text()
 

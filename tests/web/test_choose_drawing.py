@@ -23,7 +23,7 @@ from zesty_cell.core.flight.honest_current import honest_current
 from zesty_cell.core.flight.one import fly
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.flight.summary import fly_brief
-from zesty_cell.core.parts.pack import pack_figures
+from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.web.drawing.builder_chart import dominant, resistance_parts
 from zesty_cell.web.drawing.compare_chart import BAR_WIDTH, _apart, bars, half_way, multiples, overlay, slopes
 from zesty_cell.web.drawing.front_chart import front_chart

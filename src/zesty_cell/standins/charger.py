@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from zesty_cell.core.parts.chemistries import chemistry_for
-from zesty_cell.core.parts.pack import Pack, pack_figures
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import pack_figures
 
 
 @dataclass(frozen=True)

@@ -19,7 +19,7 @@ from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.parts.air import air_density_kg_m3
 from zesty_cell.core.parts.chemistries import chemistry_for
-from zesty_cell.core.parts.pack import pack_figures
+from zesty_cell.core.parts.pack_figures import pack_figures
 
 _BEGAN = datetime(2026, 3, 1, 9, 0, tzinfo=UTC)
 _STEP_S = 0.5

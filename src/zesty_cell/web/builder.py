@@ -16,7 +16,8 @@ from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import Chemistry
 from zesty_cell.core.parts.ownership import Keeping, charge_now
-from zesty_cell.core.parts.pack import Pack, PackFigures, pack_figures
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import PackFigures, pack_figures
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.hangar import CELLS, PACKS, keeping_of
 from zesty_cell.web import hangar_form, pack_form

@@ -15,7 +15,8 @@ from zesty_cell.core.learn.health import Health, Verdict
 from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.chemistries import CHEMISTRIES, chemistry_for
 from zesty_cell.core.parts.ownership import Keeping, charge_now
-from zesty_cell.core.parts.pack import Pack, PackFigures, pack_figures
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import PackFigures, pack_figures
 from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
 from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS, PackFilter, Shelf, find_packs, keep, keeping_of
 from zesty_cell.store.tables import PackRow

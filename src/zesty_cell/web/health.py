@@ -27,7 +27,8 @@ from zesty_cell.core.learn.health import (
 )
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.ownership import charge_now
-from zesty_cell.core.parts.pack import Pack, pack_figures
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.store import calibrations, flights
 from zesty_cell.store.hangar import PACKS, keeping_of
 from zesty_cell.store.tables import CalibrationRow, FlightRow, PackRow

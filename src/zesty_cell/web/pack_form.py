@@ -10,7 +10,8 @@ from pydantic import BaseModel
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
-from zesty_cell.core.parts.pack import CONNECTORS, Pack, said_by_cells
+from zesty_cell.core.parts.connectors import CONNECTORS
+from zesty_cell.core.parts.pack import Pack, said_by_cells
 from zesty_cell.web.forms import Field, FormState, build, read_fields, texts_of, whole_number
 from zesty_cell.web.hangar_form import KNOWN, QUALITIES, Section, check_tiers
 from zesty_cell.web.units import (

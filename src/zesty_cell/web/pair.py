@@ -18,7 +18,8 @@ from zesty_cell.core.flight.parallel import (
     parallel_pair,
 )
 from zesty_cell.core.parts.chemistries import chemistry_for
-from zesty_cell.core.parts.pack import Pack, PackFigures, pack_figures
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import PackFigures, pack_figures
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import PackRow
 from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture

@@ -13,7 +13,7 @@ from zesty_cell.core.flight.summary import fly_brief
 from zesty_cell.core.learn.timer import NextTimer
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.craft import MeasuredFullThrottle
-from zesty_cell.core.parts.pack import pack_figures
+from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.services.advice import Advice
 from zesty_cell.services.plans import PlanNow
 from zesty_cell.web.callouts.card import call_rows

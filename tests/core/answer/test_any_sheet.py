@@ -17,6 +17,7 @@ from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Conditions, Sheet
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
+from zesty_cell.core.parts.connectors import CONNECTORS
 from zesty_cell.core.parts.craft import (
     Craft,
     EstimatedFullThrottle,
@@ -27,7 +28,7 @@ from zesty_cell.core.parts.craft import (
     RotorGeometry,
     WingGeometry,
 )
-from zesty_cell.core.parts.pack import CONNECTORS, Pack
+from zesty_cell.core.parts.pack import Pack
 
 _mass = st.floats(0.003, 100.0)
 _amps = st.floats(0.01, 2000.0)

@@ -18,7 +18,8 @@ from zesty_cell.core.choose.travel import out_and_back, turn_back_s
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.one import fly
 from zesty_cell.core.flight.setup import set_up
-from zesty_cell.core.parts.pack import HEAVIEST_PACK_KG, pack_figures
+from zesty_cell.core.parts.pack import HEAVIEST_PACK_KG
+from zesty_cell.core.parts.pack_figures import pack_figures
 
 COLD = sheet(conditions=Conditions(air_c=2.0, altitude_m=700.0))
 

@@ -24,7 +24,8 @@ from zesty_cell.core.choose.candidates import (
 from zesty_cell.core.choose.search import SearchLimits, pareto_front, search
 from zesty_cell.core.errors import OutOfRangeError, TooManyCandidatesError
 from zesty_cell.core.parts.cell import CellModel, CellSize, Ratings
-from zesty_cell.core.parts.pack import pack_figures, pack_of_cells
+from zesty_cell.core.parts.pack import pack_of_cells
+from zesty_cell.core.parts.pack_figures import pack_figures
 
 CELL = CellModel(
     name="Pip 21-70",

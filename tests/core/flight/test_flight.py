@@ -21,7 +21,7 @@ from zesty_cell.core.flight.one import fly, landing_times_s
 from zesty_cell.core.flight.setup import Factors, kernel_parameters, set_up
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import charge_left_at_rest
-from zesty_cell.core.parts.pack import pack_figures
+from zesty_cell.core.parts.pack_figures import pack_figures
 
 
 def _fly(**parts):

@@ -15,6 +15,8 @@ from zesty_cell.core.parts.craft import (
     MeasuredFullThrottle,
     RotorGeometry,
     WingGeometry,
+)
+from zesty_cell.core.parts.craft_load import (
     burst_seconds,
     burst_work_j_kg,
     craft_load,

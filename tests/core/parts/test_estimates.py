@@ -12,8 +12,9 @@ from hypothesis import strategies as st
 
 from tests.sheets import heron, pomelo, sheet
 from zesty_cell.core.answer.forecast import forecast
-from zesty_cell.core.parts.craft import Craft, EstimatedFullThrottle, RotorGeometry, WingGeometry, efficiency_of
-from zesty_cell.core.parts.craft import steady_power_w as power_w
+from zesty_cell.core.parts.craft import Craft, EstimatedFullThrottle, RotorGeometry, WingGeometry
+from zesty_cell.core.parts.craft_load import efficiency_of
+from zesty_cell.core.parts.craft_load import steady_power_w as power_w
 from zesty_cell.core.parts.estimates import rotor_efficiency
 
 _PHYSICS = Path(__file__).parents[3] / "docs" / "physics.md"

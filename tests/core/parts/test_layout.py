@@ -15,7 +15,7 @@ from zesty_cell.core.errors import LayoutError
 from zesty_cell.core.parts.cell import CellSize, Ratings
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.layout import check_arrangement, estimated_cell_size, layout, pack_size
-from zesty_cell.core.parts.pack import pack_figures
+from zesty_cell.core.parts.pack_figures import pack_figures
 
 ROUND = CellSize(form="round", length_m=0.070, width_m=0.021)
 POUCH = CellSize(form="pouch", length_m=0.075, width_m=0.035, thickness_m=0.007)

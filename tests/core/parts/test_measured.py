@@ -13,7 +13,7 @@ from tests.oracles import thevenin
 from tests.sheets import pomelo, satsuma
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.measured import PackTests
-from zesty_cell.core.parts.pack import pack_figures
+from zesty_cell.core.parts.pack_figures import pack_figures
 
 
 def outside_ohm(pack) -> float:

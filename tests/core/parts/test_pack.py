@@ -9,7 +9,9 @@ from tests.sheets import pomelo, satsuma
 from zesty_cell.core.errors import UnequalPacksError
 from zesty_cell.core.flight.honest_current import HOTTEST_ALLOWED_C, discharge_hottest_c, honest_current
 from zesty_cell.core.flight.parallel import parallel_pair, parallel_split
-from zesty_cell.core.parts.pack import CONNECTORS, Pack, lead_resistance_ohm, pack_figures, weakest_cell
+from zesty_cell.core.parts.connectors import CONNECTORS
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import lead_resistance_ohm, pack_figures, weakest_cell
 
 
 def test_resistance_is_cells_links_leads_and_plug():

@@ -22,8 +22,9 @@ from zesty_cell.core.flight.kernel import LONGEST_BURST
 from zesty_cell.core.flight.one import Flight
 from zesty_cell.core.flight.setup import Setup
 from zesty_cell.core.flight.summary import Brief
-from zesty_cell.core.parts.craft import Craft, standing_current_a
-from zesty_cell.core.parts.pack import CONNECTORS
+from zesty_cell.core.parts.connectors import CONNECTORS
+from zesty_cell.core.parts.craft import Craft
+from zesty_cell.core.parts.craft_load import standing_current_a
 
 Status = Literal["ok", "look", "stop"]
 Unit = Literal["A", "V", "pack V", "°C", "kg", "share", "ratio", "times", "flights"]

@@ -13,14 +13,8 @@ from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.parts.air import STANDARD_GRAVITY_M_S2
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import Chemistry
-from zesty_cell.core.parts.craft import (
-    Craft,
-    MeasuredCharge,
-    MeasuredFullThrottle,
-    MeasuredPoint,
-    RotorGeometry,
-    disc_area_m2,
-)
+from zesty_cell.core.parts.craft import Craft, MeasuredCharge, MeasuredFullThrottle, MeasuredPoint, RotorGeometry
+from zesty_cell.core.parts.craft_load import disc_area_m2
 from zesty_cell.core.parts.measured import measured_capacity_ah
 from zesty_cell.core.parts.pack import Pack
 

@@ -17,8 +17,11 @@ from zesty_cell.core.asked.learned_factors import PackKind
 from zesty_cell.core.asked.sheet import ChangeKey, Sheet
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import ChemistryKey
-from zesty_cell.core.parts.craft import Craft, RotorGeometry, SteadyPower, WingGeometry, efficiency_of
-from zesty_cell.core.parts.pack import CONNECTORS, HEAVIEST_PACK_KG, Pack, pack_figures
+from zesty_cell.core.parts.connectors import CONNECTORS
+from zesty_cell.core.parts.craft import Craft, RotorGeometry, SteadyPower, WingGeometry
+from zesty_cell.core.parts.craft_load import efficiency_of
+from zesty_cell.core.parts.pack import HEAVIEST_PACK_KG, Pack
+from zesty_cell.core.parts.pack_figures import pack_figures
 
 LIGHTER_KG, LIGHTER_SHARE = 0.050, 0.05
 WARM_PACK_C = 28.0

@@ -11,8 +11,9 @@ from pydantic import Field
 from zesty_cell.core.asked.flying import Activity, FlyingPattern
 from zesty_cell.core.entity import Entity, Name
 from zesty_cell.core.parts.chemistry import ChemistryKey
-from zesty_cell.core.parts.craft import CraftLoad
-from zesty_cell.core.parts.pack import Pack, PackFigures
+from zesty_cell.core.parts.craft_load import CraftLoad
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import PackFigures
 
 Factor = Annotated[float, Field(ge=0.05, le=20)]
 _Share = Annotated[float, Field(ge=-5, le=5)]

@@ -12,8 +12,8 @@ from zesty_cell.core.flight.honest_current import HonestCurrent
 from zesty_cell.core.flight.one import Flight
 from zesty_cell.core.flight.setup import Setup
 from zesty_cell.core.flight.summary import Brief
-from zesty_cell.core.parts.craft import standing_current_a
-from zesty_cell.core.parts.pack import CONNECTORS
+from zesty_cell.core.parts.connectors import CONNECTORS
+from zesty_cell.core.parts.craft_load import standing_current_a
 
 LinkKey = Literal[
     "cells", "rating", "plug", "second_plug", "leads", "voltage", "esc", "esc_burst", "motors", "propeller"

@@ -16,7 +16,8 @@ from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.flight.summary import BriefBatch
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import ChemistryKey
-from zesty_cell.core.parts.pack import Pack, pack_figures
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import pack_figures
 
 #: A one per cent heavier pack buys this share of a per cent more time at the knee [1].
 KNEE_ELASTICITY = 0.5

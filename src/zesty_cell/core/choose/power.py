@@ -14,7 +14,8 @@ from zesty_cell.core.choose.candidates import with_pack
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.setup import Setup, set_up
 from zesty_cell.core.flight.summary import Brief, BriefBatch
-from zesty_cell.core.parts.pack import Pack, pack_figures
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import pack_figures
 
 PowerKey = Literal["now", "more cells", "more capacity", "better pack", "two in parallel"]
 

@@ -18,7 +18,8 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.many import flight_pool
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.flight.summary import Brief, BriefBatch
-from zesty_cell.core.parts.pack import Pack, PackFigures
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import PackFigures
 
 Metres = Annotated[float, Field(gt=0, le=3)]
 

@@ -15,7 +15,8 @@ from zesty_cell.core.flight.one import NOTHING_KEPT
 from zesty_cell.core.flight.setup import LONGEST_STEP_S
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import cell_table, pairs_built_up, temperature_table
-from zesty_cell.core.parts.pack import Pack, cell_cooling_w_k, pack_figures
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import cell_cooling_w_k, pack_figures
 
 HOTTEST_ALLOWED_C = 60.0
 _BENCH_C = 25.0

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 from zesty_cell.core.errors import UnequalPacksError
 from zesty_cell.core.flight.honest_current import honest_current
-from zesty_cell.core.parts.pack import Pack, pack_figures
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import pack_figures
 
 
 @dataclass(frozen=True)

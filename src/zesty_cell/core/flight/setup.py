@@ -23,9 +23,10 @@ from zesty_cell.core.parts.chemistry import (
     charge_left_at_rest,
     open_circuit_v,
 )
-from zesty_cell.core.parts.craft import Craft, CraftLoad, burst_seconds, burst_work_j_kg, craft_load
+from zesty_cell.core.parts.craft import Craft
+from zesty_cell.core.parts.craft_load import CraftLoad, burst_seconds, burst_work_j_kg, craft_load
 from zesty_cell.core.parts.estimates import Regime
-from zesty_cell.core.parts.pack import PackFigures, cell_cooling_w_k, pack_figures
+from zesty_cell.core.parts.pack_figures import PackFigures, cell_cooling_w_k, pack_figures
 from zesty_cell.core.remember import by_identity
 
 #: Longest flight looked at [s].

@@ -23,7 +23,8 @@ from zesty_cell.core.flight.one import landing_reason, landing_times_s
 from zesty_cell.core.flight.setup import MAX_FLIGHT_S, Setup, expected_parameters, set_up
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.chemistry import cell_table, temperature_table
-from zesty_cell.core.parts.craft import Craft, CraftLoad
+from zesty_cell.core.parts.craft import Craft
+from zesty_cell.core.parts.craft_load import CraftLoad
 
 #: Steady power that cannot be had this early is no flight [s].
 TAKE_OFF_S = 1.0

@@ -33,7 +33,8 @@ from zesty_cell.core.flight.many import charge_left_at
 from zesty_cell.core.flight.setup import Factors, Setup, set_up
 from zesty_cell.core.learn.flights import How, LoggedFlight, Used, left_by_rest
 from zesty_cell.core.learn.log_fit import LogTold, Slow
-from zesty_cell.core.parts.pack import Pack, pack_figures
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import pack_figures
 
 #: How the charge of a flight varies from one flight to the next before the flights tell, one sigma [1], and as of
 #: how many flights that counts.

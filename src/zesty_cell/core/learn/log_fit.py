@@ -27,7 +27,8 @@ from zesty_cell.core.flight.setup import LONGEST_STEP_S
 from zesty_cell.core.learn.flights import ERROR_SHOWN
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import cell_table, temperature_table
-from zesty_cell.core.parts.pack import Pack, cell_cooling_w_k, pack_figures
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import cell_cooling_w_k, pack_figures
 
 Cooling = Literal["enclosed", "still air", "airflow"]
 ParameterKey = Literal["resistance", "polarisation", "capacity", "start", "voltage scale", "diffusion"]

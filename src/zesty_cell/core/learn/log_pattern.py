@@ -12,7 +12,7 @@ from zesty_cell.core.asked.flying import Activity, FlyingPattern
 from zesty_cell.core.callouts.telemetry import Telemetry, last_heard
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.setup import Setup
-from zesty_cell.core.parts.craft import spare_burst_w
+from zesty_cell.core.parts.craft_load import spare_burst_w
 
 #: Names of what is flown by its power over steady power, up to each limit [1].
 LEVELS: tuple[tuple[str, float], ...] = (

@@ -8,7 +8,8 @@ import numpy as np
 
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import diffusion_factor, temperature_factor
-from zesty_cell.core.parts.pack import Pack, pack_figures
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import pack_figures
 
 #: When nobody said how long after landing a rest voltage was read, it was about so long [s], and so much of
 #: what was still to come is in doubt [1].

@@ -17,7 +17,7 @@ from zesty_cell.core.learn.health import cell_spread
 from zesty_cell.core.learn.hover_down import hover_curve, steady_points
 from zesty_cell.core.learn.line_loss import TEST_UNDER_FULL_V
 from zesty_cell.core.learn.plausibility import lamp_doubts
-from zesty_cell.core.parts.pack import pack_figures
+from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.web.calibrate.bench import Bench, Made, weighed
 from zesty_cell.web.drawing.calibration_charts import cell_bars, hover_chart, lamp_chart
 from zesty_cell.web.forms import Field, read_fields, words_of

@@ -32,7 +32,8 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import Chemistry, ChemistryKey
 from zesty_cell.core.parts.ownership import type_of
-from zesty_cell.core.parts.pack import Pack, pack_figures
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.services import learning
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store.hangar import CRAFTS, PACKS

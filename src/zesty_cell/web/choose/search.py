@@ -16,7 +16,8 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.flight.summary import Brief
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
-from zesty_cell.core.parts.pack import Pack, PackFigures
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import PackFigures
 from zesty_cell.web.choose.base import CHEMISTRY_WORDS, Desk, base_context, desk_of
 from zesty_cell.web.choose.imagined import spec_of
 from zesty_cell.web.choose.jobs import Job, Jobs

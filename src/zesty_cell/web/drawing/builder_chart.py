@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from zesty_cell.core.parts.pack import PackFigures
+from zesty_cell.core.parts.pack_figures import PackFigures
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,8 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from zesty_cell.core.parts.layout import CellPlace, layout
-from zesty_cell.core.parts.pack import Pack, cell_size_of, pack_figures
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import cell_size_of, pack_figures
 
 #: A wheel has ten segments, so that one stands for a tenth of the charge.
 SEGMENTS = 10
