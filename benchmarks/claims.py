@@ -11,8 +11,9 @@ import numpy as np
 
 from benchmarks.timing import Row
 from benchmarks.world import fitted, telemetry
+from zesty_cell.core.answer.calls import VoltageCall
 from zesty_cell.core.answer.forecast import forecast
-from zesty_cell.core.answer.lead import TOO_EARLY_SHARE, VoltageCall
+from zesty_cell.core.answer.lead import TOO_EARLY_SHARE
 from zesty_cell.core.answer.thresholds import EARLY_SHARE, LATE_SHARE
 from zesty_cell.core.asked.flying import PATTERNS
 from zesty_cell.core.asked.landing import LandingRule

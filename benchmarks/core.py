@@ -16,7 +16,8 @@ from zesty_cell.core.asked.sheet import Conditions, Sheet
 from zesty_cell.core.flight import kernel
 from zesty_cell.core.flight.many import start_many
 from zesty_cell.core.flight.one import NOTHING_KEPT, fly
-from zesty_cell.core.flight.setup import Factors, kernel_parameters, program_of, set_up
+from zesty_cell.core.flight.parameters import kernel_parameters
+from zesty_cell.core.flight.setup import Factors, program_of, set_up
 from zesty_cell.core.flight.summary import fly_brief
 from zesty_cell.core.parts.chemistries import CHEMISTRIES, chemistry_for
 from zesty_cell.core.parts.chemistry import cell_table, temperature_table

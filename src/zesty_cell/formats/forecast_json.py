@@ -6,8 +6,8 @@ import math
 
 from pydantic import BaseModel, ConfigDict
 
+from zesty_cell.core.answer.calls import ChargeCall, VoltageCall
 from zesty_cell.core.answer.forecast import Forecast
-from zesty_cell.core.answer.lead import ChargeCall, VoltageCall
 
 _TRACE_STEP_S = 1.0
 

@@ -19,7 +19,8 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.calibration import Calibration, corrected_log
 from zesty_cell.core.learn.correction import PackTold, pack_told
 from zesty_cell.core.learn.flights import LoggedFlight
-from zesty_cell.core.learn.log_fit import Cooling, LogFit, LogTold, fit_log, told_by_log
+from zesty_cell.core.learn.log_fit import LogFit, LogTold, fit_log, told_by_log
+from zesty_cell.core.parts.estimates import Cooling
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.errors import FileFormatError

@@ -18,7 +18,8 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight import kernel, many
 from zesty_cell.core.flight.many import charge_left_at, start_many
 from zesty_cell.core.flight.one import fly, landing_times_s
-from zesty_cell.core.flight.setup import Factors, kernel_parameters, set_up
+from zesty_cell.core.flight.parameters import kernel_parameters
+from zesty_cell.core.flight.setup import Factors, set_up
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import charge_left_at_rest
 from zesty_cell.core.parts.pack_figures import pack_figures

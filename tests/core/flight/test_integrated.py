@@ -8,7 +8,8 @@ from tests.oracles import thevenin
 from tests.sheets import heron, pomelo, satsuma, sheet
 from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Conditions
-from zesty_cell.core.flight.setup import Factors, kernel_parameters, program_of, set_up
+from zesty_cell.core.flight.parameters import kernel_parameters
+from zesty_cell.core.flight.setup import Factors, program_of, set_up
 from zesty_cell.core.flight.summary import fly_brief
 
 

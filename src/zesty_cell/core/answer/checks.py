@@ -13,7 +13,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.answer.lead import DerivedCallouts, Means
+from zesty_cell.core.answer.calls import DerivedCallouts, Means
 from zesty_cell.core.answer.thresholds import OVER_CUTOFF_V
 from zesty_cell.core.asked.flying import STEP_S
 from zesty_cell.core.clock import clock

@@ -12,13 +12,21 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import cache
-from statistics import NormalDist
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
+from zesty_cell.core.answer.calls import (
+    MOST_LATE,
+    ChargeCall,
+    DerivedCallouts,
+    Leads,
+    Means,
+    Stands,
+    Trial,
+    VoltageCall,
+)
+from zesty_cell.core.answer.shown import shown_over_true, volts_shown
 from zesty_cell.core.answer.thresholds import (
     EARLY_SHARE,
     HOLDS_S,
@@ -39,8 +47,6 @@ from zesty_cell.core.flight.setup import Factors, Setup
 from zesty_cell.core.flight.watch import try_settings
 from zesty_cell.core.quantiles import quantiles, range_of
 
-#: Share of flights in which a call may be false, or late, and still be recommended [1].
-MOST_FALSE, MOST_LATE = 0.02, 0.05
 #: A call this far before its moment is false whatever the voltage does afterwards [1 of the flight].
 TOO_EARLY_SHARE = 0.20
 #: Voltages tried beside the one the moment asks for [V a cell], nearest first; where the throttle counts too those
@@ -54,115 +60,8 @@ _CHARGE_TOO_SHARE = 0.88
 _THROTTLE_ROOM, _MOST_THROTTLE, _THROTTLE_STEP = 0.10, 0.90, 0.05
 #: From which charge a transmitter's charge is set in which step [Ah, Ah].
 _CHARGE_STEPS = ((1.0, 0.05), (0.2, 0.01), (0.0, 0.005))
-_SENSOR_SEED, _VOLTS_SEED = 20_261_127, 20_261_128
-#: How far out what is shown for a voltage is in a flight, one standard deviation [1]: 15 mV a cell of a sensor that
-#: nobody checked, and 10 mV of a curve that is its chemistry's and not this cell's.
-VOLTS_OUT = 0.005
 
-Means = Literal["hold", "another voltage", "throttle", "charge too"]
-Stands = Literal["calls", "guard", "off"]
-Leads = Literal["voltage", "charge used", "timer"]
 CalloutKey = Literal["pack_low", "land_now"]
-
-
-@dataclass(frozen=True)
-class Trial:
-    """How a setting did over the sampled flights.
-
-    Attributes
-    ----------
-    false_flights, late_flights, flights : int
-        That hear it falsely (or far too early), late (or never), and all.
-    spoken_s : tuple of float
-        5th, 50th and 95th percentile of the moment it truly spoke [s]; empty where it never did.
-    """
-
-    false_flights: int
-    late_flights: int
-    flights: int
-    spoken_s: tuple[float, ...]
-
-    @property
-    def quiet(self) -> bool:
-        """Whether hardly any flight hears it falsely."""
-        return self.false_flights <= MOST_FALSE * self.flights
-
-    @property
-    def passes(self) -> bool:
-        """Whether it may be recommended."""
-        return self.quiet and self.late_flights <= MOST_LATE * self.flights
-
-
-@dataclass(frozen=True)
-class VoltageCall:
-    """A voltage call as it is to be set, and how it does.
-
-    Attributes
-    ----------
-    stands : "calls", "guard" or "off"
-        Recommended as a call; as the last guard, which may come late but is quiet; not at all.
-    threshold : Threshold
-    hold_s : float
-        [s], one of :data:`~zesty_cell.core.answer.thresholds.HOLDS_S`.
-    throttle_under : float or None
-        Counts only while the throttle is under this share [1].
-    used_over_ah : float or None
-        Counts only once the sensor shows this much used [Ah].
-    means : Means
-        What makes it pass.
-    trial : Trial
-        Of this very setting.
-    plain : Trial
-        Of the plain call at the voltage the moment asks for, with the hold that does best: why it needs help.
-    """
-
-    stands: Stands
-    threshold: Threshold
-    hold_s: float
-    throttle_under: float | None
-    used_over_ah: float | None
-    means: Means
-    trial: Trial
-    plain: Trial
-
-
-@dataclass(frozen=True)
-class ChargeCall:
-    """The charge-used call for the landing point, in what the sensor will show.
-
-    Attributes
-    ----------
-    land_ah, home_ah : float
-        To land, and to start home [Ah].
-    true_ah : float
-        What ``land_ah`` truly is by all that is known of the sensor [Ah].
-    trial : Trial
-    """
-
-    land_ah: float
-    home_ah: float
-    true_ah: float
-    trial: Trial
-
-
-@dataclass(frozen=True)
-class DerivedCallouts:
-    """What to set: timer, charge, both voltages with what they need, and what leads.
-
-    ``charge`` is None where the transmitter does not show it; one that does not pass its test is there to be
-    told of, and not recommended.
-    """
-
-    timers: Timers
-    pack_low: VoltageCall
-    land_now: VoltageCall
-    charge: ChargeCall | None
-    leads: Leads
-
-    @property
-    def charge_counts(self) -> bool:
-        """Whether the charge call is recommended."""
-        return self.charge is not None and self.charge.trial.passes
 
 
 @dataclass(frozen=True)
@@ -173,15 +72,6 @@ class _Setting:
     means: Means
     throttle_under: float | None = None
     used_over_ah: float | None = None
-
-
-@cache
-def sensor_draws(count: int, *, seed: int = _SENSOR_SEED) -> NDArray[np.float64]:
-    """Standard normal errors of a sensor, one a flight, shape (count,), seeded and stratified [1]."""
-    quantiles = np.array([NormalDist().inv_cdf((k + 0.5) / count) for k in range(count)])
-    draws = np.random.Generator(np.random.PCG64(seed)).permutation(quantiles)
-    draws.setflags(write=False)
-    return np.asarray(draws)
 
 
 def charge_step_ah(used_ah: float, /) -> float:
@@ -326,20 +216,6 @@ class _Watch:
         keys = list(self.tried)
         offset = sum(len(self.tried[other]) for other in keys[: keys.index(key)])
         return slice(offset, offset + len(self.tried[key]))
-
-
-def shown_over_true(setup: Setup, count: int, /) -> NDArray[np.float64]:
-    """What the current sensor shows over the truth in each of so many flights, shape (count,) [1]."""
-    sensor = setup.sheet.sensor
-    return np.asarray(np.maximum(1.0 + sensor.out + sensor.error * sensor_draws(count), 0.02))
-
-
-@cache
-def volts_shown(count: int) -> NDArray[np.float64]:
-    """What is shown for a voltage over the truth in each of so many flights, shape (count,) [1]."""
-    shown = 1.0 + VOLTS_OUT * sensor_draws(count, seed=_VOLTS_SEED)
-    shown.setflags(write=False)
-    return np.asarray(shown)
 
 
 class LeadChoice:

@@ -6,8 +6,8 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from zesty_cell.core.answer.calls import Leads
 from zesty_cell.core.answer.forecast import Forecast
-from zesty_cell.core.answer.lead import Leads
 from zesty_cell.core.answer.thresholds import HOLDS_S, OVER_CUTOFF_V, longest_burst_s, on_step, voltage_step_v
 from zesty_cell.core.callouts.rules import (
     MOST_TIMERS,

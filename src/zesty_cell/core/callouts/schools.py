@@ -12,8 +12,8 @@ from typing import Literal
 
 import numpy as np
 
+from zesty_cell.core.answer.calls import DerivedCallouts, VoltageCall
 from zesty_cell.core.answer.forecast import Forecast
-from zesty_cell.core.answer.lead import DerivedCallouts, VoltageCall
 from zesty_cell.core.answer.thresholds import on_step, voltage_step_v
 from zesty_cell.core.callouts.rules import (
     VALUE_BOUNDS,

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zesty_cell.core.answer.forecast import sampled_factors
-from zesty_cell.core.answer.lead import shown_over_true, volts_shown
+from zesty_cell.core.answer.shown import shown_over_true, volts_shown
 from zesty_cell.core.answer.thresholds import LATE_SHARE, in_earnest_s
 from zesty_cell.core.asked.flying import STEP_S
 from zesty_cell.core.asked.sheet import Sheet

@@ -8,7 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.answer.lead import MOST_FALSE, MOST_LATE, TOO_EARLY_SHARE, Leads, volts_shown
+from zesty_cell.core.answer.calls import MOST_FALSE, MOST_LATE, Leads
+from zesty_cell.core.answer.lead import TOO_EARLY_SHARE
+from zesty_cell.core.answer.shown import volts_shown
 from zesty_cell.core.answer.thresholds import EARLY_SHARE, HOLDS_S, hold_samples, on_step, voltage_step_v
 from zesty_cell.core.asked.flying import STEP_S
 from zesty_cell.core.asked.sheet import Sheet

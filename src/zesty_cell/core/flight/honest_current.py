@@ -12,11 +12,11 @@ import numpy as np
 from zesty_cell.core.asked.flying import CURRENT
 from zesty_cell.core.flight import kernel
 from zesty_cell.core.flight.one import NOTHING_KEPT
-from zesty_cell.core.flight.setup import LONGEST_STEP_S
+from zesty_cell.core.flight.parameters import pack_parameters
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import cell_table, pairs_built_up, temperature_table
 from zesty_cell.core.parts.pack import Pack
-from zesty_cell.core.parts.pack_figures import cell_cooling_w_k, pack_figures
+from zesty_cell.core.parts.pack_figures import pack_figures
 
 HOTTEST_ALLOWED_C = 60.0
 _BENCH_C = 25.0
@@ -59,27 +59,8 @@ def discharge_hottest_c(*, pack: Pack, current_a: float) -> float:
 def _discharges(pack: Pack) -> Callable[[float], float]:
     """Hottest cell [°C] over the current of a full discharge [A, whole pack], the pack worked out once."""
     chemistry, figures = chemistry_for(pack.chemistry), pack_figures(pack)
-    params = np.zeros(kernel.PARAMETER_COUNT)
-    params[kernel.CAPACITY_AH] = figures.capacity_ah / pack.parallel
-    params[kernel.R0_OHM] = figures.cell_resistance_ohm
-    params[kernel.POLARISATION_RATIO] = chemistry.polarisation_ratio
-    params[kernel.POLARISATION_TAU_S] = chemistry.polarisation_tau_s
-    params[kernel.DIFFUSION_RATIO] = chemistry.diffusion_ratio
-    params[kernel.DIFFUSION_TAU_S] = chemistry.diffusion_tau_s
-    params[kernel.WEAK_CAPACITY] = params[kernel.WEAK_RESISTANCE] = 1.0
-    params[kernel.LONGEST_STEP_S] = LONGEST_STEP_S
-    params[kernel.HEAT_CAPACITY_J_K] = figures.cell_mass_kg * chemistry.specific_heat_j_kg_k
-    params[kernel.COOLING_W_K] = cell_cooling_w_k(
-        mass_kg=figures.cell_mass_kg * pack.cell_count,
-        chemistry=chemistry,
-        cell_count=pack.cell_count,
-        cooling="still air",
-    )
-    params[kernel.AIR_C] = params[kernel.START_C] = _BENCH_C
-    params[kernel.START_CHARGE] = 1.0
-    params[kernel.FLOOR_V] = chemistry.hard_floor_v
-    params[kernel.LAND_USED_AH] = params[kernel.LAND_TIMER_S] = params[kernel.BEYOND_LANDING] = np.inf
-    params[kernel.LAND_CHARGE_LEFT] = params[kernel.LAND_LOADED_V] = -1.0
+    params = pack_parameters(pack=pack, figures=figures, cooling="still air", air_c=_BENCH_C)
+    params[kernel.R_EXT_OHM] = params[kernel.FLOOR_HOLD_S] = 0.0  # cells alone, discharged to the floor
     summary = np.empty(kernel.SUMMARY_COUNT)
     kind, no_gusts = np.array([CURRENT]), np.empty(0)
     tables = cell_table(chemistry), temperature_table(chemistry)

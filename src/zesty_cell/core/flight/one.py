@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from zesty_cell.core.asked.flying import STEP_S
 from zesty_cell.core.asked.landing import LandingReason
 from zesty_cell.core.flight import kernel
-from zesty_cell.core.flight.setup import MAX_FLIGHT_S, Factors, Setup, kernel_parameters, program_of
+from zesty_cell.core.flight.parameters import MAX_FLIGHT_S, kernel_parameters
+from zesty_cell.core.flight.setup import Factors, Setup, program_of
 from zesty_cell.core.parts.chemistry import (
     cell_table,
     temperature_table,

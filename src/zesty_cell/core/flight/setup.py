@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -11,34 +10,21 @@ from numpy.typing import NDArray
 
 from zesty_cell.core.asked.changes import as_flown
 from zesty_cell.core.asked.flying import STEP_S, Activity, FlyingPattern, LoadProgram, load_program, regime_of
-from zesty_cell.core.asked.landing import LandingRule, pack_low_lead_s, time_home_s
+from zesty_cell.core.asked.landing import pack_low_lead_s, time_home_s
 from zesty_cell.core.asked.learned_factors import corrected_figures, corrected_load, corrected_pattern
-from zesty_cell.core.asked.sheet import Conditions, Sheet
+from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import kernel
 from zesty_cell.core.parts.air import air_density_kg_m3
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import (
     Chemistry,
-    charge_left_at_rest,
     open_circuit_v,
 )
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.craft_load import CraftLoad, burst_seconds, burst_work_j_kg, craft_load
 from zesty_cell.core.parts.estimates import Regime
-from zesty_cell.core.parts.pack_figures import PackFigures, cell_cooling_w_k, pack_figures
+from zesty_cell.core.parts.pack_figures import PackFigures, pack_figures
 from zesty_cell.core.remember import by_identity
-
-#: Longest flight looked at [s].
-MAX_FLIGHT_S = 3 * 3600.0
-#: The march ends when the loaded voltage has stayed under the hard floor this long [s]: longer than
-#: a climb, even one that takes its longest, so that one dip (a check of its own) does not end the picture.
-FLOOR_HOLD_S = 8.0
-#: An ESC's cutoff takes the power away once the voltage has stayed under it this long in steady flight, and
-#: whatever the load this much longer [s]: no burst lasts so long.
-ESC_STEADY_HOLD_S, ESC_ANY_HOLD_S = 1.0, 10.0
-#: Longest step of the kernel [s]; against steps of one second it costs some hundredths of a second in 18 minutes.
-LONGEST_STEP_S = 2.0
 
 
 class Setup(NamedTuple):
@@ -237,102 +223,6 @@ def _work_j_kg(activity: Activity, craft: Craft) -> float:
     return burst_work_j_kg(
         craft=craft, share=activity.share, seconds=activity.duration_s, height_m=activity.height_m
     )
-
-
-def expected_parameters(setup: Setup, /, *, beyond_landing: float = np.inf) -> list[float]:
-    """The kernel's parameters of the flight expected, all per cell, in the order of its columns [V, A, Ω, Ah, s].
-
-    Parameters
-    ----------
-    setup : Setup
-    beyond_landing : float
-        How far past the landing to follow a flight, as a share of its time; to the end by default.
-    """
-    sheet, figures, load = setup.sheet, setup.figures, setup.load
-    s, p, cells = sheet.pack.series, sheet.pack.parallel, sheet.pack.cell_count
-    of = _whatever_the_pack(setup.chemistry, sheet.craft, sheet.landing, sheet.conditions).copy()
-    of[kernel.CAPACITY_AH] = figures.capacity_ah / p
-    of[kernel.R0_OHM] = figures.cell_resistance_ohm
-    of[kernel.R_EXT_OHM] = figures.external_ohm() * p / s
-    of[kernel.DIFFUSION_RATIO] *= setup.slow
-    # I = c·V² at the pack is i·P = c·(S·v)² at the cell.
-    of[kernel.FULL_THROTTLE_A_V2] = load.full_throttle_a_v2 * s * s / p
-    of[kernel.R_MOTOR_OHM] = load.motor_resistance_ohm * p / s
-    of[kernel.HEAT_CAPACITY_J_K] = figures.cell_mass_kg * setup.chemistry.specific_heat_j_kg_k
-    of[kernel.COOLING_W_K] = cell_cooling_w_k(
-        mass_kg=figures.cell_mass_kg * cells,
-        chemistry=setup.chemistry,
-        cell_count=cells,
-        cooling=sheet.craft.pack_cooling,
-    )
-    of[kernel.START_C] = setup.start_c
-    of[kernel.AVIONICS_W] = load.avionics_w / cells
-    of[kernel.CRUISE_W] = setup.cruise_w() / cells
-    of[kernel.LEVEL_W] = load.steady_w / cells
-    of[kernel.WEAK_CAPACITY] = figures.weak_capacity
-    of[kernel.WEAK_RESISTANCE] = figures.weak_resistance
-    of[kernel.LAND_USED_AH] = setup.landing_used_ah / p
-    of[kernel.BEYOND_LANDING] = beyond_landing
-    return of
-
-
-@by_identity
-def _whatever_the_pack(
-    chemistry: Chemistry, craft: Craft, rule: LandingRule, conditions: Conditions
-) -> list[float]:
-    """The kernel's parameters that any pack of a chemistry shares on one sheet; nothing at those of the pack."""
-    of = [math.nan] * kernel.PARAMETER_COUNT
-    of[kernel.POLARISATION_RATIO] = chemistry.polarisation_ratio
-    of[kernel.POLARISATION_TAU_S] = chemistry.polarisation_tau_s
-    of[kernel.DIFFUSION_RATIO] = chemistry.diffusion_ratio
-    of[kernel.DIFFUSION_TAU_S] = chemistry.diffusion_tau_s
-    of[kernel.AIR_C] = conditions.air_c
-    of[kernel.START_CHARGE] = conditions.start_charge
-    of[kernel.LONGEST_STEP_S] = LONGEST_STEP_S
-    of[kernel.FLOOR_V] = chemistry.hard_floor_v
-    of[kernel.FLOOR_HOLD_S] = FLOOR_HOLD_S
-    of[kernel.LAND_CHARGE_LEFT] = (
-        -1.0 if rule.rest_v is None else charge_left_at_rest(chemistry=chemistry, rest_v=rule.rest_v)
-    )
-    of[kernel.LAND_LOADED_V] = -1.0 if rule.loaded_v is None else rule.loaded_v
-    of[kernel.LAND_LOADED_HOLD_S] = rule.loaded_hold_s
-    of[kernel.ESC_CUTOFF_V] = craft.limits.esc_cutoff_v_per_cell or 0.0
-    of[kernel.ESC_STEADY_HOLD_S] = ESC_STEADY_HOLD_S
-    of[kernel.ESC_ANY_HOLD_S] = ESC_ANY_HOLD_S
-    of[kernel.LAND_TIMER_S] = math.inf if rule.timer_s is None else rule.timer_s
-    of[kernel.MAX_TIME_S] = MAX_FLIGHT_S
-    return of
-
-
-def kernel_parameters(*, setup: Setup, factors: Factors, beyond_landing: float = np.inf) -> NDArray[np.float64]:
-    """The kernel's parameters, one row per flight, all per cell.
-
-    Parameters
-    ----------
-    setup : Setup
-    factors : Factors, k flights
-    beyond_landing : float
-        As for :func:`expected_parameters`.
-
-    Returns
-    -------
-    float64 array, shape (k, kernel.PARAMETER_COUNT)
-    """
-    out = np.tile(expected_parameters(setup, beyond_landing=beyond_landing), (len(factors), 1))
-    out[:, kernel.CAPACITY_AH] *= factors.capacity
-    # The reserve is a share of what is in that flight's pack, not of what was expected of it.
-    out[:, kernel.LAND_USED_AH] *= factors.capacity
-    out[:, kernel.R0_OHM] *= factors.resistance
-    out[:, kernel.FULL_THROTTLE_A_V2] *= factors.full_throttle
-    share = setup.flying.steady_activity().share
-    # Where steady flight is itself lively, it is what that flight flies: as in the load program.
-    lively = 1.0 if share <= 1.0 else (1.0 + (share - 1.0) * factors.intensity) / share
-    out[:, kernel.CRUISE_W] *= factors.power * lively
-    out[:, kernel.LEVEL_W] *= factors.power
-    out[:, kernel.AIR_C] += factors.air_c
-    if setup.sheet.conditions.pack_c is None:  # a pack that was warmed is as warm in any air
-        out[:, kernel.START_C] += factors.air_c
-    return out
 
 
 def program_of(*, setup: Setup, factors: Factors) -> LoadProgram:

@@ -20,7 +20,8 @@ from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight import kernel
 from zesty_cell.core.flight.one import landing_reason, landing_times_s
-from zesty_cell.core.flight.setup import MAX_FLIGHT_S, Setup, expected_parameters, set_up
+from zesty_cell.core.flight.parameters import MAX_FLIGHT_S, expected_parameters
+from zesty_cell.core.flight.setup import Setup, set_up
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.chemistry import cell_table, temperature_table
 from zesty_cell.core.parts.craft import Craft

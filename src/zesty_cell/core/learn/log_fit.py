@@ -23,14 +23,14 @@ from zesty_cell.core.entity import Entity
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight import kernel
 from zesty_cell.core.flight.one import NOTHING_KEPT
-from zesty_cell.core.flight.setup import LONGEST_STEP_S
+from zesty_cell.core.flight.parameters import pack_parameters
 from zesty_cell.core.learn.flights import ERROR_SHOWN
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import cell_table, temperature_table
+from zesty_cell.core.parts.estimates import Cooling
 from zesty_cell.core.parts.pack import Pack
-from zesty_cell.core.parts.pack_figures import cell_cooling_w_k, pack_figures
+from zesty_cell.core.parts.pack_figures import pack_figures
 
-Cooling = Literal["enclosed", "still air", "airflow"]
 ParameterKey = Literal["resistance", "polarisation", "capacity", "start", "voltage scale", "diffusion"]
 KEYS: tuple[ParameterKey, ...] = ("resistance", "polarisation", "capacity", "start", "voltage scale", "diffusion")
 #: What is known before: one standard deviation of each logarithm, of the starting charge itself [1].
@@ -265,35 +265,19 @@ class _Model:
 
     def volts(self, theta: NDArray[np.float64]) -> NDArray[np.float64] | None:
         """Pack voltage as the sensor would show it [V]; None where the pack would be empty before the end."""
-        figures, chemistry, p = self.figures, self.chemistry, self.pack.parallel
         resistance, ratio, capacity, start, scale, slow = theta
-        params = np.zeros(kernel.PARAMETER_COUNT)
-        params[kernel.CAPACITY_AH] = figures.capacity_ah / p * math.exp(capacity)
-        params[kernel.R0_OHM] = figures.cell_resistance_ohm * math.exp(resistance)
-        params[kernel.R_EXT_OHM] = figures.external_ohm() * p / self.pack.series
-        params[kernel.POLARISATION_RATIO] = chemistry.polarisation_ratio * math.exp(ratio)
-        params[kernel.POLARISATION_TAU_S] = chemistry.polarisation_tau_s
-        params[kernel.DIFFUSION_RATIO] = chemistry.diffusion_ratio * math.exp(slow)
-        params[kernel.DIFFUSION_TAU_S] = chemistry.diffusion_tau_s
-        params[kernel.WEAK_CAPACITY] = params[kernel.WEAK_RESISTANCE] = 1.0
-        params[kernel.LONGEST_STEP_S] = LONGEST_STEP_S
+        params = pack_parameters(pack=self.pack, figures=self.figures, cooling=self.cooling, air_c=self.air_c)
+        params[kernel.CAPACITY_AH] *= math.exp(capacity)
+        params[kernel.R0_OHM] *= math.exp(resistance)
+        params[kernel.POLARISATION_RATIO] *= math.exp(ratio)
+        params[kernel.DIFFUSION_RATIO] *= math.exp(slow)
         params[kernel.FULL_THROTTLE_A_V2] = 1e6
-        params[kernel.HEAT_CAPACITY_J_K] = figures.cell_mass_kg * chemistry.specific_heat_j_kg_k
-        params[kernel.COOLING_W_K] = cell_cooling_w_k(
-            mass_kg=figures.cell_mass_kg * self.pack.cell_count,
-            chemistry=chemistry,
-            cell_count=self.pack.cell_count,
-            cooling=self.cooling,
-        )
-        params[kernel.AIR_C] = params[kernel.START_C] = self.air_c
         params[kernel.START_CHARGE] = min(1.0 + start, 1.0)
         params[kernel.FLOOR_V], params[kernel.FLOOR_HOLD_S] = -10.0, 1e9
-        params[kernel.LAND_USED_AH] = params[kernel.LAND_TIMER_S] = params[kernel.BEYOND_LANDING] = np.inf
-        params[kernel.LAND_CHARGE_LEFT] = params[kernel.LAND_LOADED_V] = -1.0
         params[kernel.MAX_TIME_S] = self.time_s.size * self.step_s
         n = kernel.march(
-            params, self._kind, self.cell_a, self._seconds, self._no_work, np.empty(0), cell_table(chemistry),
-            temperature_table(chemistry), self.step_s, self.time_s.size, self._trace, NOTHING_KEPT,
+            params, self._kind, self.cell_a, self._seconds, self._no_work, np.empty(0), cell_table(self.chemistry),
+            temperature_table(self.chemistry), self.step_s, self.time_s.size, self._trace, NOTHING_KEPT,
             np.empty(kernel.SUMMARY_COUNT),
         )  # fmt: skip
         if n < self.time_s.size:

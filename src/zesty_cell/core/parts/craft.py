@@ -8,6 +8,7 @@ from pydantic import Field, model_validator
 
 from zesty_cell.core.entity import Entity, Name
 from zesty_cell.core.parts.estimates import (
+    Cooling,
     Regime,
 )
 
@@ -154,7 +155,7 @@ class Craft(Entity):
     full_throttle: FullThrottle
     motor_resistance_ohm: Annotated[float, Field(ge=0, le=2)] = 0.01
     cruise_speed_m_s: Annotated[float, Field(ge=1, le=120)] | None = None
-    pack_cooling: Literal["enclosed", "still air", "airflow"] = "airflow"
+    pack_cooling: Cooling = "airflow"
     limits: Limits = Limits()
     shows: Annotated[tuple[Shown, ...], Field(max_length=3)] | None = None
 

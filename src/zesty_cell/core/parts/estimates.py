@@ -11,6 +11,8 @@ from typing import Literal
 
 import numpy as np
 
+#: What cools a pack on its craft.
+Cooling = Literal["enclosed", "still air", "airflow"]
 #: Propeller diameter [m] and overall efficiency from disc to battery in hover [1]: figure of merit of small fast
 #: propellers (it falls with their Reynolds number; Brandt and Selig 2011, Leishman ch. 2) times motor and speed
 #: controller at part load.
