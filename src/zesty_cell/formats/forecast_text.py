@@ -2,17 +2,11 @@
 
 from __future__ import annotations
 
-import math
-
 from zesty_cell.core.answer.checks import Check
 from zesty_cell.core.answer.forecast import Forecast
+from zesty_cell.core.clock import clock
 
 _MARKS = {"ok": "ok  ", "look": "LOOK", "stop": "STOP"}
-
-
-def _minutes(seconds: float) -> str:
-    whole = math.floor(seconds + 0.5)
-    return f"{whole // 60}:{whole % 60:02d}"
 
 
 def _check(check: Check) -> str:
@@ -33,14 +27,14 @@ def forecast_text(forecast: Forecast) -> str:
         f"{forecast.setup.all_up_mass_kg * 1000:.0f} g ready to fly, {sheet.flying.name}",
         "",
         *(() if forecast.brief.flies else ("THIS DOES NOT FLY: the pack cannot hold the craft up.",)),
-        f"Be on the ground at {_minutes(forecast.flight.landing_s)} ({forecast.flight.landing_reason}); "
-        f"9 flights in 10 between {_minutes(forecast.range.low_s)} and {_minutes(forecast.range.high_s)}",
+        f"Be on the ground at {clock(forecast.flight.landing_s)} ({forecast.flight.landing_reason}); "
+        f"9 flights in 10 between {clock(forecast.range.low_s)} and {clock(forecast.range.high_s)}",
         f"  used {forecast.brief.used_ah * 1000:.0f} mAh, {forecast.used_wh:.1f} Wh; "
         f"left {forecast.reserve_ah * 1000:.0f} mAh; worst {forecast.brief.worst_v:.2f} V a cell at "
-        f"{_minutes(forecast.worst_s)}; cells {forecast.brief.landing_c:.0f} °C",
+        f"{clock(forecast.worst_s)}; cells {forecast.brief.landing_c:.0f} °C",
         "",
         "Set on the transmitter",
-        f"  timer        {_minutes(plan.timers.timer_s)}",
+        f"  timer        {clock(plan.timers.timer_s)}",
     ]
     for name, callout in (("pack low", plan.pack_low), ("land now", plan.land_now)):
         if callout.stands == "off":

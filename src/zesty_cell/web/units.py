@@ -7,6 +7,8 @@ import re
 from dataclasses import dataclass
 from typing import Literal
 
+from zesty_cell.core.clock import clock
+
 System = Literal["metric", "imperial"]
 THIN_SPACE = "\u2009"
 
@@ -82,8 +84,7 @@ def minutes(seconds: float | None) -> str:
     """Minutes as m:ss, to the nearest second."""
     if seconds is None or not math.isfinite(seconds):
         return "–"
-    whole = math.floor(seconds + 0.5)
-    return f"{whole // 60}:{whole % 60:02d}"
+    return clock(seconds)
 
 
 def typed(si: float | None, quantity: Quantity, system: System) -> str:

@@ -24,7 +24,7 @@ from zesty_cell.core.flight.many import start_many
 from zesty_cell.core.flight.one import Flight, fly, landing_times_s
 from zesty_cell.core.flight.setup import Factors, Setup, set_up
 from zesty_cell.core.flight.summary import TAKE_OFF_S, Brief, fly_brief
-from zesty_cell.core.parts.air import ZERO_CELSIUS_K
+from zesty_cell.core.parts.chemistry import colder_than_25
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.quantiles import quantiles
 
@@ -186,11 +186,6 @@ def resistance_by_cold_sigma(setup: Setup, /) -> float:
     learned = setup.sheet.taught
     known_c = learned.resistance_c if learned is not None and learned.knows(setup.sheet.pack) else 25.0
     return ARRHENIUS_SIGMA_K * abs(colder_than_25(setup.start_c) - colder_than_25(known_c))
-
-
-def colder_than_25(temperature_c: float, /) -> float:
-    """1/T − 1/298 K of a temperature under 25 °C [1/K]; 0 above."""
-    return 1.0 / (min(temperature_c, 25.0) + ZERO_CELSIUS_K) - 1.0 / (25.0 + ZERO_CELSIUS_K)
 
 
 def _spread(setup: Setup) -> NDArray[np.float64]:

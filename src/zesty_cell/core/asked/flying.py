@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Annotated, Literal
+from typing import Annotated, Literal, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +13,8 @@ from zesty_cell.core.entity import Entity, Name
 from zesty_cell.core.parts.craft import Craft, CraftKind
 from zesty_cell.core.parts.estimates import Regime
 from zesty_cell.core.remember import by_identity
+
+Intensity = TypeVar("Intensity", float, NDArray[np.float64])
 
 # Kinds of demand, as the kernel takes them.
 POWER = 0  # value: propulsive power per cell [W]; avionics power comes on top
@@ -77,6 +79,11 @@ def _steady_activity(pattern: FlyingPattern) -> Activity:
     if not steady:
         return Activity(name="level flight", of="steady", share=1.0, duration_s=1.0)
     return max(steady, key=lambda a: a.duration_s)  # the first of those that tie
+
+
+def lively_share(share: float, /, *, intensity: Intensity) -> Intensity | float:
+    """A share of steady power as it is flown so lively [1]: what is above level flight grows, calm stays."""
+    return 1.0 + (share - 1.0) * intensity if share > 1.0 else share
 
 
 def _pattern(name: str, *activities: tuple[str, Literal["steady", "full throttle"], float, float]) -> FlyingPattern:
@@ -208,7 +215,9 @@ def load_program(
     share = np.array([a.share for a in acts])
     duration_s = np.array([a.duration_s for a in acts])
     lively = intensity[:, None]
-    shares = np.where((share > 1.0) & ~full, 1.0 + (share - 1.0) * lively, share)
+    shares = np.stack(
+        [np.broadcast_to(lively_share(a.share, intensity=intensity), intensity.shape) for a in acts], 1
+    )
     return LoadProgram(
         kind=np.where(full, FULL_THROTTLE, POWER).astype(np.int64),
         value=np.ascontiguousarray(np.where(full, share, shares * steady_cell_w)),

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from zesty_cell.core.asked.flying import Activity, FlyingPattern
+from zesty_cell.core.asked.flying import Activity, FlyingPattern, lively_share
 from zesty_cell.core.entity import Entity, Name
 from zesty_cell.core.parts.chemistry import ChemistryKey
 from zesty_cell.core.parts.craft_load import CraftLoad
@@ -84,9 +84,7 @@ def corrected_pattern(pattern: FlyingPattern, /, *, intensity: float) -> FlyingP
     def lively(activity: Activity) -> Activity:
         if activity.of == "full throttle":
             return activity.model_copy(update={"duration_s": activity.duration_s * intensity})
-        if activity.share <= 1.0:
-            return activity
-        return activity.model_copy(update={"share": 1.0 + (activity.share - 1.0) * intensity})
+        return activity.model_copy(update={"share": lively_share(activity.share, intensity=intensity)})
 
     return pattern.model_copy(update={"activities": tuple(lively(a) for a in pattern.activities)})
 

@@ -8,6 +8,7 @@ from typing import Literal
 
 from zesty_cell.core.answer.calls import Leads
 from zesty_cell.core.answer.forecast import Forecast
+from zesty_cell.core.answer.lead import charge_step_ah
 from zesty_cell.core.answer.thresholds import HOLDS_S, OVER_CUTOFF_V, longest_burst_s, on_step, voltage_step_v
 from zesty_cell.core.callouts.rules import (
     MOST_TIMERS,
@@ -20,7 +21,7 @@ from zesty_cell.core.callouts.rules import (
     Timer,
     switches_asking,
 )
-from zesty_cell.core.callouts.schools import CHARGE_STEP_AH, LANDING_UNDER_V, receiver_call_v, write_plan
+from zesty_cell.core.callouts.schools import LANDING_UNDER_V, receiver_call_v, write_plan
 from zesty_cell.core.callouts.score import DayScore, KeptFlights, score_kept
 from zesty_cell.core.callouts.several import alike_cells
 from zesty_cell.core.callouts.tune import badness
@@ -418,9 +419,8 @@ def _charge(w: _Linter) -> Iterator[Finding]:
             if not w.plan.concerns(rule, condition, series=w.series):
                 continue
             if condition.value >= w.capacity_ah:
-                value = on_step(
-                    value=0.8 * w.capacity_ah, step=CHARGE_STEP_AH if w.capacity_ah > 1 else 0.005, up=False
-                )
+                holds_ah = 0.8 * w.capacity_ah
+                value = on_step(value=holds_ah, step=charge_step_ah(holds_ah), up=False)
                 yield Finding(
                     "more_than_the_pack_holds", "stop", rule.key,
                     f"{1000 * condition.value:.0f} mAh is more than the {1000 * w.capacity_ah:.0f} mAh in the "

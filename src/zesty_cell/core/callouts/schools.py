@@ -37,8 +37,6 @@ SILENCE_S, SILENCE_EVERY_S = 3.0, 10.0
 LAND_NOW_EVERY_S = 4.0
 #: A craft's own lamp comes on this far under "land now", and it lands by itself this far under [V a cell].
 LAMP_UNDER_V, LANDING_UNDER_V = 0.10, 0.20
-#: Steps in which charge is set on a transmitter [Ah].
-CHARGE_STEP_AH = 0.05
 CELL_WORDS = (
     "no",
     "one",

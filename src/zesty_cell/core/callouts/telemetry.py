@@ -13,6 +13,7 @@ from zesty_cell.core.callouts.dry_run import DryRun, judged, resting_switches
 from zesty_cell.core.callouts.engine import Frames, frames
 from zesty_cell.core.callouts.rules import FULL_TOLERANCE_V, CalloutPlan, Rule
 from zesty_cell.core.clock import clock
+from zesty_cell.core.flight.one import low_for_good
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.pack import Pack
 
@@ -299,8 +300,7 @@ def _false_by(seen: SeenLog, plan: CalloutPlan, pack: Pack) -> Callable[[Rule, f
         cell_v = plan.calls_below_v(rule, series=pack.series)
         if cell_v is None or np.isnan(steady_v).all():
             return False
-        over = np.flatnonzero(steady_v >= cell_v * pack.series)
-        low_from = np.array([int(over[-1]) + 1 if over.size else 0])
+        low_from = np.array([low_for_good(steady_v, limit_v=cell_v * pack.series)])
         return time_s < float(in_earnest_s(low_from=low_from, step_s=1.0)[0])
 
     return false

@@ -17,6 +17,7 @@ from zesty_cell.core.answer.checks import Check, check_flight
 from zesty_cell.core.answer.forecast import cruise_current_a, mah_per_km, mean_current_a, sampled_factors, used_wh
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.choose.candidates import LandingVolts, with_pack
+from zesty_cell.core.clock import clock
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.honest_current import HonestCurrent, honest_current
 from zesty_cell.core.flight.many import start_many
@@ -223,11 +224,6 @@ def grams(mass_kg: float) -> str:
     return f"{1000 * mass_kg:.0f} g"
 
 
-def _minutes(seconds: float) -> str:
-    whole = int(seconds + 0.5)
-    return f"{whole // 60}:{whole % 60:02d}"
-
-
 def _against(row: Compared, other: Compared, say_mass: Callable[[float], str]) -> str:
     """What a pack gives up, or gains, in weight and time against another."""
     gained_s = row.brief.landing_s - other.brief.landing_s
@@ -250,7 +246,7 @@ def _sentence(
     name, brief = row.pack.name, row.brief
     next_one = rows[order[1]] if len(order) > 1 else None
     if purpose == "longest":
-        text = f"{name} flies {_minutes(brief.landing_s)} at {say_mass(brief.all_up_mass_kg)}"
+        text = f"{name} flies {clock(brief.landing_s)} at {say_mass(brief.all_up_mass_kg)}"
         return text + (f": {_against(row, next_one, say_mass)}." if next_one else ".")
     if purpose == "strongest at the end":
         what = "times its weight" if row.setup.sheet.craft.lifts_itself() else "times the power of level flight"
@@ -261,9 +257,7 @@ def _sentence(
             f"; {next_one.pack.name} comes next with {next_one.brief.to_spare:.1f}." if next_one else "."
         )
     if purpose == "lightest":
-        text = (
-            f"{name} is ready to fly at {say_mass(brief.all_up_mass_kg)} and stays up {_minutes(brief.landing_s)}"
-        )
+        text = f"{name} is ready to fly at {say_mass(brief.all_up_mass_kg)} and stays up {clock(brief.landing_s)}"
         return text + (f": {_against(row, next_one, say_mass)}." if next_one else ".")
     if purpose == "coolest":
         text = (
@@ -276,7 +270,7 @@ def _sentence(
     class_name = limits.weight_class_name or "the weight class"
     room_kg = (limits.weight_class_kg or 0.0) - brief.all_up_mass_kg
     return (
-        f"Inside “{class_name}”, {name} flies longest: {_minutes(brief.landing_s)}, with {say_mass(room_kg)} to "
+        f"Inside “{class_name}”, {name} flies longest: {clock(brief.landing_s)}, with {say_mass(room_kg)} to "
         "spare. What the class allows is for your local rules."
     )
 

@@ -116,8 +116,13 @@ class Flight:
 
     def low_from(self, cell_v: float) -> int:
         """Index from which the steady voltage stays under a value [V a cell]; past the end for never."""
-        over = np.flatnonzero(self.cruise_v >= cell_v)
-        return int(over[-1]) + 1 if over.size else 0
+        return low_for_good(self.cruise_v, limit_v=cell_v)
+
+
+def low_for_good(volts: NDArray[np.float64], /, *, limit_v: float) -> int:
+    """Index from which a voltage of shape (n,) stays under a limit [V]; n for never."""
+    over = np.flatnonzero(volts >= limit_v)
+    return int(over[-1]) + 1 if over.size else 0
 
 
 def landing_times_s(*, setup: Setup, summary: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.int64]]:

@@ -7,6 +7,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from zesty_cell.core.asked.flying import lively_share
 from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Conditions
 from zesty_cell.core.flight import kernel
@@ -150,7 +151,7 @@ def kernel_parameters(*, setup: Setup, factors: Factors, beyond_landing: float =
     out[:, kernel.FULL_THROTTLE_A_V2] *= factors.full_throttle
     share = setup.flying.steady_activity().share
     # Where steady flight is itself lively, it is what that flight flies: as in the load program.
-    lively = 1.0 if share <= 1.0 else (1.0 + (share - 1.0) * factors.intensity) / share
+    lively = lively_share(share, intensity=factors.intensity) / share if share > 1.0 else 1.0
     out[:, kernel.CRUISE_W] *= factors.power * lively
     out[:, kernel.LEVEL_W] *= factors.power
     out[:, kernel.AIR_C] += factors.air_c

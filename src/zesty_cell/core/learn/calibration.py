@@ -6,8 +6,10 @@ import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated, Literal, TypeVar
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field, TypeAdapter, model_validator
 
 from zesty_cell.core.callouts.telemetry import Telemetry
@@ -23,6 +25,7 @@ UNCHECKED_VOLTAGE, UNCHECKED_CURRENT = 0.02, 0.10
 #: A charger's own count, and a hand-held meter's volts, one standard deviation [1].
 CHARGER_ERROR, METER_ERROR = 0.01, 0.003
 
+Volts = TypeVar("Volts", float, NDArray[np.float64])
 Scale = Annotated[float, Field(gt=0, le=1e6)]
 Step = Annotated[float, Field(ge=1e-6, le=1e4)]
 Charge = Annotated[float, Field(ge=0, le=400)]
@@ -66,9 +69,9 @@ class VoltageCalibration(_Kept):
         """What follows from the readings [none, V]."""
         return voltage_scale(old=self.old, points=self.points, step=self.step, takes_offset=self.takes_offset)
 
-    def corrected_v(self, shown_v: float, /) -> float:
-        """What a reading taken before would have been after [V]."""
-        return shown_v * self.entered / self.old + self.offset_v
+    def corrected_v(self, shown_v: Volts, /) -> Volts:
+        """What readings taken before would have been after [V], one or an array of shape (n,)."""
+        return shown_v * (self.entered / self.old) + self.offset_v
 
     @property
     def error(self) -> float:
@@ -204,7 +207,7 @@ def corrected_log(
         notes.append("The voltage is corrected by the calibration since.")
         volts = log.pack_v
         for made in sorted(after, key=lambda c: c.made_at):
-            volts = volts * (made.entered / made.old) + made.offset_v
+            volts = made.corrected_v(volts)
         log = replace(log, pack_v=volts)
     return log, tuple(notes)
 

@@ -22,7 +22,6 @@ from numpy.typing import NDArray
 from zesty_cell.core.answer.forecast import (
     ARRHENIUS_SIGMA_K,
     INTENSITY_SIGMA,
-    colder_than_25,
     gusts_in_mean,
     power_by_weight_sigma,
 )
@@ -33,6 +32,7 @@ from zesty_cell.core.flight.many import charge_left_at
 from zesty_cell.core.flight.setup import Factors, Setup, set_up
 from zesty_cell.core.learn.flights import How, LoggedFlight, Used, left_by_rest
 from zesty_cell.core.learn.log_fit import LogTold, Slow
+from zesty_cell.core.parts.chemistry import colder_than_25
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import pack_figures
 

@@ -13,7 +13,7 @@ import numpy as np
 from zesty_cell.core.learn.calibration import Calibration, CellCheck
 from zesty_cell.core.learn.flights import LoggedFlight, Used, left_by_rest, used_of
 from zesty_cell.core.parts.chemistries import chemistry_for
-from zesty_cell.core.parts.chemistry import Chemistry, charge_left_at_rest, temperature_factor
+from zesty_cell.core.parts.chemistry import Chemistry, charge_left_at_rest, resistance_at_25
 from zesty_cell.core.parts.measured import LEAST_SHARE_FOR_CAPACITY
 from zesty_cell.core.parts.pack import Pack
 
@@ -176,13 +176,6 @@ def _capacity_reading(flight: LoggedFlight, *, pack: Pack, cycles: float) -> Rea
         return None
     sigma = math.hypot(_PUT_BACK_SIGMA, math.hypot(_REST_SIGMA_V, recovery_v) * per_volt / used)
     return Reading(flight.landed_at, cycles, flight.put_back_ah / used, sigma)
-
-
-def resistance_at_25(ohm: float, /, *, chemistry: Chemistry, temperature_c: float | None) -> float:
-    """A cell's resistance as it would be at 25 °C [Ω], read at a temperature [°C]."""
-    if temperature_c is None:
-        return ohm
-    return ohm / float(temperature_factor(chemistry=chemistry, temperature_c=np.array(temperature_c)))
 
 
 def _mean(readings: Sequence[Reading]) -> tuple[float, float]:

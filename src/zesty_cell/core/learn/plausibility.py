@@ -11,6 +11,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from zesty_cell.core.answer.plausibility import OVER_FULL_V, Doubt, cell_volts_doubt, pack_volts_doubt
+from zesty_cell.core.clock import clock
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import charge_left_at_rest, open_circuit_v
@@ -81,7 +82,6 @@ def flight_doubts(
     found: list[Doubt] = []
     chemistry = chemistry_for(pack.chemistry)
     seconds = flight.duration_s
-    clock = f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
     if seconds < SHORT_S:
         found.append(Doubt(
             "short", "duration_s", False, f"{seconds:.0f} seconds? {seconds:.0f} minutes is {seconds:.0f}:00."
@@ -100,8 +100,8 @@ def flight_doubts(
             expected = "" if forecast_a is None else f", where {forecast_a:.1f} A are foretold"
             found.append(Doubt(
                 f"amps_{field}", field, False,
-                f"{1000 * charge_ah:.0f} mAh in {clock} are {mean_a:.0f} A all the time{expected}. Was the pack "
-                "full, and is the time right?",
+                f"{1000 * charge_ah:.0f} mAh in {clock(int(seconds))} are {mean_a:.0f} A all the time{expected}. "
+                "Was the pack full, and is the time right?",
             ))  # fmt: skip
     rest_v = flight.rest_v_per_cell
     if rest_v is not None and rest_v <= chemistry.full_v + OVER_FULL_V:

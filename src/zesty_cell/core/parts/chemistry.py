@@ -160,6 +160,18 @@ def temperature_factor(*, chemistry: Chemistry, temperature_c: NDArray[np.float6
     return np.asarray(np.exp(log), dtype=np.float64)
 
 
+def resistance_at_25(ohm: float, /, *, chemistry: Chemistry, temperature_c: float | None) -> float:
+    """A cell's resistance as it would be at 25 °C [Ω], read at a temperature [°C]; as read where that is unknown."""
+    if temperature_c is None:
+        return ohm
+    return ohm / float(temperature_factor(chemistry=chemistry, temperature_c=np.array(temperature_c)))
+
+
+def colder_than_25(temperature_c: float, /) -> float:
+    """1/T − 1/298 K of a temperature under 25 °C [1/K]; 0 above."""
+    return max(1.0 / (temperature_c + ZERO_CELSIUS_K) - 1.0 / _REFERENCE_K, 0.0)
+
+
 def _bend(x: NDArray[np.float64], knee: float) -> NDArray[np.float64]:
     """A line of slope 1 over ``x`` [1/K] from a knee on, nothing before it, and nothing at 25 °C: softened."""
 

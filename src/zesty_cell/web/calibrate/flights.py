@@ -11,6 +11,7 @@ from pydantic import ValidationError
 from zesty_cell.core.answer.plausibility import OVER_FULL_V, cell_volts_doubt, pack_volts_doubt
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
 from zesty_cell.core.callouts.telemetry import Telemetry
+from zesty_cell.core.clock import clock
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.calibration import CellCheck, HoverDown, LineLossTest
 from zesty_cell.core.learn.health import cell_spread
@@ -89,7 +90,7 @@ def hover_first(bench: Bench, telemetry: Telemetry | None) -> dict[str, str]:
     if telemetry is not None:
         series = bench.pack.series
         for k, (time_s, cell_v) in enumerate(steady_points(telemetry, series=series, count=HOVER_ROWS), start=1):
-            texts[f"time_{k}"] = f"{int(time_s) // 60}:{int(time_s) % 60:02d}"
+            texts[f"time_{k}"] = clock(int(time_s))
             texts[f"volts_{k}"] = f"{cell_v:.3f}".rstrip("0")
     return texts
 
