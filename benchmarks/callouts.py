@@ -7,9 +7,10 @@ from tests.sheets import sheet
 
 from benchmarks.timing import Row, measure
 from zesty_cell.core.answer.forecast import forecast
+from zesty_cell.core.callouts.conditions import Condition
 from zesty_cell.core.callouts.dry_run import on_forecast
 from zesty_cell.core.callouts.engine import Engine
-from zesty_cell.core.callouts.rules import Condition, Rule
+from zesty_cell.core.callouts.rules import Rule
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.callouts.score import BAD_DAYS, score_plan
 from zesty_cell.core.callouts.steps import spoken_sounds

@@ -14,7 +14,8 @@ from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.answer.thresholds import thresholds
 from zesty_cell.core.asked.changes import changed
 from zesty_cell.core.asked.sheet import Conditions
-from zesty_cell.core.callouts.rules import Condition, Rule
+from zesty_cell.core.callouts.conditions import Condition
+from zesty_cell.core.callouts.rules import Rule
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.callouts.score import OWN_DAY, keep_flights, score_kept, score_plan
 from zesty_cell.core.flight.one import fly

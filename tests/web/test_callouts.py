@@ -18,7 +18,8 @@ from starlette.testclient import TestClient
 from tests.sheets import heron, sheet
 from tests.web.test_sheets import error_at
 from zesty_cell.core.answer.forecast import forecast
-from zesty_cell.core.callouts.rules import MOST_RULES, CalloutPlan, Condition, Profile, Rule, Timer
+from zesty_cell.core.callouts.conditions import Condition
+from zesty_cell.core.callouts.rules import MOST_RULES, CalloutPlan, Profile, Rule, Timer
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
 from zesty_cell.formats.plan_json import read_plan, write_plan_json
 from zesty_cell.store import sheets as sheet_store

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.callouts.profiles import facing
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.schools import FIRST_SCHOOL, SetTimer, write_plan
-from zesty_cell.core.callouts.several import facing
 from zesty_cell.core.callouts.update import Difference, differences
 from zesty_cell.services.advice import Advice
 from zesty_cell.store import callouts

@@ -14,9 +14,10 @@ from fastapi import FastAPI, HTTPException, Request
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
+from zesty_cell.core.callouts.conditions import POSITIONS, SWITCHES, Position, SwitchName
 from zesty_cell.core.callouts.engine import Engine, Event, Frames
 from zesty_cell.core.callouts.fit import Capabilities, fit
-from zesty_cell.core.callouts.rules import POSITIONS, SWITCHES, CalloutPlan, Position, SwitchName
+from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.plan_json import read_plan, write_plan_json
 

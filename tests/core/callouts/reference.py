@@ -5,7 +5,8 @@ from __future__ import annotations
 import math
 from fractions import Fraction
 
-from zesty_cell.core.callouts.rules import CalloutPlan, Condition, Rule, Timer
+from zesty_cell.core.callouts.conditions import Condition
+from zesty_cell.core.callouts.rules import CalloutPlan, Rule, Timer
 
 RECEIVED = ("pack_v", "cell_v", "receiver_v", "used_ah", "current_a")
 POSITION = {"up": -1, "middle": 0, "down": 1}

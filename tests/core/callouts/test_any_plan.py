@@ -10,9 +10,10 @@ from tests.core.answer.test_any_sheet import any_sheets
 from tests.sheets import sheet
 from zesty_cell.core.answer.forecast import GUARD_SHARE, forecast
 from zesty_cell.core.asked.sheet import CurrentSensor, corrected
+from zesty_cell.core.callouts.conditions import Condition
 from zesty_cell.core.callouts.dry_run import ODDITIES, on_forecast, run_oddity
 from zesty_cell.core.callouts.lint import lint
-from zesty_cell.core.callouts.rules import CalloutPlan, Condition, Profile
+from zesty_cell.core.callouts.rules import CalloutPlan, Profile
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
 from zesty_cell.core.callouts.score import OWN_DAY, WORST_DAY, score_plan
 from zesty_cell.core.callouts.steps import setup_steps, spoken_sounds

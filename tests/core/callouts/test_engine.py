@@ -11,16 +11,10 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from tests.core.callouts.reference import RECEIVED, Reference
-from zesty_cell.core.callouts.engine import Engine, frames, spoken_time, spoken_value
-from zesty_cell.core.callouts.rules import (
-    CalloutPlan,
-    Condition,
-    Guards,
-    Profile,
-    Rule,
-    Switch,
-    Timer,
-)
+from zesty_cell.core.callouts.conditions import Condition, Guards, Switch
+from zesty_cell.core.callouts.engine import Engine, frames
+from zesty_cell.core.callouts.rules import CalloutPlan, Profile, Rule, Timer
+from zesty_cell.core.callouts.spoken import spoken_time, spoken_value
 
 LOW = Condition(sensor="pack_v", comparison="below", value=20.0)
 

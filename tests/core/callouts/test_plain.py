@@ -6,8 +6,8 @@ import pytest
 
 from tests.sheets import satsuma, sheet
 from zesty_cell.core.answer.forecast import forecast
+from zesty_cell.core.callouts.conditions import Condition
 from zesty_cell.core.callouts.plain import plain_form
-from zesty_cell.core.callouts.rules import Condition
 from zesty_cell.core.callouts.schools import SCHOOLS, further_rule, write_plan
 from zesty_cell.core.callouts.several import add_pack
 

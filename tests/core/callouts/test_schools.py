@@ -10,9 +10,10 @@ from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.answer.thresholds import on_step
 from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import CurrentSensor, corrected
+from zesty_cell.core.callouts.conditions import Condition, Guards, Switch
 from zesty_cell.core.callouts.dry_run import ODDITIES, on_forecast, resting_switches, run_oddity
 from zesty_cell.core.callouts.engine import Engine, frames
-from zesty_cell.core.callouts.rules import Condition, Guards, Profile, Switch, Timer
+from zesty_cell.core.callouts.rules import Profile, Timer
 from zesty_cell.core.callouts.schools import (
     LAMP_UNDER_V,
     LANDING_UNDER_V,

@@ -12,8 +12,9 @@ from tests.sheets import checked, heron, pomelo, satsuma, sheet
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.answer.thresholds import in_earnest_s
 from zesty_cell.core.asked.flying import STEP_S
+from zesty_cell.core.callouts.conditions import Condition, Guards, Switch
 from zesty_cell.core.callouts.engine import Engine, frames
-from zesty_cell.core.callouts.rules import CalloutPlan, Condition, Guards, Profile, Rule, Switch
+from zesty_cell.core.callouts.rules import CalloutPlan, Profile, Rule
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.callouts.score import (
     BAD_DAYS,

@@ -7,28 +7,14 @@ import pytest
 from tests.sheets import checked, heron, pomelo, satsuma, sheet
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.callouts.collisions import thresholds
+from zesty_cell.core.callouts.conditions import SWITCHES, Condition, Guards, Switch
 from zesty_cell.core.callouts.dry_run import on_forecast
 from zesty_cell.core.callouts.engine import Engine, frames
 from zesty_cell.core.callouts.lint import lint
-from zesty_cell.core.callouts.rules import (
-    DERIVED_ROLES,
-    SWITCHES,
-    CalloutPlan,
-    Condition,
-    Guards,
-    Rule,
-    Switch,
-    switches_asking,
-)
+from zesty_cell.core.callouts.profiles import facing, not_told_apart
+from zesty_cell.core.callouts.rules import DERIVED_ROLES, CalloutPlan, Rule, switches_asking
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
-from zesty_cell.core.callouts.several import (
-    add_pack,
-    facing,
-    keep_packs,
-    not_told_apart,
-    remove_pack,
-    write_for_packs,
-)
+from zesty_cell.core.callouts.several import add_pack, keep_packs, remove_pack, write_for_packs
 from zesty_cell.core.callouts.update import brought_up_to_date
 from zesty_cell.core.errors import OutOfRangeError
 

@@ -11,9 +11,10 @@ from tests.sheets import sheet
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Conditions
+from zesty_cell.core.callouts.conditions import Condition
 from zesty_cell.core.callouts.dry_run import on_forecast, on_sampled_flight
 from zesty_cell.core.callouts.engine import Frames
-from zesty_cell.core.callouts.rules import CalloutPlan, Condition, Rule
+from zesty_cell.core.callouts.rules import CalloutPlan, Rule
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.callouts.telemetry import Telemetry, filled, on_telemetry, see_log, steady_pack_v, thinned
 from zesty_cell.core.errors import OutOfRangeError

@@ -8,7 +8,8 @@ import pytest
 from tests.sheets import satsuma, sheet
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.answer.thresholds import HOLDS_S
-from zesty_cell.core.callouts.rules import DERIVED_ROLES, Condition, Guards, Profile, Rule
+from zesty_cell.core.callouts.conditions import Condition, Guards
+from zesty_cell.core.callouts.rules import DERIVED_ROLES, Profile, Rule
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, score_plan
 from zesty_cell.core.callouts.tune import MOST_THRESHOLDS, tunable, tune

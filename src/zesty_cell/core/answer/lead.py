@@ -33,6 +33,7 @@ from zesty_cell.core.answer.thresholds import (
     LATE_SHARE,
     Threshold,
     Timers,
+    charge_step_ah,
     hold_samples,
     lowest_call_v,
     on_step,
@@ -58,8 +59,6 @@ _WITH_CHARGE_V = (0.0, 0.04, 0.10)
 _CHARGE_TOO_SHARE = 0.88
 #: Steady flight's throttle lies at least this far under the share that counts [1].
 _THROTTLE_ROOM, _MOST_THROTTLE, _THROTTLE_STEP = 0.10, 0.90, 0.05
-#: From which charge a transmitter's charge is set in which step [Ah, Ah].
-_CHARGE_STEPS = ((1.0, 0.05), (0.2, 0.01), (0.0, 0.005))
 
 CalloutKey = Literal["pack_low", "land_now"]
 
@@ -72,11 +71,6 @@ class _Setting:
     means: Means
     throttle_under: float | None = None
     used_over_ah: float | None = None
-
-
-def charge_step_ah(used_ah: float, /) -> float:
-    """The step in which a transmitter's charge is set [Ah]."""
-    return next(step for least, step in _CHARGE_STEPS if used_ah >= least)
 
 
 def counting_throttle(*, setup: Setup, flight: Flight) -> float | None:

@@ -177,3 +177,12 @@ def timers(*, setup: Setup, flight: Flight, earliest_landing_s: float) -> Timers
         down_s=down_s,
         start_home_s=start_home_s,
     )
+
+
+#: From which charge a transmitter's charge is set in which step [Ah, Ah].
+_CHARGE_STEPS = ((1.0, 0.05), (0.2, 0.01), (0.0, 0.005))
+
+
+def charge_step_ah(used_ah: float, /) -> float:
+    """The step in which a transmitter's charge is set [Ah]."""
+    return next(step for least, step in _CHARGE_STEPS if used_ah >= least)

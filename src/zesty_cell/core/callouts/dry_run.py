@@ -12,8 +12,9 @@ from zesty_cell.core.answer.forecast import Forecast, sampled_factors
 from zesty_cell.core.answer.shown import shown_over_true, volts_shown
 from zesty_cell.core.answer.thresholds import LATE_SHARE, in_earnest_s
 from zesty_cell.core.asked.flying import STEP_S
+from zesty_cell.core.callouts.conditions import POSITIONS, SWITCHES, Position, Switch
 from zesty_cell.core.callouts.engine import Engine, Frames, Ran, frames
-from zesty_cell.core.callouts.rules import POSITIONS, SWITCHES, CalloutPlan, Position, Rule, Switch
+from zesty_cell.core.callouts.rules import CalloutPlan, Rule
 from zesty_cell.core.callouts.score import WORST_DAY, day_setup
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.one import Flight, fly

@@ -8,7 +8,8 @@ from typing import Annotated
 from pydantic import Field
 
 from zesty_cell.core.answer.thresholds import on_step
-from zesty_cell.core.callouts.rules import CalloutPlan, Condition, Role, Rule, Timer
+from zesty_cell.core.callouts.conditions import Condition
+from zesty_cell.core.callouts.rules import CalloutPlan, Role, Rule, Timer
 from zesty_cell.core.entity import Entity, Name
 
 #: Which rules are kept where not all fit, first to last.

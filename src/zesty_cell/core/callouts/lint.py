@@ -8,22 +8,19 @@ from typing import Literal
 
 from zesty_cell.core.answer.calls import Leads
 from zesty_cell.core.answer.forecast import Forecast
-from zesty_cell.core.answer.lead import charge_step_ah
-from zesty_cell.core.answer.thresholds import HOLDS_S, OVER_CUTOFF_V, longest_burst_s, on_step, voltage_step_v
-from zesty_cell.core.callouts.rules import (
-    MOST_TIMERS,
-    PACK_VOLTAGES,
-    SWITCHES,
-    TELEMETERED,
-    CalloutPlan,
-    Condition,
-    Rule,
-    Timer,
-    switches_asking,
+from zesty_cell.core.answer.thresholds import (
+    HOLDS_S,
+    OVER_CUTOFF_V,
+    charge_step_ah,
+    longest_burst_s,
+    on_step,
+    voltage_step_v,
 )
+from zesty_cell.core.callouts.conditions import PACK_VOLTAGES, SWITCHES, TELEMETERED, Condition
+from zesty_cell.core.callouts.profiles import alike_cells
+from zesty_cell.core.callouts.rules import MOST_TIMERS, CalloutPlan, Rule, Timer, switches_asking
 from zesty_cell.core.callouts.schools import LANDING_UNDER_V, receiver_call_v, write_plan
 from zesty_cell.core.callouts.score import DayScore, KeptFlights, score_kept
-from zesty_cell.core.callouts.several import alike_cells
 from zesty_cell.core.callouts.tune import badness
 from zesty_cell.core.callouts.update import brought_up_to_date
 from zesty_cell.core.clock import clock

@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from zesty_cell.core.answer.forecast import Forecast
+from zesty_cell.core.callouts.conditions import PACK_VOLTAGES, Condition, Guards
 from zesty_cell.core.callouts.dry_run import on_forecast
 from zesty_cell.core.callouts.fit import PLAIN_RADIO, fit
-from zesty_cell.core.callouts.rules import PACK_VOLTAGES, CalloutPlan, Condition, Guards, Rule
+from zesty_cell.core.callouts.rules import CalloutPlan, Rule
 from zesty_cell.core.callouts.steps import value_words
 from zesty_cell.core.clock import clock
 

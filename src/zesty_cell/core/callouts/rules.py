@@ -6,41 +6,23 @@ A rule is a sentence.  *When* a sensor is below or above a value (several may be
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Set
 from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints, model_validator
 
+from zesty_cell.core.callouts.conditions import (
+    MOST_CONDITIONS,
+    PACK_VOLTAGES,
+    Condition,
+    Guards,
+    Key,
+    SensorKey,
+    Switch,
+)
 from zesty_cell.core.entity import Entity, Name, refused
 from zesty_cell.core.parts.chemistry import ChemistryKey
 
-SensorKey = Literal["pack_v", "lowest_v", "cell_v", "receiver_v", "used_ah", "current_a", "armed_s", "telemetry"]
-#: Sensors that arrive by telemetry; the rest the transmitter knows by itself.
-TELEMETERED: frozenset[SensorKey] = frozenset(
-    {"pack_v", "lowest_v", "cell_v", "receiver_v", "used_ah", "current_a", "telemetry"}
-)
-#: Sensors that measure the flight pack's voltage.
-PACK_VOLTAGES: frozenset[SensorKey] = frozenset({"pack_v", "lowest_v"})
-
-#: Highest and lowest value a condition may compare each sensor with, in its unit [V, Ah, A, s].
-VALUE_BOUNDS: dict[SensorKey, tuple[float, float]] = {
-    "pack_v": (0.5, 120.0),
-    "lowest_v": (0.5, 120.0),
-    "cell_v": (0.5, 5.0),
-    "receiver_v": (2.0, 30.0),
-    "used_ah": (0.005, 400.0),
-    "current_a": (0.1, 2000.0),
-    "armed_s": (1.0, 10_800.0),
-    "telemetry": (0.0, 0.0),
-}
-
-Comparison = Literal["below", "above", "missing", "present"]
 Vibration = Literal["short", "medium", "long"]
-SwitchName = Literal["A", "B", "C", "D", "E", "F", "G", "H"]
-SWITCHES: tuple[SwitchName, ...] = ("A", "B", "C", "D", "E", "F", "G", "H")
-Position = Literal["up", "middle", "down"]
-POSITIONS: dict[Position, int] = {"up": -1, "middle": 0, "down": 1}
-Key = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{0,23}$")]
 #: What is spoken: a short sentence, without control characters.
 Words = Annotated[
     str,
@@ -54,90 +36,8 @@ DERIVED_ROLES: tuple[Role, ...] = ("pack_low", "land_now", "guard", "charge_used
 #: Longest hold the engine keeps [s].
 MOST_HOLD_S = 60.0
 MOST_RULES = 32
-MOST_CONDITIONS = 6
 MOST_PROFILES = 6
 MOST_TIMERS = 6
-
-
-class Switch(Entity):
-    """A switch in one of its positions."""
-
-    name: SwitchName
-    position: Position = "down"
-
-
-def free_positions(*, taken: Set[tuple[str, str]], asking: Set[str]) -> Iterator[Switch]:
-    """Switch positions for packs, in their order: none of ``taken``, and of no switch that is ``asking`` [none]."""
-    return (
-        Switch(name=name, position=position)
-        for name in SWITCHES
-        if name not in asking
-        for position in POSITIONS
-        if (name, position) not in taken
-    )
-
-
-class Condition(Entity):
-    """A sensor against a value, in the unit of the sensor; pack volts may be typed per cell.
-
-    ``profile`` limits it to one profile, so that one rule can hold for several packs.
-    """
-
-    sensor: SensorKey = "pack_v"
-    comparison: Comparison = "below"
-    value: float = 0.0
-    per: Literal["pack", "cell"] = "pack"
-    profile: Key | None = None
-
-    @model_validator(mode="after")
-    def _sensible(self) -> Condition:
-        if (self.sensor == "telemetry") != (self.comparison in ("missing", "present")):
-            raise refused(
-                "Telemetry is missing or there; every other sensor is below or above.", field="comparison"
-            )
-        low, high = VALUE_BOUNDS[self.sensor]
-        if self.per == "cell":
-            if self.sensor not in PACK_VOLTAGES:
-                raise refused("Only the pack's voltage can be given per cell.", field="per")
-            low, high = VALUE_BOUNDS["cell_v"]
-        if self.sensor != "telemetry" and not low <= self.value <= high:
-            raise refused(f"Between {low:g} and {high:g}.", field="value")
-        return self
-
-    def threshold(self, *, series: int) -> float:
-        """The value the transmitter compares with for a pack of ``series`` cells [V, Ah, A, s]."""
-        return self.value * series if self.per == "cell" else self.value
-
-    def cell_value_v(self, *, series: int) -> float:
-        """A voltage of the pack per cell [V]; the value itself for any other sensor."""
-        if self.sensor not in PACK_VOLTAGES:
-            return self.value
-        return self.value if self.per == "cell" else self.value / series
-
-
-class Guards(Entity):
-    """What must also hold, without a hold of its own; a throttle under a share leaves climbs out.
-
-    ``or_position`` is a second position in which the switch counts as well.
-    """
-
-    armed: bool = True
-    throttle_over: Annotated[float, Field(ge=0, le=0.95)] | None = None
-    throttle_under: Annotated[float, Field(ge=0.05, le=1)] | None = None
-    switch: Switch | None = None
-    or_position: Position | None = None
-    profile: Key | None = None
-
-    @model_validator(mode="after")
-    def _two_positions(self) -> Guards:
-        if self.or_position is not None and (self.switch is None or self.switch.position == self.or_position):
-            raise refused("A second position is another one of the same switch.", field="or_position")
-        return self
-
-    def positions(self) -> tuple[Position, ...]:
-        """Positions in which the switch counts."""
-        own = () if self.switch is None else (self.switch.position,)
-        return own if self.or_position is None else (*own, self.or_position)
 
 
 class ReceiverPack(Entity):
@@ -357,7 +257,7 @@ class CalloutPlan(Entity):
         """What of the plan counts with a pack of ``series`` cells [1]: its own profile, conditions, rules, timers.
 
         Nothing in it is bound to the profile any more, as there is only the one.  Of several with as many cells,
-        told apart by a switch, the first is taken: :func:`~zesty_cell.core.callouts.several.facing` puts the pack
+        told apart by a switch, the first is taken: :func:`~zesty_cell.core.callouts.profiles.facing` puts the pack
         in hand there.
         """
         flown = self.profile_for(series=series)

@@ -15,19 +15,8 @@ import numpy as np
 from zesty_cell.core.answer.calls import DerivedCallouts, VoltageCall
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.answer.thresholds import on_step, voltage_step_v
-from zesty_cell.core.callouts.rules import (
-    VALUE_BOUNDS,
-    CalloutPlan,
-    Condition,
-    CraftStages,
-    Guards,
-    Profile,
-    ReceiverPack,
-    Rule,
-    School,
-    Switch,
-    Timer,
-)
+from zesty_cell.core.callouts.conditions import VALUE_BOUNDS, Condition, Guards, Switch
+from zesty_cell.core.callouts.rules import CalloutPlan, CraftStages, Profile, ReceiverPack, Rule, School, Timer
 from zesty_cell.core.clock import clock
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.pack import Pack

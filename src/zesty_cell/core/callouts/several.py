@@ -4,29 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from itertools import pairwise
 
 from zesty_cell.core.answer.forecast import Forecast
+from zesty_cell.core.callouts.conditions import MOST_CONDITIONS, PACK_VOLTAGES, Condition
+from zesty_cell.core.callouts.profiles import alike_cells, by_switch, same_profile, told_by_voltage
 from zesty_cell.core.callouts.rules import (
     DERIVED_ROLES,
-    FULL_TOLERANCE_V,
-    MOST_CONDITIONS,
     MOST_PROFILES,
     MOST_RULES,
     MOST_TIMERS,
-    PACK_VOLTAGES,
     CalloutPlan,
-    Condition,
     Profile,
     Rule,
     School,
     Timer,
-    free_positions,
-    switches_asking,
 )
 from zesty_cell.core.callouts.schools import SetTimer, Written, profile_of, write_plan
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.parts.pack import Pack
 
 
 def _of_pack(condition: Condition, *, alike: bool) -> bool:
@@ -59,79 +53,6 @@ def _joined(rule: Rule, other: Rule, own: Profile, theirs: Profile) -> Rule:
     )
 
 
-#: Profiles are of one chemistry where their bounds are this near [V a cell].
-_SAME_BOUNDS_V = 0.12
-
-
-def _apart_v(profile: Profile, other: Profile) -> float:
-    """How far the bounds of two profiles lie apart [V a cell]."""
-    return max(abs(profile.floor_v - other.floor_v), abs(profile.full_v - other.full_v))
-
-
-def alike_cells(profile: Profile, /, *, other: Profile) -> bool:
-    """Whether two profiles are of one chemistry, so that a voltage [V a cell] means the same with both."""
-    return _apart_v(profile, other) <= _SAME_BOUNDS_V + 1e-9
-
-
-def _one_profile(profile: Profile, other: Profile) -> bool:
-    """Whether two packs share a profile: as many cells of one chemistry."""
-    return profile.series == other.series and alike_cells(profile, other=other)
-
-
-def facing(plan: CalloutPlan, pack: Pack, /) -> CalloutPlan:
-    """The plan with the profile of a pack first: of several with as many cells [1] the first is the one flown."""
-    mine = [p for p in plan.profiles if p.series == pack.series]
-    if len(mine) < 2:
-        return plan
-    own = profile_of(pack)
-    first = min(mine, key=lambda p: _apart_v(p, own))
-    return plan.model_copy(update={"profiles": (first, *(p for p in plan.profiles if p.key != first.key))})
-
-
-def not_told_apart(plan: CalloutPlan, /) -> tuple[str, str] | None:
-    """Where two packs of a plan cannot be told apart, and words for it [none]; None where all can."""
-    seen: dict[tuple[str, str], str] = {}
-    for k, profile in enumerate(plan.profiles):
-        if plan.choose == "switch" and profile.switch is not None:
-            at = (profile.switch.name, profile.switch.position)
-            if at in seen:
-                return f"profiles.{k}.switch", f"{seen[at]} has this position: give each pack its own."
-            seen[at] = profile.name
-    counts = [p.series for p in plan.profiles]
-    twice = next((n for n in counts if counts.count(n) > 1), None)
-    if plan.choose == "automatic" and twice is not None:
-        return "choose", f"Two packs have {twice} cells: the voltage does not tell them apart. Choose by a switch."
-    return None
-
-
-def _by_switch(plan: CalloutPlan) -> CalloutPlan:
-    """The plan with a switch position for each pack.
-
-    Raises
-    ------
-    OutOfRangeError
-        When no switch is free.
-    """
-    taken = {(p.switch.name, p.switch.position) for p in plan.profiles if p.switch}
-    free = free_positions(taken=taken, asking=switches_asking(plan))
-    profiles: list[Profile] = []
-    for profile in plan.profiles:
-        switch = profile.switch or next(free, None)
-        if switch is None:
-            raise OutOfRangeError(
-                "Every switch is taken, and only a switch tells these packs apart.",
-                field="profiles", value=len(plan.profiles), limit=len(profiles),
-            )  # fmt: skip
-        profiles.append(profile.model_copy(update={"switch": switch}))
-    return plan.model_copy(update={"profiles": tuple(profiles), "choose": "switch"})
-
-
-def _told_by_voltage(profiles: Sequence[Profile]) -> bool:
-    """Whether the voltage at arming tells the packs apart, full or part-used."""
-    spans = sorted((p.floor_v * p.series, (p.full_v + FULL_TOLERANCE_V) * p.series) for p in profiles)
-    return all(high < low for (_, high), (low, _) in pairwise(spans))
-
-
 def add_pack(plan: CalloutPlan, result: Forecast, /, *, now: SetTimer | None = None) -> CalloutPlan:
     """The plan with a further pack: its profile, and its values in every rule that the school writes for it.
 
@@ -156,7 +77,7 @@ def add_pack(plan: CalloutPlan, result: Forecast, /, *, now: SetTimer | None = N
     school = plan.school or "loaded voltage"
     other = write_plan(result, school=school, current_error=plan.current_error, now=now).plan
     [theirs] = other.profiles
-    if any(p.series == theirs.series and not _one_profile(p, theirs) for p in plan.profiles):
+    if any(p.series == theirs.series and not same_profile(p, theirs) for p in plan.profiles):
         words = result.setup.chemistry.short_name.replace("-", " ")
         named = {"name": f"{theirs.name} {words}", "say": f"{theirs.say} {words}"}
         other = other.model_copy(update={"profiles": (theirs.model_copy(update=named),)})
@@ -173,7 +94,7 @@ def keep_packs(plan: CalloutPlan, /, *, of: CalloutPlan) -> CalloutPlan:
     """
     own = plan.profiles
     for profile in of.profiles:
-        if not any(_one_profile(profile, p) for p in own):
+        if not any(same_profile(profile, p) for p in own):
             rest = tuple(p for p in of.profiles if p.key != profile.key)
             other = of.model_copy(update={"profiles": (profile, *rest)}).flown_with(series=profile.series)
             plan = _with_plan(plan, other.model_copy(update={"profiles": (profile,)}))
@@ -181,7 +102,7 @@ def keep_packs(plan: CalloutPlan, /, *, of: CalloutPlan) -> CalloutPlan:
         plan = plan.model_copy(update={"choose": of.choose, "wrong_profile": of.wrong_profile})
         profiles = []
         for profile in plan.profiles:
-            was = next((p for p in of.profiles if _one_profile(p, profile)), None)
+            was = next((p for p in of.profiles if same_profile(p, profile)), None)
             profiles.append(profile.model_copy(update={"switch": was.switch if was else profile.switch}))
         plan = plan.model_copy(update={"profiles": tuple(profiles)})
     return CalloutPlan.model_validate(plan.model_dump())
@@ -191,7 +112,7 @@ def named_like(written: CalloutPlan, /, *, plan: CalloutPlan) -> CalloutPlan:
     """A plan with the keys that another one has for the same packs [none]: which comes first is each page's own."""
     names: dict[str | None, str] = {}
     for profile in written.profiles:
-        same = next((p for p in plan.profiles if _one_profile(p, profile)), profile)
+        same = next((p for p in plan.profiles if same_profile(p, profile)), profile)
         names[profile.key] = same.key
     if len(set(names.values())) < len(names) or all(k == v for k, v in names.items()):
         return written
@@ -217,7 +138,7 @@ def _with_plan(plan: CalloutPlan, other: CalloutPlan) -> CalloutPlan:
     """A plan with what another one, for one further pack, says."""
     theirs = other.profiles[0]
     own = next((p for p in plan.profiles if p.series == plan.series), plan.profiles[0])
-    known = next((p for p in plan.profiles if _one_profile(p, theirs)), None)
+    known = next((p for p in plan.profiles if same_profile(p, theirs)), None)
     if known is None and len(plan.profiles) >= MOST_PROFILES:
         raise OutOfRangeError(
             f"A plan holds {MOST_PROFILES} packs.", field="profiles", value=MOST_PROFILES + 1, limit=MOST_PROFILES
@@ -241,7 +162,7 @@ def _with_plan(plan: CalloutPlan, other: CalloutPlan) -> CalloutPlan:
     )
     counts = [p.series for p in profiles]
     if choose == "switch" or len(set(counts)) < len(counts):
-        joined = _by_switch(joined)
+        joined = by_switch(joined)
     return CalloutPlan.model_validate(joined.model_dump())
 
 
@@ -432,7 +353,7 @@ def write_for_packs(
         notes.append(
             "Packs of as many cells and another chemistry are told apart by a switch: set it before you arm."
         )
-    elif len(plan.profiles) > 1 and not _told_by_voltage(plan.profiles):
+    elif len(plan.profiles) > 1 and not told_by_voltage(plan.profiles):
         notes.append(
             "A full pack of fewer cells and a part-used one of more look alike at arming, and the fewer are taken: "
             "choose by a switch if you fly part-used packs."
@@ -445,7 +366,7 @@ def write_for_packs(
     if len(results) > 1:
         for clock in plan.timers:
             profile = plan.profile(clock.profile)
-            of = [r for r in results if profile is None or _one_profile(profile, profile_of(r.setup.sheet.pack))]
+            of = [r for r in results if profile is None or same_profile(profile, profile_of(r.setup.sheet.pack))]
             shortest = min(of, key=lambda r: r.callouts.timers.timer_s).setup.sheet.pack.name
             first_of = f"the earliest of {len(of)} packs, {shortest}" if len(of) > 1 else shortest
             reasons[clock.key] = f"For {first_of}: the guard that needs no telemetry."

@@ -5,8 +5,9 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from zesty_cell.core.callouts.engine import spoken_time
-from zesty_cell.core.callouts.rules import CalloutPlan, Condition, Guards, Rule, Switch, Timer
+from zesty_cell.core.callouts.conditions import Condition, Guards, Switch
+from zesty_cell.core.callouts.rules import CalloutPlan, Rule, Timer
+from zesty_cell.core.callouts.spoken import spoken_time
 from zesty_cell.core.clock import clock
 
 #: What transmitters keep sound files under: lower-case letters and digits, no more than this many.

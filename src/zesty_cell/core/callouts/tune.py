@@ -14,7 +14,8 @@ from zesty_cell.core.answer.shown import volts_shown
 from zesty_cell.core.answer.thresholds import EARLY_SHARE, HOLDS_S, hold_samples, on_step, voltage_step_v
 from zesty_cell.core.asked.flying import STEP_S
 from zesty_cell.core.asked.sheet import Sheet
-from zesty_cell.core.callouts.rules import CalloutPlan, Condition
+from zesty_cell.core.callouts.conditions import Condition
+from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, Day, DayFlights, DayScore, Progress, fly_days
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.many import Knots

@@ -161,7 +161,7 @@ def temperature_factor(*, chemistry: Chemistry, temperature_c: NDArray[np.float6
 
 
 def resistance_at_25(ohm: float, /, *, chemistry: Chemistry, temperature_c: float | None) -> float:
-    """A cell's resistance as it would be at 25 °C [Ω], read at a temperature [°C]; as read where that is unknown."""
+    """A cell's resistance as it would be at 25 °C [Ω], read at a temperature [°C]; as read where it is unknown."""
     if temperature_c is None:
         return ohm
     return ohm / float(temperature_factor(chemistry=chemistry, temperature_c=np.array(temperature_c)))

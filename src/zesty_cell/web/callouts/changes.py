@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import get_args
 
-from zesty_cell.core.callouts.rules import MOST_CONDITIONS, CalloutPlan, Condition, Rule
+from zesty_cell.core.callouts.conditions import MOST_CONDITIONS, Condition
+from zesty_cell.core.callouts.rules import CalloutPlan, Rule
 from zesty_cell.core.callouts.schools import FurtherRule, further_rule
 from zesty_cell.core.callouts.several import add_pack, remove_pack
 from zesty_cell.core.callouts.tune import tunable

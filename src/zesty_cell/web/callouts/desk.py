@@ -13,9 +13,10 @@ from sqlalchemy.orm import Session
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.callouts.lint import Finding, lint
+from zesty_cell.core.callouts.profiles import facing
 from zesty_cell.core.callouts.rules import CalloutPlan, School
 from zesty_cell.core.callouts.schools import FIRST_SCHOOL, Written
-from zesty_cell.core.callouts.several import facing, write_for_packs
+from zesty_cell.core.callouts.several import write_for_packs
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.calibration import SensorNow
 from zesty_cell.services import learning

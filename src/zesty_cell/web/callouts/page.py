@@ -13,10 +13,11 @@ from sqlalchemy.orm.exc import StaleDataError
 
 from zesty_cell.core.callouts.dry_run import ODDITIES
 from zesty_cell.core.callouts.plain import plain_form
+from zesty_cell.core.callouts.profiles import not_told_apart
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.schools import SCHOOLS
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, score_plan
-from zesty_cell.core.callouts.several import keep_packs, not_told_apart
+from zesty_cell.core.callouts.several import keep_packs
 from zesty_cell.core.callouts.tune import tunable, tune
 from zesty_cell.core.callouts.update import brought_up_to_date
 from zesty_cell.core.parts.craft import Craft, Shown

@@ -9,19 +9,9 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from zesty_cell.core.callouts.rules import (
-    POSITIONS,
-    SWITCHES,
-    CalloutPlan,
-    Condition,
-    Guards,
-    Profile,
-    Rule,
-    Switch,
-    Timer,
-    free_positions,
-)
-from zesty_cell.core.callouts.several import not_told_apart
+from zesty_cell.core.callouts.conditions import POSITIONS, SWITCHES, Condition, Guards, Switch, free_positions
+from zesty_cell.core.callouts.profiles import not_told_apart
+from zesty_cell.core.callouts.rules import CalloutPlan, Profile, Rule, Timer
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.web.forms import Field, FormState, form_units, get, put, read_field, whole_number, words_of
 from zesty_cell.web.units import (

@@ -10,9 +10,10 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from zesty_cell.core.callouts.conditions import POSITIONS, SWITCHES
 from zesty_cell.core.callouts.engine import Frames
 from zesty_cell.core.callouts.fit import Capabilities, Difference, differences, fit
-from zesty_cell.core.callouts.rules import POSITIONS, SWITCHES, CalloutPlan
+from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.plan_json import read_plan, write_plan_json
 

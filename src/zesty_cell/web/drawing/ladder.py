@@ -9,7 +9,8 @@ import numpy as np
 
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.callouts.collisions import Collision, collisions
-from zesty_cell.core.callouts.rules import PACK_VOLTAGES, CalloutPlan, Condition, Rule
+from zesty_cell.core.callouts.conditions import PACK_VOLTAGES, Condition
+from zesty_cell.core.callouts.rules import CalloutPlan, Rule
 from zesty_cell.web.drawing.scale import Scale, Tick, nice_step, ticks
 
 Owner = Literal["cell", "pack_low", "land_now", "own", "craft", "esc"]

@@ -18,9 +18,9 @@ from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.asked.flying import FlyingPattern
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.callouts.dry_run import DryRun
+from zesty_cell.core.callouts.profiles import facing
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.schools import FIRST_SCHOOL, write_plan
-from zesty_cell.core.callouts.several import facing
 from zesty_cell.core.callouts.telemetry import Telemetry, on_telemetry
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.setup import set_up
