@@ -12,7 +12,8 @@ from tests.sheets import checked, heron, pomelo, satsuma, sheet
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.callouts.conditions import Condition, Guards, Switch
-from zesty_cell.core.callouts.lint import FindingKey, lint
+from zesty_cell.core.callouts.examined import FindingKey
+from zesty_cell.core.callouts.lint import lint
 from zesty_cell.core.callouts.rules import CraftStages, Profile, ReceiverPack, Rule
 from zesty_cell.core.callouts.schools import SCHOOLS, further_rule, receiver_call_v, write_plan
 from zesty_cell.core.callouts.score import OWN_DAY, keep_flights, score_kept, score_plan

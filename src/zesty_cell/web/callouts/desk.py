@@ -12,7 +12,8 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.asked.sheet import Sheet
-from zesty_cell.core.callouts.lint import Finding, lint
+from zesty_cell.core.callouts.examined import Finding
+from zesty_cell.core.callouts.lint import lint
 from zesty_cell.core.callouts.profiles import facing
 from zesty_cell.core.callouts.rules import CalloutPlan, School
 from zesty_cell.core.callouts.schools import FIRST_SCHOOL, Written

@@ -1,0 +1,189 @@
+"""Faults of voltages, holds and what they are called by."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from zesty_cell.core.answer.thresholds import (
+    HOLDS_S,
+    OVER_CUTOFF_V,
+    longest_burst_s,
+    voltage_step_v,
+)
+from zesty_cell.core.callouts.examined import (
+    LEAST_OF_RESERVE,
+    Check,
+    Examined,
+    Finding,
+)
+from zesty_cell.core.callouts.schools import LANDING_UNDER_V
+
+
+def _cell_count(w: Examined) -> Iterator[Finding]:
+    low_v, high_v = w.cell_range_v()
+    for rule, k, condition, cell_v in w.volts():
+        series = w.plan.series_of(rule, condition)
+        if low_v <= cell_v <= high_v:
+            continue
+        shown = f"{condition.value:g} V is {cell_v:.2f} V a cell for {series}S"
+        if condition.per == "pack" and low_v <= condition.value <= high_v:
+            mended = w.with_condition(rule, k, per="cell")
+            yield Finding(
+                "not_for_this_cell_count", "stop", rule.key,
+                f"{shown}: it looks like the voltage of one cell.",
+                f"Take it as {condition.value:g} V a cell, {condition.value * series:.1f} V for the pack", mended,
+            )  # fmt: skip
+            continue
+        fits = [s for s in range(1, 15) if s != series and low_v <= condition.value / s <= high_v]
+        meant = min(fits, key=lambda s: abs(condition.value / s - w.chemistry.landing_loaded_v), default=None)
+        if condition.per == "pack" and meant is not None:
+            words, mended = w.at_cell_v(rule, k, condition.value / meant, up=False)
+            yield Finding(
+                "not_for_this_cell_count", "stop", rule.key,
+                f"{shown}, which no {w.chemistry.short_name} cell has: it would suit {meant}S.",
+                f"Set {words}, the same a cell", mended,
+            )  # fmt: skip
+        else:
+            words, mended = w.at_cell_v(rule, k, w.derived_cell_v(rule, condition), up=False)
+            yield Finding(
+                "not_for_this_cell_count", "stop", rule.key,
+                f"{shown}, which no {w.chemistry.short_name} cell has.", f"Set {words}", mended,
+            )  # fmt: skip
+
+
+def _order(w: Examined) -> Iterator[Finding]:
+    for low, _, low_condition, low_v in w.sensible("pack_low"):
+        for land, k, condition, land_v in w.sensible("land_now"):
+            same = w.plan.series_of(low, low_condition) == w.plan.series_of(land, condition)
+            if same and land_v >= low_v - 1e-9:
+                series = w.plan.series_of(land, condition)
+                step = voltage_step_v(series=series) / series
+                words, mended = w.at_cell_v(land, k, low_v - max(step, 0.05), up=False)
+                yield Finding(
+                    "land_now_not_below_pack_low", "stop", land.key,
+                    f"“{land.name}” at {land_v:.2f} V a cell is not under “{low.name}” at {low_v:.2f}: the first "
+                    "word would be the last.",
+                    f"Set “{land.name}” to {words}", mended,
+                )  # fmt: skip
+
+
+def _floor(w: Examined) -> Iterator[Finding]:
+    floor_v = w.chemistry.loaded_floor_v
+    for rule, k, _, cell_v in w.sensible():
+        if cell_v < floor_v - 0.0051:
+            words, mended = w.at_cell_v(rule, k, floor_v, up=True)
+            yield Finding(
+                "under_the_cells_floor", "stop", rule.key,
+                f"{cell_v:.2f} V a cell is under the {floor_v:g} V that {w.chemistry.short_name} is landed at.",
+                f"Set {words}", mended,
+            )  # fmt: skip
+
+
+def _cutoff(w: Examined) -> Iterator[Finding]:
+    if w.cutoff_v is None:
+        return
+    for rule, k, _, cell_v in w.sensible("land_now"):
+        if cell_v <= w.cutoff_v + 1e-9:
+            words, mended = w.at_cell_v(rule, k, w.cutoff_v + OVER_CUTOFF_V, up=True)
+            yield Finding(
+                "under_the_esc_cutoff", "stop", rule.key,
+                f"The ESC takes the power away at {w.cutoff_v:.2f} V a cell, before “{rule.name}” at {cell_v:.2f}.",
+                f"Set {words}, or lower the ESC's cutoff", mended,
+            )  # fmt: skip
+
+
+def _at_take_off(w: Examined) -> Iterator[Finding]:
+    fresh_v = float(w.flight.cruise_v[0])
+    for rule, k, condition, cell_v in w.sensible():
+        if w.own(rule, condition) and fresh_v <= cell_v:
+            words, mended = w.at_cell_v(rule, k, w.derived_cell_v(rule, condition), up=False)
+            yield Finding(
+                "over_the_voltage_at_take_off", "stop", rule.key,
+                f"A full pack is at {fresh_v:.2f} V a cell once it flies: at {cell_v:.2f} this speaks at take-off.",
+                f"Set {words}", mended,
+            )  # fmt: skip
+
+
+def _craft_stages(w: Examined) -> Iterator[Finding]:
+    lands = [(rule, v) for rule, _, c, v in w.sensible("land_now") if w.own(rule, c)]
+    if not lands:
+        return
+    rule, land_v = min(lands, key=lambda pair: pair[1])
+    stages, hard_v = w.plan.stages, w.chemistry.hard_floor_v
+    if stages.landing_v is not None and stages.landing_v >= land_v - 1e-9:
+        lower = round(max(land_v - LANDING_UNDER_V, hard_v), 2)
+        new = stages.model_copy(update={"landing_v": lower if lower < land_v else None})
+        yield Finding(
+            "craft_lands_first", "stop", rule.key,
+            f"The craft lands by itself at {stages.landing_v:.2f} V a cell, before you hear “{rule.name}” at "
+            f"{land_v:.2f}: wherever it is then, over water too.",
+            f"Let it land at {lower:.2f} V" if lower < land_v else "Switch its landing off",
+            w.plan.model_copy(update={"stages": new}),
+        )  # fmt: skip
+    if stages.lamp_v is not None and stages.lamp_v >= land_v - 1e-9:
+        lower = round(max(land_v - LANDING_UNDER_V / 2, hard_v), 2)
+        new = stages.model_copy(update={"lamp_v": lower if lower < land_v else None})
+        yield Finding(
+            "craft_lamp_first", "look", rule.key,
+            f"The craft's lamp comes on at {stages.lamp_v:.2f} V a cell, before “{rule.name}” at {land_v:.2f}: it "
+            "will be taken for nothing.",
+            f"Let it come on at {lower:.2f} V" if lower < land_v else "Switch the lamp off",
+            w.plan.model_copy(update={"stages": new}),
+        )  # fmt: skip
+
+
+def _holds(w: Examined) -> Iterator[Finding]:
+    reserve = w.flight.left_at(w.flight.landing_s)
+    for rule, k, condition, cell_v in w.sensible():
+        if not w.own(rule, condition) or condition.sensor != "pack_v":
+            continue
+        if not w.chemistry.hard_floor_v <= cell_v < float(w.flight.cruise_v[0]):
+            continue  # there is something worse wrong with it
+        burst_s = longest_burst_s(
+            flight=w.flight,
+            cell_v=cell_v,
+            throttle_under=rule.guards.throttle_under,
+            used_over_ah=w.counts_from_ah(rule),
+        )
+        if rule.hold_s < burst_s - 1e-9:
+            mend, mended = w.outlast(rule, k, burst_s)
+            yield Finding(
+                "hold_too_short", "look", rule.key,
+                f"A climb holds the voltage under {cell_v:.2f} V for {burst_s:.1f} s: held {rule.hold_s:g} s, "
+                f"“{rule.name}” speaks for nothing.",
+                mend, mended,
+            )  # fmt: skip
+        low_s = w.low_for_good_s(cell_v)
+        if rule.role != "land_now" or low_s is None or rule.hold_s <= HOLDS_S[-1]:
+            continue
+        left = w.flight.left_at(min(low_s + rule.hold_s, w.flight.end_s))
+        if left < LEAST_OF_RESERVE * reserve:
+            written = w.result.callouts.land_now.hold_s
+            yield Finding(
+                "hold_too_long", "stop", rule.key,
+                f"Held {rule.hold_s:g} s, “{rule.name}” comes with {100 * left:.0f} % of the charge left.",
+                f"Hold it {written:g} s",
+                w.plan.with_rule(rule.model_copy(update={"hold_s": written})),
+            )  # fmt: skip
+
+
+def _lowest(w: Examined) -> Iterator[Finding]:
+    for rule, k, condition, _ in w.sensible():
+        if condition.sensor == "lowest_v":
+            yield Finding(
+                "lowest_latches", "stop", rule.key,
+                "The lowest voltage so far never rises again: after the first climb this stays true.",
+                "Watch the live voltage", w.with_condition(rule, k, sensor="pack_v"),
+            )  # fmt: skip
+
+
+VOLTAGE_CHECKS: tuple[Check, ...] = (
+    _cell_count,
+    _order,
+    _floor,
+    _cutoff,
+    _at_take_off,
+    _craft_stages,
+    _holds,
+    _lowest,
+)
