@@ -14,6 +14,7 @@ from zesty_cell.core.callouts.examined import (
     RECEIVER_EARLY_V,
     SILENT_SHARE,
     TRUSTED_ERROR,
+    Check,
     Examined,
     Finding,
 )
