@@ -16,7 +16,8 @@ from tests.sheets import satsuma, sheet
 from benchmarks.timing import Row, measure
 from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Sheet
-from zesty_cell.core.learn.correction import FLIGHT_SIGMA, Observation, learn
+from zesty_cell.core.learn.correction import FLIGHT_SIGMA, learn
+from zesty_cell.core.learn.observation import Observation
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import charge_left_at_rest
 from zesty_cell.demo.club import load_club

@@ -43,10 +43,12 @@ from zesty_cell.core.learn.calibration import (
     current_now,
     voltage_now,
 )
-from zesty_cell.core.learn.correction import Observation, PackTold, learn, pack_told
+from zesty_cell.core.learn.correction import learn
 from zesty_cell.core.learn.flights import LoggedFlight
-from zesty_cell.core.learn.health import PackFit, health, matched_pairs
+from zesty_cell.core.learn.health import health
 from zesty_cell.core.learn.log_fit import fit_log, told_by_log
+from zesty_cell.core.learn.matched_pairs import PackFit, matched_pairs
+from zesty_cell.core.learn.observation import Observation, PackTold, pack_told
 from zesty_cell.core.learn.plausibility import flight_doubts, lamp_doubts, voltage_points_doubts
 from zesty_cell.core.learn.threshold import Landing, next_threshold
 from zesty_cell.core.learn.timer import TimedFlight, next_timer

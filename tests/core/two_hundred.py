@@ -23,8 +23,9 @@ from zesty_cell.core.callouts.rules import School
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
 from zesty_cell.core.callouts.score import OWN_DAY, score_plan
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.learn.correction import Observation, learn
+from zesty_cell.core.learn.correction import learn
 from zesty_cell.core.learn.log_fit import fit_log
+from zesty_cell.core.learn.observation import Observation
 from zesty_cell.core.parts.chemistries import CHEMISTRIES, chemistry_for
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.demo.club import CRAFT_LIST, PACK_LIST, SHEET_LIST

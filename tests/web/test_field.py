@@ -8,9 +8,9 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
-from zesty_cell.core.learn.correction import observation
 from zesty_cell.core.learn.flights import LoggedFlight, used_of
 from zesty_cell.core.learn.health import health
+from zesty_cell.core.learn.observation import observation
 from zesty_cell.core.learn.threshold import landed_by_the_call
 from zesty_cell.demo.log import load_log
 from zesty_cell.store import flights as store

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.asked.sheet import Sheet, corrected
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.learn.correction import Learned
+from zesty_cell.core.learn.learned import Learned
 from zesty_cell.core.learn.timer import NextTimer, TimedFlight, next_timer
 from zesty_cell.services.forecasts import flown
 from zesty_cell.services.learning import Told, learned_from, lessons, sensor_of, taught_of

@@ -15,10 +15,12 @@ from zesty_cell.core.asked.learned_factors import Taught
 from zesty_cell.core.asked.sheet import CurrentSensor, Sheet, corrected
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.calibration import Calibration, SensorNow, current_now
-from zesty_cell.core.learn.correction import Learned, Observation, PackTold, learn, observation
+from zesty_cell.core.learn.correction import learn
 from zesty_cell.core.learn.disagreement import Disagreement, disagreement
 from zesty_cell.core.learn.flights import LoggedFlight, Used, used_of
+from zesty_cell.core.learn.learned import Learned
 from zesty_cell.core.learn.measured_points import unexplained_share
+from zesty_cell.core.learn.observation import Observation, PackTold, observation
 from zesty_cell.services.log_fits import told_by_logs
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import calibrations, flights, sheets

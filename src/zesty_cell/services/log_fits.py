@@ -17,9 +17,9 @@ from sqlalchemy.orm import Session
 from zesty_cell import __version__
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.calibration import Calibration, corrected_log
-from zesty_cell.core.learn.correction import PackTold, pack_told
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.log_fit import LogFit, LogTold, fit_log, told_by_log
+from zesty_cell.core.learn.observation import PackTold, pack_told
 from zesty_cell.core.parts.estimates import Cooling
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.formats.csv_table import read_table

@@ -10,8 +10,10 @@ import numpy as np
 
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.asked.sheet import Sheet, corrected
-from zesty_cell.core.learn.correction import Learned, Observation, PackTold, learn, observation
+from zesty_cell.core.learn.correction import learn
 from zesty_cell.core.learn.flights import LoggedFlight, used_of
+from zesty_cell.core.learn.learned import Learned
+from zesty_cell.core.learn.observation import Observation, PackTold, observation
 from zesty_cell.core.learn.timer import NextTimer, TimedFlight, next_timer
 from zesty_cell.standins.charger import CellChecker, SimulatedCharger
 from zesty_cell.standins.craft import VARIES, Hidden, SimulatedCraft

@@ -20,11 +20,10 @@ from zesty_cell.core.learn.health import (
     RESISTANCE_RETIRE,
     RESISTANCE_WATCH,
     Health,
-    PackFit,
     health,
-    matched_pairs,
     storage_word,
 )
+from zesty_cell.core.learn.matched_pairs import PackFit, matched_pairs
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.ownership import charge_now
 from zesty_cell.core.parts.pack import Pack

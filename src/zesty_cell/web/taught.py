@@ -14,7 +14,7 @@ from fastapi.responses import RedirectResponse, Response
 from zesty_cell.core.asked.learned_factors import POWER, covariance_of
 from zesty_cell.core.asked.sheet import corrected
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.learn.correction import FACTORS
+from zesty_cell.core.learn.learned import FACTORS
 from zesty_cell.services.forecasts import flown
 from zesty_cell.services.learning import Told, as_flown, disagreement_of, learned_from, lessons
 from zesty_cell.store import sheets as store

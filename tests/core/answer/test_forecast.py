@@ -23,7 +23,8 @@ from zesty_cell.core.asked.sheet import Conditions, CurrentSensor, corrected
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.setup import set_up
-from zesty_cell.core.learn.correction import PackTold, learn
+from zesty_cell.core.learn.correction import learn
+from zesty_cell.core.learn.observation import PackTold
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.craft import RotorGeometry
 

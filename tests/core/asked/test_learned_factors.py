@@ -14,7 +14,8 @@ from zesty_cell.core.choose.buys import what_buys_minutes
 from zesty_cell.core.flight.one import fly
 from zesty_cell.core.flight.setup import Factors, set_up
 from zesty_cell.core.flight.summary import fly_brief
-from zesty_cell.core.learn.correction import Observation, learn
+from zesty_cell.core.learn.correction import learn
+from zesty_cell.core.learn.observation import Observation
 from zesty_cell.standins.craft import Hidden, SimulatedCraft, SimulatedFlight
 
 SHEET = sheet()

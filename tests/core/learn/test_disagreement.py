@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from tests.sheets import sheet
-from zesty_cell.core.learn.correction import Observation, learn
+from zesty_cell.core.learn.correction import learn
 from zesty_cell.core.learn.disagreement import disagreement
+from zesty_cell.core.learn.observation import Observation
 from zesty_cell.standins.craft import Hidden, SimulatedCraft
 
 SHEET = sheet()

@@ -9,15 +9,10 @@ import pytest
 
 from tests.sheets import satsuma
 from zesty_cell.core.learn.calibration import CellCheck
+from zesty_cell.core.learn.cell_spread import cell_spread
 from zesty_cell.core.learn.flights import LoggedFlight
-from zesty_cell.core.learn.health import (
-    PackFit,
-    cell_spread,
-    health,
-    matched_pairs,
-    resistance_at_25,
-    storage_word,
-)
+from zesty_cell.core.learn.health import health, resistance_at_25, storage_word
+from zesty_cell.core.learn.matched_pairs import PackFit, matched_pairs
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import open_circuit_v
 

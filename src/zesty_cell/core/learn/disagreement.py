@@ -11,7 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zesty_cell.core.asked.sheet import Sheet
-from zesty_cell.core.learn.correction import FLIGHT_SIGMA, Learned, Observation, learn
+from zesty_cell.core.learn.correction import FLIGHT_SIGMA, learn
+from zesty_cell.core.learn.learned import Learned
+from zesty_cell.core.learn.observation import Observation
 
 #: Used charge this far from the forecast, and this many standard deviations, is a strong disagreement [1, 1].
 STRONG, SURE = 0.10, 1.645

@@ -11,9 +11,10 @@ from typing import Literal
 import numpy as np
 
 from zesty_cell.core.learn.calibration import Calibration, CellCheck
+from zesty_cell.core.learn.cell_spread import CellSpread, cell_spread
 from zesty_cell.core.learn.flights import LoggedFlight, Used, left_by_rest, used_of
 from zesty_cell.core.parts.chemistries import chemistry_for
-from zesty_cell.core.parts.chemistry import Chemistry, charge_left_at_rest, resistance_at_25
+from zesty_cell.core.parts.chemistry import charge_left_at_rest, resistance_at_25
 from zesty_cell.core.parts.measured import LEAST_SHARE_FOR_CAPACITY
 from zesty_cell.core.parts.pack import Pack
 
@@ -127,43 +128,6 @@ def judge(value: float, /, *, watch: float, retire: float, higher_is_worse: bool
     if sign * value >= sign * retire:
         return "retire"
     return "watch" if sign * value >= sign * watch else "fit"
-
-
-@dataclass(frozen=True)
-class CellSpread:
-    """Readings of a resting pack's cells.
-
-    Attributes
-    ----------
-    spread_v : float
-        Highest less lowest [V].
-    weakest : int
-        The lowest, from 0.
-    verdict : Verdict
-    rest_v : float
-        Their mean [V].
-    charge_left : float
-        Of the lowest [1].
-    """
-
-    spread_v: float
-    weakest: int
-    verdict: Verdict
-    rest_v: float
-    charge_left: float
-
-
-def cell_spread(cells_v: Sequence[float], /, *, chemistry: Chemistry) -> CellSpread:
-    """What the cells of a resting pack say [V]."""
-    spread_v = max(cells_v) - min(cells_v)
-    return CellSpread(
-        spread_v=spread_v,
-        weakest=int(np.argmin(cells_v)),
-        # A millivolt display rounds: 30 mV is 30 mV.
-        verdict=judge(spread_v + 1e-9, watch=SPREAD_WATCH_V, retire=SPREAD_RETIRE_V),
-        rest_v=sum(cells_v) / len(cells_v),
-        charge_left=charge_left_at_rest(chemistry=chemistry, rest_v=min(cells_v)),
-    )
 
 
 def _capacity_reading(flight: LoggedFlight, *, pack: Pack, cycles: float) -> Reading | None:
@@ -354,52 +318,3 @@ def storage_word(*, charge: float | None, days: float, storage_v: float) -> str 
         return None
     what = "full" if charge >= FULL else "almost empty" if charge > 0.05 else "empty"
     return f"{what} for {days:.0f} days: bring it to {storage_v:.2f} V a cell to store it."
-
-
-@dataclass(frozen=True)
-class PackFit:
-    """A pack that may become one of a pair: its name, kind, capacity [Ah] and resistance [Ω], as they are now."""
-
-    name: str
-    kind: tuple[str, int, int]
-    capacity_ah: float
-    resistance_ohm: float
-
-
-@dataclass(frozen=True)
-class Pair:
-    """Two packs that go together: how far apart in capacity and in resistance [1]."""
-
-    first: str
-    second: str
-    capacity_apart: float
-    resistance_apart: float
-
-
-def _apart(a: float, b: float) -> float:
-    return abs(a - b) / (0.5 * (a + b))
-
-
-def matched_pairs(packs: Sequence[PackFit], /) -> tuple[Pair, ...]:
-    """Pairs for parallel use, the nearest alike first; each pack in one pair at most [Ah, Ω].
-
-    Unlike packs share the current by resistance and the charge by capacity: both have to be alike.
-    """
-    found: list[Pair] = []
-    for k, a in enumerate(packs):
-        for b in packs[k + 1 :]:
-            if a.kind != b.kind:
-                continue
-            pair = Pair(
-                a.name, b.name, _apart(a.capacity_ah, b.capacity_ah), _apart(a.resistance_ohm, b.resistance_ohm)
-            )
-            if pair.capacity_apart <= PAIR_CAPACITY and pair.resistance_apart <= PAIR_RESISTANCE:
-                found.append(pair)
-    found.sort(key=lambda p: p.capacity_apart / PAIR_CAPACITY + p.resistance_apart / PAIR_RESISTANCE)
-    taken: set[str] = set()
-    chosen = []
-    for pair in found:
-        if not {pair.first, pair.second} & taken:
-            taken |= {pair.first, pair.second}
-            chosen.append(pair)
-    return tuple(chosen)

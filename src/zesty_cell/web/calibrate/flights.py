@@ -14,7 +14,7 @@ from zesty_cell.core.callouts.telemetry import Telemetry
 from zesty_cell.core.clock import clock
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.calibration import CellCheck, HoverDown, LineLossTest
-from zesty_cell.core.learn.health import cell_spread
+from zesty_cell.core.learn.cell_spread import cell_spread
 from zesty_cell.core.learn.hover_down import hover_curve, steady_points
 from zesty_cell.core.learn.line_loss import TEST_UNDER_FULL_V
 from zesty_cell.core.learn.plausibility import lamp_doubts

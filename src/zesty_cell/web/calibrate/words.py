@@ -11,7 +11,7 @@ from zesty_cell.core.learn.calibration import (
     SensorNow,
     VoltageCalibration,
 )
-from zesty_cell.core.learn.health import cell_spread
+from zesty_cell.core.learn.cell_spread import cell_spread
 from zesty_cell.core.learn.hover_down import hover_curve
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.pack import Pack

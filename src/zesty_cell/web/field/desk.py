@@ -11,9 +11,9 @@ from sqlalchemy.orm import Session
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.learn.correction import Learned
 from zesty_cell.core.learn.disagreement import Disagreement
 from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.core.learn.learned import Learned
 from zesty_cell.core.learn.threshold import Landing, ThresholdStep, next_threshold
 from zesty_cell.core.learn.timer import NextTimer
 from zesty_cell.core.parts.ownership import charge_now
