@@ -19,7 +19,8 @@ from zesty_cell.core.callouts.tune import tune
 from zesty_cell.demo.log import telemetry_csv
 from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.espeak import VOICES
-from zesty_cell.formats.telemetry_csv import guess_mapping, read_telemetry
+from zesty_cell.formats.telemetry_columns import guess_mapping
+from zesty_cell.formats.telemetry_csv import read_telemetry
 from zesty_cell.formats.voices_wav import voices_zip
 
 

@@ -19,7 +19,8 @@ from zesty_cell.core.choose.candidates import SearchSpace, candidates, with_pack
 from zesty_cell.core.choose.compare import Contender, compare_packs
 from zesty_cell.core.choose.knee import knee
 from zesty_cell.core.choose.search import SearchLimits, search
-from zesty_cell.demo.club import PACK_LIST, load_club
+from zesty_cell.demo.club import load_club
+from zesty_cell.demo.packs import PACK_LIST
 from zesty_cell.store.database import Database
 from zesty_cell.store.hangar import PACKS
 

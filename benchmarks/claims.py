@@ -19,9 +19,10 @@ from zesty_cell.core.asked.flying import PATTERNS
 from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Conditions, Sheet, corrected
 from zesty_cell.core.learn.flights import LoggedFlight
-from zesty_cell.core.learn.log_fit import told_by_log
+from zesty_cell.core.learn.log_told import told_by_log
 from zesty_cell.core.learn.observation import PackTold, pack_told
-from zesty_cell.demo.club import CRAFT_LIST, PACK_LIST
+from zesty_cell.demo.crafts import CRAFT_LIST
+from zesty_cell.demo.packs import PACK_LIST
 from zesty_cell.services.log_fits import LOGS_LEARNED_FROM
 from zesty_cell.standins.otherworld import OtherWorld, TrueFlight, drawn_truth
 from zesty_cell.standins.pilots import learn_and_advise

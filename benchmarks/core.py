@@ -23,7 +23,9 @@ from zesty_cell.core.parts.chemistries import CHEMISTRIES, chemistry_for
 from zesty_cell.core.parts.chemistry import cell_table, temperature_table
 from zesty_cell.core.parts.craft import Limits
 from zesty_cell.core.parts.pack import Pack
-from zesty_cell.demo.club import CRAFT_LIST, PACK_LIST, SHEET_LIST
+from zesty_cell.demo.club import SHEET_LIST
+from zesty_cell.demo.crafts import CRAFT_LIST
+from zesty_cell.demo.packs import PACK_LIST
 
 SMOOTH = [(POWER, 29.0, 60.0)]
 PULSED = [

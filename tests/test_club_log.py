@@ -11,7 +11,8 @@ from zesty_cell.demo.advised import ADVISED
 from zesty_cell.demo.club import load_club
 from zesty_cell.demo.log import load_log
 from zesty_cell.formats.csv_table import read_table
-from zesty_cell.formats.telemetry_csv import guess_mapping, read_telemetry
+from zesty_cell.formats.telemetry_columns import guess_mapping
+from zesty_cell.formats.telemetry_csv import read_telemetry
 from zesty_cell.services.advice import advise
 from zesty_cell.standins.charger import CellChecker, SimulatedCharger
 from zesty_cell.standins.craft import Hidden, Sensors, SimulatedCraft

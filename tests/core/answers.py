@@ -46,14 +46,17 @@ from zesty_cell.core.learn.calibration import (
 from zesty_cell.core.learn.correction import learn
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.health import health
-from zesty_cell.core.learn.log_fit import fit_log, told_by_log
+from zesty_cell.core.learn.log_fit import fit_log
+from zesty_cell.core.learn.log_told import told_by_log
 from zesty_cell.core.learn.matched_pairs import PackFit, matched_pairs
 from zesty_cell.core.learn.observation import Observation, PackTold, pack_told
 from zesty_cell.core.learn.plausibility import flight_doubts, lamp_doubts, voltage_points_doubts
 from zesty_cell.core.learn.threshold import Landing, next_threshold
 from zesty_cell.core.learn.timer import TimedFlight, next_timer
 from zesty_cell.core.parts.craft import Limits
-from zesty_cell.demo.club import CRAFT_LIST, PACK_LIST, SHEET_LIST
+from zesty_cell.demo.club import SHEET_LIST
+from zesty_cell.demo.crafts import CRAFT_LIST
+from zesty_cell.demo.packs import PACK_LIST
 from zesty_cell.standins.craft import Hidden, Sensors
 
 KEPT = Path(__file__).with_name("answers.txt")

@@ -15,7 +15,7 @@ from zesty_cell.core.asked.sheet import CurrentSensor, Sheet
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.learn.calibration import CALIBRATION
 from zesty_cell.core.learn.flights import LoggedFlight
-from zesty_cell.core.learn.log_fit import LogTold
+from zesty_cell.core.learn.log_told import LogTold
 from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.ownership import Keeping

@@ -28,7 +28,9 @@ from zesty_cell.core.learn.log_fit import fit_log
 from zesty_cell.core.learn.observation import Observation
 from zesty_cell.core.parts.chemistries import CHEMISTRIES, chemistry_for
 from zesty_cell.core.parts.pack import Pack
-from zesty_cell.demo.club import CRAFT_LIST, PACK_LIST, SHEET_LIST
+from zesty_cell.demo.club import SHEET_LIST
+from zesty_cell.demo.crafts import CRAFT_LIST
+from zesty_cell.demo.packs import PACK_LIST
 from zesty_cell.standins.craft import Hidden, Sensors
 
 KEPT = Path(__file__).with_name("two_hundred.txt")

@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 
 from zesty_cell.formats.csv_table import MOST_BYTES, read_table
 from zesty_cell.formats.errors import FileFormatError
-from zesty_cell.formats.telemetry_csv import ColumnChoice, Mapping, guess_mapping, read_telemetry, time_parts
+from zesty_cell.formats.telemetry_columns import ColumnChoice, Mapping, guess_mapping
+from zesty_cell.formats.telemetry_csv import read_telemetry, time_parts
 
 PLAIN = b"time (s),voltage (V),current (A),used (mAh)\n0.0,24.9,11.2,0\n0.1,24.7,14.0,1\n0.2,24.6,14.5,2\n"
 

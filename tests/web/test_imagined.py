@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from tests.sheets import pomelo
 from zesty_cell.core.choose.candidates import SearchSpace, candidates
-from zesty_cell.demo.club import CELL_LIST
+from zesty_cell.demo.packs import CELL_LIST
 from zesty_cell.web.choose.imagined import cell_of_spec, pack_of_spec, spec_of
 
 CELLS = dict(enumerate(CELL_LIST, start=1))

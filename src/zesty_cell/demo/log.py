@@ -23,7 +23,7 @@ from zesty_cell.core.learn.calibration import (
 from zesty_cell.core.learn.flights import How, LoggedFlight
 from zesty_cell.demo.advised import ADVISED
 from zesty_cell.formats.csv_table import read_table
-from zesty_cell.formats.telemetry_csv import guess_mapping
+from zesty_cell.formats.telemetry_columns import guess_mapping
 from zesty_cell.services.advice import advise
 from zesty_cell.services.log_fits import keep_fits
 from zesty_cell.standins.charger import CellChecker, SimulatedCharger

@@ -18,13 +18,15 @@ from zesty_cell import __version__
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.calibration import Calibration, corrected_log
 from zesty_cell.core.learn.flights import LoggedFlight
-from zesty_cell.core.learn.log_fit import LogFit, LogTold, fit_log, told_by_log
+from zesty_cell.core.learn.log_fit import fit_log
+from zesty_cell.core.learn.log_told import LogFit, LogTold, told_by_log
 from zesty_cell.core.learn.observation import PackTold, pack_told
 from zesty_cell.core.parts.estimates import Cooling
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.errors import FileFormatError
-from zesty_cell.formats.telemetry_csv import Mapping, ReadLog, read_telemetry
+from zesty_cell.formats.telemetry_columns import Mapping
+from zesty_cell.formats.telemetry_csv import ReadLog, read_telemetry
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import calibrations, flights, logs
 from zesty_cell.store.hangar import CRAFTS, PACKS

@@ -8,8 +8,9 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.callouts.profiles import facing
 from zesty_cell.core.callouts.rules import CalloutPlan
-from zesty_cell.core.callouts.schools import FIRST_SCHOOL, SetTimer, write_plan
+from zesty_cell.core.callouts.schools import FIRST_SCHOOL, write_plan
 from zesty_cell.core.callouts.update import Difference, differences
+from zesty_cell.core.callouts.writer import SetTimer
 from zesty_cell.services.advice import Advice
 from zesty_cell.store import callouts
 from zesty_cell.store.tables import CalloutsRow, SheetRow

@@ -9,9 +9,9 @@ from sqlalchemy import select
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.learn.log_fit import LogTold
+from zesty_cell.core.learn.log_told import LogTold
 from zesty_cell.formats.csv_table import Table
-from zesty_cell.formats.telemetry_csv import Mapping
+from zesty_cell.formats.telemetry_columns import Mapping
 from zesty_cell.store import records
 from zesty_cell.store.tables import FlightRow, LogFitRow, LogRow, PackRow
 

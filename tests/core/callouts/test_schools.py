@@ -14,14 +14,8 @@ from zesty_cell.core.callouts.conditions import Condition, Guards, Switch
 from zesty_cell.core.callouts.dry_run import ODDITIES, on_forecast, resting_switches, run_oddity
 from zesty_cell.core.callouts.engine import Engine, frames
 from zesty_cell.core.callouts.rules import Profile, Timer
-from zesty_cell.core.callouts.schools import (
-    LAMP_UNDER_V,
-    LANDING_UNDER_V,
-    SCHOOLS,
-    cell_words,
-    knee_s,
-    write_plan,
-)
+from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
+from zesty_cell.core.callouts.writer import LAMP_UNDER_V, LANDING_UNDER_V, cell_words, knee_s
 
 
 @pytest.fixture(scope="module")

@@ -12,7 +12,7 @@ from zesty_cell.core.answer.forecast import INTENSITY_SIGMA
 from zesty_cell.core.asked.flying import PATTERNS
 from zesty_cell.core.learn.correction import FLIGHT_SIGMA, learn
 from zesty_cell.core.learn.flights import LoggedFlight, used_of
-from zesty_cell.core.learn.log_fit import Slow
+from zesty_cell.core.learn.log_told import Slow
 from zesty_cell.core.learn.observation import SENSOR_OWN, Observation, PackTold, observation
 from zesty_cell.standins.craft import Hidden, SimulatedCraft
 

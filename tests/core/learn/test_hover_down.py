@@ -10,7 +10,7 @@ from scipy.interpolate import PchipInterpolator
 
 from tests.sheets import sheet
 from zesty_cell.core.answer.forecast import forecast
-from zesty_cell.core.callouts.schools import knee_s
+from zesty_cell.core.callouts.writer import knee_s
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.hover_down import hover_curve, monotone_curve
 from zesty_cell.core.parts.chemistries import chemistry_for

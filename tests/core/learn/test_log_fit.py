@@ -11,11 +11,13 @@ from tests.sheets import satsuma, sheet
 from zesty_cell.core.callouts.telemetry import Telemetry
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.flights import ERROR_SHOWN
-from zesty_cell.core.learn.log_fit import KEYS, LogTold, fit_log, told_by_log
+from zesty_cell.core.learn.log_fit import fit_log
+from zesty_cell.core.learn.log_told import KEYS, LogTold, told_by_log
 from zesty_cell.core.learn.observation import pack_told
 from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.formats.csv_table import read_table
-from zesty_cell.formats.telemetry_csv import guess_mapping, read_telemetry
+from zesty_cell.formats.telemetry_columns import guess_mapping
+from zesty_cell.formats.telemetry_csv import read_telemetry
 from zesty_cell.standins.craft import Hidden, Sensors, SimulatedCraft
 
 SHEET = sheet()

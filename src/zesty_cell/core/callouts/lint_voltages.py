@@ -16,7 +16,7 @@ from zesty_cell.core.callouts.examined import (
     Examined,
     Finding,
 )
-from zesty_cell.core.callouts.schools import LANDING_UNDER_V
+from zesty_cell.core.callouts.writer import LANDING_UNDER_V
 
 
 def _cell_count(w: Examined) -> Iterator[Finding]:

@@ -12,7 +12,7 @@ from zesty_cell.core.callouts.rules import (
     Profile,
     switches_asking,
 )
-from zesty_cell.core.callouts.schools import profile_of
+from zesty_cell.core.callouts.writer import profile_of
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.parts.pack import Pack
 

@@ -19,7 +19,8 @@ from zesty_cell.core.callouts.rules import (
     School,
     Timer,
 )
-from zesty_cell.core.callouts.schools import SetTimer, Written, profile_of, write_plan
+from zesty_cell.core.callouts.schools import write_plan
+from zesty_cell.core.callouts.writer import SetTimer, Written, profile_of
 from zesty_cell.core.errors import OutOfRangeError
 
 

@@ -124,7 +124,7 @@ def hover_curve(points: Sequence[tuple[float, float]], /, *, chemistry: Chemistr
     """The curve of a hover-down and the call of the knee school [s, V a cell].
 
     The knee is the point, after the first third, farthest above the straight line from there to the end (the chord
-    method of Satopää et al. 2011, as :func:`~zesty_cell.core.callouts.schools.knee_s` has it for a forecast).
+    method of Satopää et al. 2011, as :func:`~zesty_cell.core.callouts.writer.knee_s` has it for a forecast).
 
     Raises
     ------

@@ -10,31 +10,23 @@ the current before the fit.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
-from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import Field
 
 from zesty_cell.core.asked.flying import CURRENT
 from zesty_cell.core.callouts.telemetry import Telemetry, last_heard
-from zesty_cell.core.entity import Entity
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight import kernel
 from zesty_cell.core.flight.one import NOTHING_KEPT
 from zesty_cell.core.flight.parameters import pack_parameters
-from zesty_cell.core.learn.flights import ERROR_SHOWN
+from zesty_cell.core.learn.log_told import KEYS, PRIOR, Z95, Fitted, LogFit, Slow
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import cell_table, temperature_table
 from zesty_cell.core.parts.estimates import Cooling
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import pack_figures
 
-ParameterKey = Literal["resistance", "polarisation", "capacity", "start", "voltage scale", "diffusion"]
-KEYS: tuple[ParameterKey, ...] = ("resistance", "polarisation", "capacity", "start", "voltage scale", "diffusion")
-#: What is known before: one standard deviation of each logarithm, of the starting charge itself [1].
-PRIOR = np.array([0.5, 0.6, 0.25, 0.04, 0.02, 0.6])
 #: What the model itself may be out by, of each: no cell follows its chemistry's curve to the millivolt, and
 #: other cells polarise otherwise [1].
 MODEL = np.array([0.05, 0.15, 0.055, 0.010, 0.004, 0.30])
@@ -46,9 +38,6 @@ TOLD_SHARE, TOLD_MOST = 0.5, 0.15
 MOST_SCALE = 3.0
 #: More drawn than this share of the capacity is another pack, or another unit [1].
 MOST_OVER = 1.5
-#: A log tells capacity by the curve of its voltage alone, which other cells bend otherwise: beside what charger and
-#: rest voltage tell, it is as far out, one sigma [1].
-CAPACITY_OTHERWISE = 0.10
 #: Steps of the march [s]: the log's own where it is slower.
 _STEP_S, _MOST_STEPS = 0.1, 12_000
 _ROUNDS, _STILL = 25, 1e-7
@@ -62,149 +51,6 @@ _LEAST_SLOW_S, _MOST_SLOW = 120.0, 1.5
 #: It is looked at again in a pack that holds so much more, as a logarithm [1].
 _FULLER = 0.05
 _DIFFERENCE = 1e-3
-_Z95 = 1.96
-
-
-@dataclass(frozen=True)
-class Fitted:
-    """One parameter of the pack.
-
-    Attributes
-    ----------
-    key : ParameterKey
-    value : float
-        Resistance of a cell at 25 °C [Ω], polarisation over it [1], capacity of the pack [Ah], charge at the first
-        line [1], shown over true volts [1], slow polarisation over the resistance [1].
-    low, high : float
-        95 % confidence interval, same unit.
-    expected : float
-        What was reckoned with before.
-    told : bool
-        Whether the log tells it.
-    """
-
-    key: ParameterKey
-    value: float
-    low: float
-    high: float
-    expected: float
-    told: bool
-
-
-class Slow(Entity):
-    """Slow polarisation over its chemistry's, as a log's end shows it, the seconds' part being the chemistry's.
-
-    The same voltage is a fuller pack with more of it: the two go together along a line of their logarithms.
-
-    Parameters
-    ----------
-    log_factor : float
-        Logarithm, where the pack holds ``capacity_ah`` [1].
-    capacity_ah : float
-        [Ah].
-    per_capacity : float
-        How it goes with the logarithm of the capacity [1].
-    """
-
-    log_factor: Annotated[float, Field(ge=-5, le=5)]
-    capacity_ah: Annotated[float, Field(gt=0, le=1000)]
-    per_capacity: Annotated[float, Field(ge=-100, le=100)]
-
-
-@dataclass(frozen=True)
-class LogFit:
-    """A fitted log.
-
-    Attributes
-    ----------
-    parameters : tuple of Fitted
-        In the order of :data:`KEYS`.
-    rmse_v : float
-        Root mean square error per cell [V].
-    time_s, model_v : float64 (n,)
-        The fitted pack voltage, as the sensor would show it, on the march's own steps [s, V].
-    current_scale : float or None
-        Shown over true current, by the charge put back [1].
-    current_error : float
-        One standard deviation of it [1].
-    seconds : float
-        Of flight that were fitted [s].
-    noise_v : float
-        Of the sensor, from one line to the next [V a cell].
-    slow : Slow or None
-        What the last third of the log says of the slow polarisation; None where it is too short to build it up.
-    misfits : bool
-        What is left over is several times that noise and more than a few millivolts: the pack is not as its
-        chemistry.
-    """
-
-    parameters: tuple[Fitted, ...]
-    rmse_v: float
-    time_s: NDArray[np.float64]
-    model_v: NDArray[np.float64]
-    current_scale: float | None
-    current_error: float
-    seconds: float
-    noise_v: float
-    misfits: bool
-    slow: Slow | None = None
-
-    def of(self, key: ParameterKey, /) -> Fitted:
-        """One parameter."""
-        return self.parameters[KEYS.index(key)]
-
-
-class LogTold(Entity):
-    """What a log's fit told of one pack, to be learned from.
-
-    Parameters
-    ----------
-    resistance_ohm : float, optional
-        Of a cell at 25 °C by our law of temperature [Ω]; None where the log does not tell it.
-    capacity_ah : float, optional
-        Of the pack [Ah].
-    resistance_sigma, capacity_sigma : float
-        One standard deviation of their logarithms [1].
-    slow : Slow, optional
-        Slow polarisation, as the end of the flight shows it.
-    at_c : float
-        Temperature at which it was seen [°C].
-    """
-
-    resistance_ohm: Annotated[float, Field(gt=0, le=20)] | None = None
-    resistance_sigma: Annotated[float, Field(gt=0, le=5)] = 1.0
-    capacity_ah: Annotated[float, Field(gt=0, le=1000)] | None = None
-    capacity_sigma: Annotated[float, Field(gt=0, le=5)] = 1.0
-    slow: Slow | None = None
-    at_c: Annotated[float, Field(ge=-40, le=90)] = 25.0
-
-
-def told_by_log(fit: LogFit, /, *, at_c: float) -> LogTold | None:
-    """What a fit tells that can be learned from; None where it tells nothing of the pack [Ω, Ah].
-
-    A current sensor that nobody checked is as far out as such sensors are: resistance and capacity go with it.
-
-    Parameters
-    ----------
-    at_c : float
-        Temperature of the pack as it took off [°C].
-    """
-    resistance, capacity = fit.of("resistance"), fit.of("capacity")
-    if not (resistance.told or capacity.told):
-        return None
-    scale_sigma = fit.current_error if fit.current_scale is not None else ERROR_SHOWN
-
-    def sigma(of: Fitted) -> float:
-        return math.hypot(math.log(of.high / of.value) / _Z95, scale_sigma)
-
-    return LogTold(
-        resistance_ohm=resistance.value if resistance.told else None,
-        resistance_sigma=sigma(resistance),
-        capacity_ah=capacity.value if capacity.told else None,
-        capacity_sigma=math.hypot(sigma(capacity), CAPACITY_OTHERWISE),
-        slow=fit.slow if resistance.told else None,
-        at_c=at_c,
-    )
 
 
 class _Model:
@@ -440,9 +286,9 @@ def _result(
         # A capacity is told by the curve that was flown through; a piece of it is also another start.
         told = told and (key != "capacity" or spans >= _LEAST_SPAN)
         if key == "start":
-            value, low, high = (min(1.0 + float(theta[k]) + z * sigma, 1.0) for z in (0.0, -_Z95, _Z95))
+            value, low, high = (min(1.0 + float(theta[k]) + z * sigma, 1.0) for z in (0.0, -Z95, Z95))
         else:
-            value, low, high = (expected[k] * math.exp(float(theta[k]) + z * sigma) for z in (0.0, -_Z95, _Z95))
+            value, low, high = (expected[k] * math.exp(float(theta[k]) + z * sigma) for z in (0.0, -Z95, Z95))
         found.append(Fitted(key, value, low, high, expected[k], told))
     heard = model.weight > 0
     rmse = math.sqrt(float(np.mean((model.seen_v - best)[heard] ** 2))) / model.pack.series

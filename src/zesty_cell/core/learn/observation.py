@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from zesty_cell.core.asked.flying import FlyingPattern
 from zesty_cell.core.learn.flights import How, LoggedFlight, Used, left_by_rest
-from zesty_cell.core.learn.log_fit import LogTold, Slow
+from zesty_cell.core.learn.log_told import LogTold, Slow
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import pack_figures
 

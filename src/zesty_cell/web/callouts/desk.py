@@ -16,8 +16,9 @@ from zesty_cell.core.callouts.examined import Finding
 from zesty_cell.core.callouts.lint import lint
 from zesty_cell.core.callouts.profiles import facing
 from zesty_cell.core.callouts.rules import CalloutPlan, School
-from zesty_cell.core.callouts.schools import FIRST_SCHOOL, Written
+from zesty_cell.core.callouts.schools import FIRST_SCHOOL
 from zesty_cell.core.callouts.several import write_for_packs
+from zesty_cell.core.callouts.writer import Written
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.calibration import SensorNow
 from zesty_cell.services import learning

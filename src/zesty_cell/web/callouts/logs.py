@@ -21,16 +21,8 @@ from zesty_cell.core.learn.log_plausibility import log_doubts
 from zesty_cell.core.parts.ownership import type_of
 from zesty_cell.formats.csv_table import Table, read_table
 from zesty_cell.formats.errors import FileFormatError
-from zesty_cell.formats.telemetry_csv import (
-    ROLES,
-    ColumnChoice,
-    Mapping,
-    ReadLog,
-    Role,
-    guess_mapping,
-    read_telemetry,
-    time_parts,
-)
+from zesty_cell.formats.telemetry_columns import ROLES, ColumnChoice, Mapping, Role, guess_mapping
+from zesty_cell.formats.telemetry_csv import ReadLog, read_telemetry, time_parts
 from zesty_cell.services.log_fits import keep_fits
 from zesty_cell.store import flights
 from zesty_cell.store import logs as store

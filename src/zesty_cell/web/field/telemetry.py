@@ -27,12 +27,13 @@ from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.flight.summary import full_throttle_at_landing_a
 from zesty_cell.core.learn.calibration import corrected_log
 from zesty_cell.core.learn.flights import LoggedFlight
-from zesty_cell.core.learn.log_fit import LogFit
 from zesty_cell.core.learn.log_pattern import LogPattern, pattern_from_log
 from zesty_cell.core.learn.log_plausibility import log_doubts
+from zesty_cell.core.learn.log_told import LogFit
 from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.errors import FileFormatError
-from zesty_cell.formats.telemetry_csv import guess_mapping, read_telemetry
+from zesty_cell.formats.telemetry_columns import guess_mapping
+from zesty_cell.formats.telemetry_csv import read_telemetry
 from zesty_cell.services.forecasts import flown
 from zesty_cell.services.learning import as_flown
 from zesty_cell.services.log_fits import (

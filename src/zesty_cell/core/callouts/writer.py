@@ -1,0 +1,293 @@
+"""Rules as the forecast asks for them: the pieces of which every school is made."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from zesty_cell.core.answer.calls import DerivedCallouts, VoltageCall
+from zesty_cell.core.answer.forecast import Forecast
+from zesty_cell.core.answer.thresholds import on_step, voltage_step_v
+from zesty_cell.core.callouts.conditions import Condition, Guards, Switch
+from zesty_cell.core.callouts.rules import CalloutPlan, CraftStages, Profile, Rule, Timer
+from zesty_cell.core.clock import clock
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.pack import Pack
+
+#: How long telemetry is missed before it is called lost [s], and how often it is said again [s].
+SILENCE_S, SILENCE_EVERY_S = 3.0, 10.0
+LAND_NOW_EVERY_S = 4.0
+#: A craft's own lamp comes on this far under "land now", and it lands by itself this far under [V a cell].
+LAMP_UNDER_V, LANDING_UNDER_V = 0.10, 0.20
+CELL_WORDS = (
+    "no",
+    "one",
+    "two",
+    "three",
+    "four",
+    "five",
+    "six",
+    "seven",
+    "eight",
+    "nine",
+    "ten",
+    "eleven",
+    "twelve",
+)
+
+
+@dataclass(frozen=True)
+class SetTimer:
+    """A timer to set now [s], and why it is that."""
+
+    at_s: float
+    why: str
+
+
+@dataclass(frozen=True)
+class Written:
+    """A plan as a school writes it.
+
+    Attributes
+    ----------
+    plan : CalloutPlan
+    reasons : dict of str to str
+        Why each rule and timer is as it is, by key.
+    notes : tuple of str
+        What the school could not do as it would like, in sentences.
+    """
+
+    plan: CalloutPlan
+    reasons: dict[str, str]
+    notes: tuple[str, ...]
+
+
+def cell_words(series: int, /) -> str:
+    """A cell count as it is spoken [no unit]: “six cells”."""
+    number = CELL_WORDS[series] if series < len(CELL_WORDS) else str(series)
+    return f"{number} cell{'' if series == 1 else 's'}"
+
+
+def profile_of(pack: Pack, /) -> Profile:
+    """The profile of a pack: from where its cells land at rest to where they are full [V a cell]."""
+    chemistry = chemistry_for(pack.chemistry)
+    return Profile(
+        key=f"s{pack.series}",
+        name=f"{pack.series}S",
+        series=pack.series,
+        floor_v=chemistry.landing_rest_v,
+        full_v=chemistry.full_v,
+        say=cell_words(pack.series),
+    )
+
+
+def knee_s(result: Forecast, /) -> float:
+    """Where the voltage in steady flight begins to fall fast [s].
+
+    The point of the smoothed curve, after the first third, that lies farthest above the straight line from
+    there to the end of the charge (the chord method of Satopää et al. 2011, "Kneedle").
+    """
+    flight = result.flight
+    first = flight.index_at(flight.end_s / 3.0)
+    time_s, volts = flight.time_s[first:], flight.cruise_v[first:]
+    chord = np.interp(time_s, [time_s[0], time_s[-1]], [volts[0], volts[-1]])
+    return float(time_s[int(np.argmax(volts - chord))])
+
+
+class Writer:
+    def __init__(self, result: Forecast, now: SetTimer | None) -> None:
+        self.result, self.now = result, now
+        self.craft = result.setup.sheet.craft
+        self.derived: DerivedCallouts = result.callouts
+        self.setup = result.setup
+        self.pack = result.setup.sheet.pack
+        self.step_v = voltage_step_v(series=self.pack.series)
+        self.reasons: dict[str, str] = {}
+        self.notes: list[str] = []
+
+    def timer(self, *, repeat: bool = False) -> Timer:
+        now = self.now
+        self.reasons["timer"] = (
+            f"The early end of the range, {clock(self.derived.timers.down_s)}, less the way home: it is the guard "
+            "that needs no telemetry."
+            if now is None
+            else now.why
+        )
+        at_s = self.derived.timers.timer_s if now is None else now.at_s
+        return Timer(key="timer", at_s=max(at_s, 5.0), end_every_s=10.0 if repeat else None)
+
+    def voltage(
+        self, key: Literal["pack_low", "land_now"], *, every_s: float | None, vibrate: bool = False
+    ) -> Rule | None:
+        """A voltage call as it passes its test, the last guard in its place, or nothing."""
+        call: VoltageCall = self.derived.pack_low if key == "pack_low" else self.derived.land_now
+        if call.stands == "off":
+            return None
+        if call.stands == "guard":
+            return self.guard(every_s=every_s, vibrate=vibrate)
+        before = self.result.flight.landing_s - call.threshold.wanted_s
+        where = "At the landing point" if key == "land_now" else f"{before:.0f} s before the landing point"
+        trial = call.trial
+        right = trial.flights - trial.false_flights - trial.late_flights
+        self.reasons[key] = (
+            f"{where}: true and in time in {right} of {trial.flights} flights. {_help(call)}".strip()
+        )
+        low = key == "pack_low"
+        return Rule(
+            key=key,
+            name="Pack low" if low else "Land now",
+            role=key,
+            conditions=self.conditions(call),
+            guards=Guards(throttle_under=call.throttle_under),
+            hold_s=call.hold_s,
+            say="pack low" if low else "land now",
+            every_s=every_s,
+            vibrate="long" if vibrate else None,
+        )
+
+    def conditions(self, call: VoltageCall) -> tuple[Condition, ...]:
+        if self.craft.can_show("volts"):
+            volts = Condition(sensor="pack_v", comparison="below", value=call.threshold.pack_v)
+        else:
+            cell_v = on_step(value=call.threshold.cell_v, step=0.01)
+            volts = Condition(sensor="cell_v", comparison="below", value=cell_v)
+        if call.used_over_ah is None:
+            return (volts,)
+        return (volts, Condition(sensor="used_ah", comparison="above", value=call.used_over_ah))
+
+    def guard(self, *, every_s: float | None = LAND_NOW_EVERY_S, vibrate: bool = False) -> Rule | None:
+        """The voltage as the last guard: it may come late, and it does not cry wolf."""
+        call = self.derived.land_now
+        if call.stands == "off":
+            return None
+        self.reasons["guard"] = (
+            f"As “land now” the voltage would be false in {call.plain.false_flights} and late in "
+            f"{call.plain.late_flights} of {call.plain.flights} flights: so low it is quiet, and the last guard."
+            if call.stands == "guard"
+            else "Where the sensor is out or the pack was not full, the voltage still speaks."
+        )
+        return Rule(
+            key="guard",
+            name="Last guard",
+            role="guard",
+            conditions=self.conditions(call),
+            guards=Guards(throttle_under=call.throttle_under),
+            hold_s=call.hold_s,
+            say="voltage low, land",
+            every_s=every_s,
+            vibrate="long" if vibrate else None,
+        )
+
+    def charge(self, key: Literal["charge_used", "land_now"], *, every_s: float | None = None) -> Rule | None:
+        """The charge call to head home or to land, where it passes its test, in what the sensor shows."""
+        call = self.derived.charge
+        if call is None or not call.trial.passes:
+            if call is not None:
+                sensed = self.setup.sheet.sensor.error > self.setup.figures.capacity_sigma
+                why = (
+                    "the current sensor is not known well enough. Compare a flight with what the charger puts back."
+                    if sensed
+                    else "what the pack holds is not known well enough. Log a long flight with what it put back."
+                )
+                note = f"Charge used is left out: {why}"
+                if note not in self.notes:
+                    self.notes.append(note)
+            return None
+        lands = key == "land_now"
+        value = call.land_ah if lands else call.home_ah
+        if value < 0.005:
+            return None
+        out, share = self.setup.sheet.sensor.out, 100.0 * value / self.setup.figures.capacity_ah
+        where = "at the landing point" if lands else "when it is time to start home"
+        shown = (
+            f" It shows {abs(100 * out):.0f} % too {'much' if out > 0 else 'little'}, so this is"
+            if abs(out) >= 0.005
+            else " That is"
+        )
+        true_ah = value / (1.0 + out)
+        self.reasons[key] = (
+            f"{share:.0f} % of the pack as shown, {where}.{shown} {1000 * true_ah:.0f} mAh in truth. It needs a "
+            "full pack."
+        )
+        return Rule(
+            key=key,
+            name="Land now" if lands else "Charge used",
+            role="land_now" if lands else "charge_used",
+            conditions=(Condition(sensor="used_ah", comparison="above", value=value),),
+            hold_s=0.5,
+            say="land now" if lands else "charge used, head home",
+            every_s=every_s,
+        )
+
+    def lead(self) -> list[Rule | None]:
+        """What leads here whatever the school would like: voltage, else charge used, else the timer alone."""
+        land = self.voltage("land_now", every_s=LAND_NOW_EVERY_S)
+        if self.derived.leads != "voltage":
+            self.notes.append(self.given_up())
+        if self.derived.leads == "charge used":
+            return [self.charge("land_now", every_s=LAND_NOW_EVERY_S), land]
+        return [land]
+
+    def given_up(self) -> str:
+        """Why the voltage does not lead."""
+        if not (self.craft.can_show("volts") or self.craft.can_show("cells")):
+            return f"Your transmitter shows no voltage of {self.craft.name}: {self.derived.leads} leads."
+        plain = self.derived.land_now.plain
+        return (
+            f"A voltage would be false in {plain.false_flights} and late in {plain.late_flights} of "
+            f"{plain.flights} flights, and nothing a transmitter can do mends it: {self.derived.leads} leads."
+        )
+
+    def silence(self) -> Rule | None:
+        if self.craft.shows == ():
+            return None
+        self.reasons["silence"] = "From here the timer is your only guard."
+        return Rule(
+            key="silence",
+            name="Silence",
+            role="silence",
+            conditions=(Condition(sensor="telemetry", comparison="missing"),),
+            hold_s=SILENCE_S,
+            say="telemetry lost",
+            every_s=SILENCE_EVERY_S,
+        )
+
+    def ask(self) -> Rule | None:
+        shown = self.craft.shows
+        if shown == ():
+            return None
+        shown = shown or ("volts",)
+        self.reasons["ask"] = "A look at the voltage without looking down."
+        return Rule(
+            key="ask",
+            name="Ask for it",
+            role="ask",
+            guards=Guards(armed=False, switch=Switch(name="D", position="down")),
+            read="pack_v" if self.craft.can_show("volts") else "cell_v" if "cells" in shown else "used_ah",
+            every_s=5.0,
+        )
+
+    def stages(self, *, lands: bool) -> CraftStages:
+        land_v = self.derived.land_now.threshold.cell_v
+        hard_v = self.setup.chemistry.hard_floor_v
+        lamp_v = max(round(land_v - LAMP_UNDER_V, 2), hard_v)
+        landing_v = max(round(land_v - LANDING_UNDER_V, 2), hard_v)
+        if lands and landing_v >= lamp_v:
+            self.notes.append(
+                f"“Land now” is so near the cell's floor of {hard_v:g} V that the craft's own stages have no room "
+                "below it."
+            )
+        return CraftStages(lamp_v=lamp_v, landing_v=landing_v if lands and landing_v < lamp_v else None)
+
+
+def _help(call: VoltageCall) -> str:
+    plain = call.plain
+    wrong = f"false in {plain.false_flights} and late in {plain.late_flights}"
+    return {
+        "hold": "The hold outlasts the bursts.",
+        "another voltage": f"At the landing point's own voltage it would be {wrong}.",
+        "throttle": f"Counting at full throttle too it would be {wrong}.",
+        "charge too": f"By the voltage alone it would be {wrong}.",
+    }[call.means]

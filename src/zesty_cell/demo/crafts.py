@@ -1,0 +1,127 @@
+"""The made-up club's crafts."""
+
+from __future__ import annotations
+
+from zesty_cell.core.parts.craft import (
+    Craft,
+    EstimatedFullThrottle,
+    Limits,
+    MeasuredCharge,
+    MeasuredFullThrottle,
+    MeasuredPoint,
+    WingGeometry,
+)
+
+CRAFT_LIST = (
+    Craft(
+        name="Heron",
+        kind="multirotor",
+        description="7-inch quad",
+        dry_mass_kg=0.618,
+        avionics_w=7.0,
+        steady=MeasuredPoint(
+            current_a=8.9, voltage_v=21.3, all_up_mass_kg=1.063, read_by="meter", air_c=16.0, altitude_m=0.0
+        ),
+        full_throttle=MeasuredFullThrottle(current_a=72.0, voltage_v=21.0, where="flight"),
+        motor_resistance_ohm=0.02,
+        cruise_speed_m_s=14.0,
+        shows=("volts", "charge"),
+        limits=Limits(
+            motor_count=4, motor_a=30.0, esc_a=40.0, esc_burst_a=50.0, esc_cutoff_v_per_cell=3.0, maximum_v=26.0
+        ),
+    ),
+    Craft(
+        name="Swift",
+        kind="multirotor",
+        description="5-inch freestyle quad",
+        dry_mass_kg=0.43,
+        avionics_w=6.0,
+        steady=MeasuredPoint(current_a=5.4, voltage_v=23.2, all_up_mass_kg=0.645, air_c=14.0),
+        full_throttle=MeasuredFullThrottle(current_a=136.0, voltage_v=20.3, where="bench", read_by="meter"),
+        motor_resistance_ohm=0.012,
+        cruise_speed_m_s=20.0,
+        shows=("volts", "charge"),
+        limits=Limits(
+            motor_count=4, motor_a=40.0, esc_a=50.0, esc_burst_a=60.0, esc_cutoff_v_per_cell=3.0, maximum_v=26.0
+        ),
+    ),
+    Craft(
+        name="Wren",
+        kind="multirotor",
+        description="65 mm indoor micro",
+        dry_mass_kg=0.0205,
+        avionics_w=1.6,
+        steady=MeasuredCharge(charge_ah=0.19, duration_s=250.0, voltage_v=3.72, all_up_mass_kg=0.0284),
+        full_throttle=EstimatedFullThrottle(power_over_steady=2.9, voltage_v=3.5),
+        motor_resistance_ohm=0.06,
+        cruise_speed_m_s=3.0,
+        shows=("volts", "charge"),
+        limits=Limits(
+            motor_count=4,
+            esc_a=3.0,
+            esc_burst_a=4.0,
+            maximum_v=4.4,
+            weight_class_name="indoor evening, 40 g",
+            weight_class_kg=0.04,
+        ),
+    ),
+    Craft(
+        name="Plover",
+        kind="wing",
+        description="1.4 m cruising wing",
+        dry_mass_kg=0.98,
+        avionics_w=6.0,
+        steady=MeasuredPoint(current_a=5.6, voltage_v=14.4, all_up_mass_kg=1.4, air_c=18.0),
+        full_throttle=MeasuredFullThrottle(current_a=34.0, voltage_v=13.1, where="bench", read_by="meter"),
+        motor_resistance_ohm=0.025,
+        cruise_speed_m_s=15.0,
+        pack_cooling="enclosed",
+        shows=("volts", "charge", "cells"),
+        limits=Limits(motor_a=35.0, esc_a=40.0, esc_burst_a=50.0, esc_cutoff_v_per_cell=2.8, maximum_v=17.0),
+    ),
+    Craft(
+        name="Tern",
+        kind="wing",
+        description="aerobatic plane under 250 g",
+        dry_mass_kg=0.196,
+        avionics_w=0.8,
+        steady=WingGeometry(wing_area_m2=0.085, lift_coefficient=0.4, lift_over_drag=6.0, efficiency=0.42),
+        full_throttle=MeasuredFullThrottle(current_a=11.4, voltage_v=7.0, where="bench", read_by="meter"),
+        motor_resistance_ohm=0.05,
+        cruise_speed_m_s=10.0,
+        limits=Limits(
+            motor_a=12.0,
+            esc_a=15.0,
+            esc_cutoff_v_per_cell=3.0,
+            weight_class_name="under 250 g",
+            weight_class_kg=0.25,
+        ),
+    ),
+    Craft(
+        name="Skua",
+        kind="ducted fan",
+        description="70 mm ducted-fan jet",
+        dry_mass_kg=1.16,
+        avionics_w=2.0,
+        steady=MeasuredPoint(current_a=22.0, voltage_v=22.4, all_up_mass_kg=1.67),
+        full_throttle=MeasuredFullThrottle(current_a=70.0, voltage_v=20.6, where="bench", read_by="meter"),
+        motor_resistance_ohm=0.012,
+        cruise_speed_m_s=27.0,
+        pack_cooling="still air",
+        shows=("volts", "charge"),
+        limits=Limits(motor_a=85.0, esc_a=100.0, esc_burst_a=120.0, esc_cutoff_v_per_cell=3.2, maximum_v=25.5),
+    ),
+    Craft(
+        name="Kestrel",
+        kind="helicopter",
+        description="helicopter, 70 cm rotor",
+        dry_mass_kg=0.74,
+        avionics_w=4.0,
+        steady=MeasuredPoint(current_a=11.5, voltage_v=15.1, all_up_mass_kg=1.08, read_by="meter", air_c=15.0),
+        full_throttle=MeasuredFullThrottle(current_a=52.0, voltage_v=14.2, where="flight", read_by="meter"),
+        motor_resistance_ohm=0.015,
+        pack_cooling="still air",
+        shows=("volts",),
+        limits=Limits(motor_a=75.0, esc_a=80.0, esc_cutoff_v_per_cell=3.0, maximum_v=17.0),
+    ),
+)
