@@ -15,7 +15,7 @@ from zesty_cell.core.answer.thresholds import EARLY_SHARE, HOLDS_S, hold_samples
 from zesty_cell.core.asked.flying import STEP_S
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.callouts.conditions import Condition
-from zesty_cell.core.callouts.rules import CalloutPlan
+from zesty_cell.core.callouts.rules import CalloutPlan, Rule
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, Day, DayFlights, DayScore, Progress, fly_days
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.many import Knots
@@ -139,6 +139,18 @@ def tunable(plan: CalloutPlan, key: str, /, *, series: int) -> Condition | None:
     return condition if condition.sensor == "pack_v" and condition.comparison == "below" else None
 
 
+def _to_tune(plan: CalloutPlan, key: str, series: int) -> tuple[Rule, Condition]:
+    rule, condition = plan.rule(key), tunable(plan, key, series=series)
+    if rule is None or condition is None:
+        raise OutOfRangeError(
+            "Only a rule that calls below the live pack voltage, and watches nothing else, can be tuned.",
+            field="rule",
+            value=0.0,
+            limit=1.0,
+        )
+    return rule, condition
+
+
 def tune(
     *,
     plan: CalloutPlan,
@@ -160,7 +172,6 @@ def tune(
     sheet : Sheet
     most_false, most_late : float
         The pilot's limits: share of flights with a false or far too early call, and with a late one [1].
-    days : tuple of Day
     progress : callable, optional
         Called with the days done and all days.
     cancelled : callable
@@ -171,17 +182,8 @@ def tune(
     OutOfRangeError
         When there is no such rule, or it does not watch the pack's voltage alone.
     StoppedError
-        When it was cancelled.
     """
-    rule = plan.rule(key)
-    condition = tunable(plan, key, series=sheet.pack.series)
-    if rule is None or condition is None:
-        raise OutOfRangeError(
-            "Only a rule that calls below the live pack voltage, and watches nothing else, can be tuned.",
-            field="rule",
-            value=0.0,
-            limit=1.0,
-        )
+    rule, condition = _to_tune(plan, key, sheet.pack.series)
     series = sheet.pack.series
     step_v = voltage_step_v(series=series)
     own_v = on_step(value=condition.cell_value_v(series=plan.series_of(rule, condition)) * series, step=step_v)
@@ -195,7 +197,7 @@ def tune(
         late += np.count_nonzero(watch.late(landing_s, rule.role), axis=1)
         early += np.count_nonzero(watch.early(landing_s, rule.role), axis=1)
     flights = sum(len(watch.factors) for watch in watches)
-    false, late, early = false / flights, late / flights, early / flights
+    false, late, early = (counts / flights for counts in (false, late, early))
     hold = min(range(len(HOLDS_S)), key=lambda j: abs(HOLDS_S[j] - rule.hold_s))
     best, within = _best(early, late, most_false=most_false, most_late=most_late)
     return Tuned(

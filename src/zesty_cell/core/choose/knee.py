@@ -121,24 +121,7 @@ def knee(sheet: Sheet, *, chemistry: ChemistryKey) -> Knee:
     OutOfRangeError
         As :func:`~zesty_cell.core.flight.setup.set_up`.
     """
-    dry_kg = sheet.craft.dry_mass_kg
-    one_ah_kg = _kg_per_ah(sheet.pack, chemistry)
-    setups = []
-    for target_kg in np.geomspace(_LIGHTEST * dry_kg, _HEAVIEST * dry_kg, _POINTS):
-        capacity_ah = min(max(float(target_kg) / one_ah_kg, 0.03), 190.0)
-        pack = scaled_pack(like=sheet.pack, chemistry=chemistry, capacity_ah=capacity_ah)
-        if pack is None:
-            continue
-        try:
-            setups.append(set_up(with_pack(sheet, pack=pack)))
-        except OutOfRangeError:
-            if capacity_ah > 0.5 * dry_kg / one_ah_kg:
-                raise
-    briefs = BriefBatch(setups).fly()
-    flown = [(s.figures.mass_kg, b.landing_s) for s, b in zip(setups, briefs, strict=True) if b.flies]
-    every = np.array(flown).reshape(len(flown), 2)
-    mass, first = np.unique(every[:, 0], return_index=True)
-    time = every[first, 1]
+    mass, time = _flown(sheet, chemistry)
     if mass.size < _FEWEST_POINTS:
         raise OutOfRangeError(
             f"No {chemistry_for(chemistry).short_name} pack of this cell count holds the craft up: try more cells "
@@ -166,3 +149,25 @@ def knee(sheet: Sheet, *, chemistry: ChemistryKey) -> Knee:
         knee_s=None if knee_kg is None else float(np.interp(knee_kg, mass, time)),
         best_kg=float(mass[int(np.argmax(time))]),
     )
+
+
+def _flown(sheet: Sheet, chemistry: ChemistryKey) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Mass [kg] and landing time [s] of packs that hold the craft up, the lightest first."""
+    dry_kg = sheet.craft.dry_mass_kg
+    one_ah_kg = _kg_per_ah(sheet.pack, chemistry)
+    setups = []
+    for target_kg in np.geomspace(_LIGHTEST * dry_kg, _HEAVIEST * dry_kg, _POINTS):
+        capacity_ah = min(max(float(target_kg) / one_ah_kg, 0.03), 190.0)
+        pack = scaled_pack(like=sheet.pack, chemistry=chemistry, capacity_ah=capacity_ah)
+        if pack is None:
+            continue
+        try:
+            setups.append(set_up(with_pack(sheet, pack=pack)))
+        except OutOfRangeError:
+            if capacity_ah > 0.5 * dry_kg / one_ah_kg:
+                raise
+    briefs = BriefBatch(setups).fly()
+    flown = [(s.figures.mass_kg, b.landing_s) for s, b in zip(setups, briefs, strict=True) if b.flies]
+    every = np.array(flown).reshape(len(flown), 2)
+    mass, first = np.unique(every[:, 0], return_index=True)
+    return mass, every[first, 1]

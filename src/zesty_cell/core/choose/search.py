@@ -213,6 +213,23 @@ def _miss(key: LimitKey, limit: float, ceiling: bool, values: NDArray[np.float64
     return np.asarray(over / scale)
 
 
+def _excluded(
+    held: Sequence[tuple[LimitKey, float, bool, NDArray[np.float64]]],
+    misses: NDArray[np.float64],
+    broken: NDArray[np.bool_],
+) -> tuple[Excluded, ...]:
+    """What each limit leaves out, the strictest first."""
+    excluded = []
+    for row, (key, limit, _, values) in enumerate(held):
+        out = np.flatnonzero(broken[row])
+        if out.size == 0:
+            continue
+        nearest = int(out[np.argmin(misses[row, out])])
+        alone = int(np.count_nonzero(broken[row] & (broken.sum(axis=0) == 1)))
+        excluded.append(Excluded(key, limit, int(out.size), alone, nearest, float(values[nearest])))
+    return tuple(sorted(excluded, key=lambda e: -e.count))
+
+
 def search(
     sheet: Sheet,
     *,
@@ -246,23 +263,6 @@ def search(
     front = np.zeros(count, dtype=bool)
     good = np.flatnonzero(meets)
     front[good] = pareto_front(first=landing_s[good], second=to_spare[good])
-    excluded = []
-    for row, (key, limit, _, values) in enumerate(held):
-        out = np.flatnonzero(broken[row])
-        if out.size == 0:
-            continue
-        nearest = int(out[np.argmin(misses[row, out])])
-        alone = int(np.count_nonzero(broken[row] & (broken.sum(axis=0) == 1)))
-        excluded.append(
-            Excluded(
-                key=key,
-                limit=limit,
-                count=int(out.size),
-                alone=alone,
-                nearest=nearest,
-                nearest_value=float(values[nearest]),
-            )
-        )
     worst = misses.max(axis=0) if count else np.zeros(0)
     return Found(
         packs=tuple(p for p, _, _ in flown),
@@ -274,7 +274,7 @@ def search(
         meets=meets,
         front=front,
         order=good[np.argsort(-landing_s[good], kind="stable")],
-        excluded=tuple(sorted(excluded, key=lambda e: -e.count)),
+        excluded=_excluded(held, misses, broken),
         nearest=None if good.size or not count else int(np.argmin(worst)),
         complete=complete,
     )

@@ -193,20 +193,12 @@ def _trace_room() -> NDArray[np.float64]:
 NOTHING_KEPT = np.empty((0, 0))
 
 
-def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
-    """One flight in detail.
-
-    Parameters
-    ----------
-    setup : Setup
-    factors : Factors, optional
-        One departure; none by default.
-    """
-    factors = Factors.expected() if factors is None else factors
-    params = kernel_parameters(setup=setup, factors=factors)[0]
+def _marched(
+    setup: Setup, factors: Factors, params: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Trace, shape (TRACE_COUNT, n), and summary of one flight; the trace lies in room that is used again."""
     program = program_of(setup=setup, factors=factors)
-    trace = _trace_room()
-    summary = np.empty(kernel.SUMMARY_COUNT)
+    trace, summary = _trace_room(), np.empty(kernel.SUMMARY_COUNT)
     n = kernel.march(
         params,
         program.kind,
@@ -222,8 +214,22 @@ def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
         NOTHING_KEPT,
         summary,
     )
+    return trace[:, :n], summary
+
+
+def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
+    """One flight in detail.
+
+    Parameters
+    ----------
+    setup : Setup
+    factors : Factors, optional
+        One departure; none by default.
+    """
+    factors = Factors.expected() if factors is None else factors
+    params = kernel_parameters(setup=setup, factors=factors)[0]
+    trace, summary = _marched(setup, factors, params)
     landing_s, which = landing_times_s(setup=setup, summary=summary[None])
-    trace = trace[:, :n]
     end_reason = int(summary[kernel.END_REASON])
     p = setup.sheet.pack.parallel
     charge_left = trace[kernel.T_CHARGE_LEFT].copy()
@@ -232,7 +238,7 @@ def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
     return Flight(
         series=setup.sheet.pack.series,
         holds_ah=float(params[kernel.CAPACITY_AH]) * p,
-        time_s=np.arange(n) * STEP_S,
+        time_s=np.arange(trace.shape[1], dtype=np.float64) * STEP_S,
         loaded_v=trace[kernel.T_LOADED_V].copy(),
         cruise_v=trace[kernel.T_CRUISE_V] + polarisation - smooth,
         rest_v=trace[kernel.T_REST_V].copy(),

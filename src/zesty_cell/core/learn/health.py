@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import numpy as np
 
@@ -237,24 +237,19 @@ def _days_full(flights: Sequence[LoggedFlight], now: datetime) -> float:
     return days
 
 
-def health(
-    pack: Pack, flights: Sequence[LoggedFlight], /, *, now: datetime, checks: Sequence[Calibration] = (),
-    used: Sequence[Used | None] = (),
-) -> Health:  # fmt: skip
-    """What the log says of a pack [Ah, Ω, V, °C, days].
+class _Seen(NamedTuple):
+    """What flights and checks of a pack read: capacities, resistances by date, charges left, cells, full cycles."""
 
-    Parameters
-    ----------
-    pack : Pack
-    flights : sequence of LoggedFlight
-        Of this individual, the oldest first; those set aside are left out of the figures of capacity.
-    now : datetime
-        With its time zone.
-    checks : sequence of Calibration
-        Its cell checks.
-    used : sequence of Used or None
-        Charge of each flight, corrected by the calibrations of its craft; plain by default.
-    """
+    capacity: list[Reading]
+    ohms: list[Reading]
+    lefts: list[float]
+    cells: list[tuple[datetime, tuple[float, ...]]]
+    cycles: float
+
+
+def _seen(
+    pack: Pack, flights: Sequence[LoggedFlight], checks: Sequence[Calibration], used: Sequence[Used | None]
+) -> _Seen:
     chemistry = chemistry_for(pack.chemistry)
     capacity: list[Reading] = []
     ohms: list[Reading] = []
@@ -283,6 +278,29 @@ def health(
             if check.resistance_ohm is not None:
                 ohms.append(Reading(check.made_at, cycles, check.resistance_ohm, _RESISTANCE_SIGMA))
     ohms.sort(key=lambda r: r.at)
+    return _Seen(capacity, ohms, lefts, cells, cycles)
+
+
+def health(
+    pack: Pack, flights: Sequence[LoggedFlight], /, *, now: datetime, checks: Sequence[Calibration] = (),
+    used: Sequence[Used | None] = (),
+) -> Health:  # fmt: skip
+    """What the log says of a pack [Ah, Ω, V, °C, days].
+
+    Parameters
+    ----------
+    pack : Pack
+    flights : sequence of LoggedFlight
+        Of this individual, the oldest first; those set aside are left out of the figures of capacity.
+    now : datetime
+        With its time zone.
+    checks : sequence of Calibration
+        Its cell checks.
+    used : sequence of Used or None
+        Charge of each flight, corrected by the calibrations of its craft; plain by default.
+    """
+    capacity, ohms, lefts, cells, cycles = _seen(pack, flights, checks, used)
+    chemistry = chemistry_for(pack.chemistry)
     last = cell_spread(max(cells)[1], chemistry=chemistry) if cells else None
     hottest = [f.hottest_c for f in flights if f.hottest_c is not None]
     share, ratio = _against_beginning(capacity), _against_beginning(ohms)

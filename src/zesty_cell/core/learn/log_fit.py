@@ -140,6 +140,33 @@ def _start(model: _Model) -> NDArray[np.float64]:
     return theta
 
 
+def _better(
+    model: _Model,
+    theta: NDArray[np.float64],
+    normal: tuple[NDArray[np.float64], NDArray[np.float64], float],
+    counted: tuple[NDArray[np.float64], float],
+    damping: float,
+) -> tuple[NDArray[np.float64], NDArray[np.float64], float] | None:
+    """A step that misses less (Levenberg-Marquardt): where it leads, its volts, and the next damping.
+
+    ``normal`` are the normal matrix with its prior, the gradient and the cost here; ``counted`` the weights of the
+    samples and the variance that they are held against.
+    """
+    (matrix, gradient, cost), (weights, variance) = normal, counted
+    for _ in range(8):
+        step = np.linalg.solve(matrix + damping * np.diag(np.diag(matrix)), gradient)
+        new = theta + np.clip(step, -0.4, 0.4)
+        new[3] = min(new[3], 0.0)
+        there = model.volts(new)
+        if there is not None:
+            new_cost = float(np.sum(weights * (model.seen_v - there) ** 2)) / variance
+            new_cost += float(np.sum((new / PRIOR) ** 2))
+            if new_cost <= cost:
+                return new, there, max(damping * 0.3, 1e-9)
+        damping *= 4.0
+    return None
+
+
 def fit_log(
     log: Telemetry, /, *, pack: Pack, air_c: float, cooling: Cooling = "airflow",
     put_back_ah: float | None = None,
@@ -190,20 +217,11 @@ def fit_log(
         gradient = jacobian.T @ (weights * misses) / (sigma_v**2 * apart) - theta / PRIOR**2
         prior = np.diag(PRIOR**-2.0)
         cost = float(np.sum(weights * misses**2)) / (sigma_v**2 * apart) + float(np.sum((theta / PRIOR) ** 2))
-        moved_on = False
-        for _ in range(8):
-            step = np.linalg.solve(normal + prior + damping * np.diag(np.diag(normal + prior)), gradient)
-            new = theta + np.clip(step, -0.4, 0.4)
-            new[3] = min(new[3], 0.0)
-            there = model.volts(new)
-            if there is not None:
-                new_cost = float(np.sum(weights * (model.seen_v - there) ** 2)) / (sigma_v**2 * apart)
-                new_cost += float(np.sum((new / PRIOR) ** 2))
-                if new_cost <= cost:
-                    moved_on = float(np.abs(new - theta).max()) > _STILL
-                    theta, best, damping = new, there, max(damping * 0.3, 1e-9)
-                    break
-            damping *= 4.0
+        better = _better(model, theta, (normal + prior, gradient, cost), (weights, sigma_v**2 * apart), damping)
+        if better is None:
+            break
+        moved_on = float(np.abs(better[0] - theta).max()) > _STILL
+        theta, best, damping = better
         if not moved_on:
             break
     covariance = np.linalg.inv(normal + prior)

@@ -13,7 +13,6 @@ from pydantic import Field
 from zesty_cell.core.entity import Entity
 from zesty_cell.core.learn.flights import ERROR_SHOWN
 
-
 #: Half the width of a 95 % interval, in standard deviations [1].
 Z95 = 1.96
 ParameterKey = Literal["resistance", "polarisation", "capacity", "start", "voltage scale", "diffusion"]

@@ -115,6 +115,23 @@ class CurrentScale:
     flights: int
 
 
+def _check_charges(flights: Sequence[tuple[float, float]], *, least: float) -> None:
+    """Refuse flights that say too little."""
+    if not flights:
+        raise OutOfRangeError("One flight with its charge put back is needed.", field="flights", value=0, limit=1)
+    for shown, back in flights:
+        if back < least:
+            raise OutOfRangeError(
+                f"{1000 * back:.0f} mAh put back says too little: fly until {1000 * least:.0f} mAh are used.",
+                field="put_back_ah", value=back, limit=least,
+            )  # fmt: skip
+        if shown <= 0.0:
+            raise OutOfRangeError(
+                "It showed no charge at all: the sensor is not connected, or switched off.",
+                field="shown_ah", value=shown, limit=0.0,
+            )  # fmt: skip
+
+
 def current_scale(
     *,
     old: float,
@@ -148,20 +165,7 @@ def current_scale(
     OutOfRangeError
         When too little was put back, or the scale would change more than twentyfold without a second look.
     """
-    least = max(LEAST_SHARE * capacity_ah, LEAST_AH)
-    if not flights:
-        raise OutOfRangeError("One flight with its charge put back is needed.", field="flights", value=0, limit=1)
-    for shown, back in flights:
-        if back < least:
-            raise OutOfRangeError(
-                f"{1000 * back:.0f} mAh put back says too little: fly until {1000 * least:.0f} mAh are used.",
-                field="put_back_ah", value=back, limit=least,
-            )  # fmt: skip
-        if shown <= 0.0:
-            raise OutOfRangeError(
-                "It showed no charge at all: the sensor is not connected, or switched off.",
-                field="shown_ah", value=shown, limit=0.0,
-            )  # fmt: skip
+    _check_charges(flights, least=max(LEAST_SHARE * capacity_ah, LEAST_AH))
     total_shown, total_back = sum(s for s, _ in flights), sum(b for _, b in flights)
     ratio = total_back / total_shown
     factor = ratio if reading_rises else 1.0 / ratio

@@ -296,19 +296,17 @@ def _size(pack: Pack, chemistry: Chemistry, cell_mass_kg: float) -> Size:
     )
 
 
+def _ratings(pack: Pack) -> tuple[Ratings | None, Known]:
+    """What the pack may give: as tested or printed by tiers, else its label's C for as long as it lasts."""
+    if pack.ratings is not None or pack.label_c is None:
+        return pack.ratings, "measured"
+    label_a = min(pack.label_c * pack.capacity_ah, 2000.0)
+    return Ratings(continuous_a=label_a, one_minute_a=label_a, ten_second_a=label_a), "maker"
+
+
 def pack_figures(pack: Pack) -> PackFigures:
     """Everything that follows from a pack without flying it.
 
-    Parameters
-    ----------
-    pack : Pack
-
-    Returns
-    -------
-    PackFigures
-
-    Notes
-    -----
     R = S·R_cell/P + links + leads + plugs (PHYSICS 2).  A figure that was measured is taken as it
     is; age (cycles) acts only on estimates and on the maker's figures.
     """
@@ -327,12 +325,7 @@ def pack_figures(pack: Pack) -> PackFigures:
     leads_kg = _leads_mass_kg(pack)
     mass_kg, mass_known, mass_sigma = _mass(pack, chemistry, nominal_wh, leads_kg)
     cell_mass_kg = max(mass_kg - leads_kg, 0.6 * mass_kg) / pack.cell_count
-    ratings: Ratings | None = pack.ratings
-    ratings_known: Known = "measured"
-    if ratings is None and pack.label_c is not None:
-        label_a = min(pack.label_c * pack.capacity_ah, 2000.0)
-        ratings = Ratings(continuous_a=label_a, one_minute_a=label_a, ten_second_a=label_a)
-        ratings_known = "maker"
+    ratings, ratings_known = _ratings(pack)
     return PackFigures(
         capacity_ah=capacity_ah,
         capacity_sigma=capacity_sigma,
