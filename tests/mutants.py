@@ -39,8 +39,11 @@ _OPERATORS = (
 MODULES = {
     "asked/landing": "flight/test_flight.py answer/test_forecast.py",
     "parts/craft": "parts/test_craft.py parts/test_estimates.py answer/test_forecast.py",
+    "parts/craft_load": "parts/test_craft.py parts/test_estimates.py answer/test_forecast.py",
     "parts/pack": "parts/test_pack.py parts/test_measured.py parts/test_layout.py",
+    "parts/pack_figures": "parts/test_pack.py parts/test_measured.py parts/test_layout.py",
     "answer/checks": "answer/test_forecast.py answer/test_any_sheet.py",
+    "answer/current_checks": "answer/test_forecast.py answer/test_any_sheet.py",
     "asked/changes": "choose/test_buys.py",
     "answer/plausibility": "answer/test_plausibility.py",
     "learn/plausibility": "answer/test_plausibility.py",
@@ -50,11 +53,14 @@ MODULES = {
     "choose/search": "choose/test_search.py",
     "choose/compare": "choose/test_compare.py",
     "learn/correction": "learn/test_correction.py asked/test_learned_factors.py",
+    "learn/learned": "learn/test_correction.py asked/test_learned_factors.py",
+    "learn/observation": "learn/test_correction.py",
     "learn/timer": "learn/test_timer.py",
     "learn/threshold": "learn/test_threshold.py",
     "learn/health": "learn/test_health.py",
     "learn/calibration": "learn/test_calibration.py learn/test_scales.py learn/test_measured_points.py",
     "learn/log_fit": "learn/test_log_fit.py",
+    "learn/log_told": "learn/test_log_fit.py",
 }
 
 

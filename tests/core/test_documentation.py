@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import ast
 import importlib
 import inspect
 import pkgutil
 import re
+import textwrap
 from pathlib import Path
 
 import pytest
@@ -23,33 +25,59 @@ FUNCTIONS = [
     for name, f in vars(module).items()
     if inspect.isfunction(f) and f.__module__ == module.__name__ and not name.startswith("_")
 ]
-#: Functions whose result carries no unit: they make entities, dictionaries or plans.
-UNITLESS = {
-    "chemistry_for",
-    "pack_figures",
-    "craft_load",
-    "load_program",
-    "set_up",
-    "fly",
-    "kernel_parameters",
-    "check_flight",
-    "forecast",
-    "sampled_factors",
-    "honest_current",
-    "thresholds",
-    "quieter_threshold",
-    "timers",
-    "warm",
-    "refused",
-}
+#: What may stand in brackets as a unit, alone or in a product: SI, what pilots write, 1 for none.
+_UNIT = re.compile(
+    r"^(?:0|1|1/K|1/s|1/h|%|V|mV|A|mA|Ah|mAh|s|min|ms|h|Hz|K|°C|kg|g|m|mm²|m²|m³|W|Wh|J|N|Pa|Ω|mΩ|m/s|flights?|packs?|readings?|days?"
+    r"|samples?|Ω·m|[A-Za-zΩ°²³%]{1,4}(?:[·/][A-Za-zΩ°²³()·]{1,8}){1,2})$"
+)
+#: Between them in one bracket: “[V, A]”, “[1, °C]”, “[V a cell]”, “[Ah, whole pack]”, “[0 to 1]”.
+_OF = re.compile(
+    r" (?:a|an|each|per|of|apart|over|at|by|as|from|to|in|under|the|whole|ahead|late|early)\b.*$|, whole pack$"
+)
+
+
+def _units_in(text: str) -> list[str]:
+    """What of a docstring's brackets is a unit."""
+    inside = re.findall(r"\[([^\]]+)\]", text)
+    return [one for brackets in inside for one in brackets.split(", ") if _UNIT.match(_OF.sub("", one.strip()))]
+
+
+def _annotations(function) -> list[str]:
+    return [str(a) for name, a in function.__annotations__.items() if name != "self"]
+
+
+def _raised(function) -> set[str]:
+    """Names of the exceptions that a function raises itself."""
+    tree = ast.parse(textwrap.dedent(inspect.getsource(function)))
+    found = set()
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Raise) and isinstance(node.exc, ast.Call) and isinstance(node.exc.func, ast.Name):
+            found.add(node.exc.func.id)
+    return found
 
 
 @pytest.mark.parametrize("function", FUNCTIONS)
 def test_a_public_function_says_what_it_gives_and_in_what_unit(function):
     text = inspect.getdoc(function)
     assert text
-    if function.__name__ not in UNITLESS:
-        assert re.search(r"\[[^\]]+\]", text), "no unit in brackets"
+    # A figure needs its unit; a count, a key, a plan has none to give.
+    if any(re.search(r"\bfloat\b|NDArray\[np\.float64\]", a) for a in _annotations(function)):
+        assert _units_in(text) or "own unit" in text or "read out" in text, "no unit in brackets"
+    assert "[none]" not in text
+    assert "no unit]" not in text
+
+
+@pytest.mark.parametrize("function", FUNCTIONS)
+def test_arrays_say_their_shapes(function):
+    if any("NDArray" in a for a in _annotations(function)):
+        assert re.search(r"shape|\([a-z0-9_ ·+]+,\)|\([a-z0-9_]+, [a-z0-9_]+\)", inspect.getdoc(function) or "")
+
+
+@pytest.mark.parametrize("function", FUNCTIONS)
+def test_what_is_raised_is_told(function):
+    text = inspect.getdoc(function) or ""
+    told = text.partition("Raises")[2]
+    assert {name for name in _raised(function) if name not in told} == set()
 
 
 @pytest.mark.parametrize("function", FUNCTIONS)

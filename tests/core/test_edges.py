@@ -9,7 +9,7 @@ import pytest
 from pydantic import ValidationError
 
 from tests.sheets import heron, pomelo, satsuma, sheet
-from zesty_cell.core.answer.checks import rolling_rms
+from zesty_cell.core.answer.current_checks import rolling_rms
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.answer.thresholds import thresholds
 from zesty_cell.core.asked.changes import changed

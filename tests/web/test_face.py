@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from zesty_cell.core.answer.checks import Check
+from zesty_cell.core.answer.check import Check
 from zesty_cell.web.face import Face
 from zesty_cell.web.preferences import Preferences
 

@@ -34,6 +34,6 @@ def quantiles(values: NDArray[np.float64], /, shares: Sequence[float] = RANGE_SH
 
 
 def range_of(values: NDArray[np.float64], /) -> tuple[float, ...]:
-    """5th, 50th and 95th percentile of the finite ones, in their own unit [as given]; empty where there is none."""
+    """5th, 50th and 95th percentile of the finite of (n,) values, in their own unit; empty where there is none."""
     known = values[np.isfinite(values)]
     return quantiles(known) if known.size else ()

@@ -17,7 +17,7 @@ _MOST = 16
 
 
 def by_identity(function: Callable[[*_Things], _T], /) -> Callable[[*_Things], _T]:
-    """Remember the last answers of a function of frozen entities, given by place: for these very ones [none]."""
+    """Remember the last answers of a function of frozen entities, given by place: for these very ones."""
     kept: dict[tuple[int, ...], tuple[tuple[object, ...], _T]] = {}
 
     @wraps(function)

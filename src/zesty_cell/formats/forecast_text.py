@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zesty_cell.core.answer.checks import Check
+from zesty_cell.core.answer.check import Check
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.clock import clock
 

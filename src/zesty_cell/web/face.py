@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from zesty_cell.core.answer.checks import Check
+from zesty_cell.core.answer.check import Check
 from zesty_cell.web.preferences import Preferences
 from zesty_cell.web.units import ALTITUDE, MASS, SPEED, TEMPERATURE, Quantity, group, minutes
 

@@ -11,7 +11,8 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.flight.honest_current import HonestCurrent, honest_current
-from zesty_cell.core.learn.health import Health, Verdict
+from zesty_cell.core.learn.health import Health
+from zesty_cell.core.learn.verdict import Verdict
 from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.chemistries import CHEMISTRIES, chemistry_for
 from zesty_cell.core.parts.ownership import Keeping, charge_now

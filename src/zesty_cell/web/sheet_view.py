@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from zesty_cell.core.answer.checks import Check
+from zesty_cell.core.answer.check import Check
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.asked.flying import FlyingPattern
 from zesty_cell.core.asked.sheet import Sheet, corrected

@@ -7,13 +7,12 @@ docs/physics.md, "Checks".
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
 from zesty_cell.core.answer.calls import DerivedCallouts, Means
+from zesty_cell.core.answer.check import Check, Status
+from zesty_cell.core.answer.current_checks import current_checks, rolling_rms
 from zesty_cell.core.answer.thresholds import OVER_CUTOFF_V
 from zesty_cell.core.asked.flying import STEP_S
 from zesty_cell.core.clock import clock
@@ -24,10 +23,6 @@ from zesty_cell.core.flight.setup import Setup
 from zesty_cell.core.flight.summary import Brief
 from zesty_cell.core.parts.connectors import CONNECTORS
 from zesty_cell.core.parts.craft import Craft
-from zesty_cell.core.parts.craft_load import standing_current_a
-
-Status = Literal["ok", "look", "stop"]
-Unit = Literal["A", "V", "pack V", "°C", "kg", "share", "ratio", "times", "flights"]
 
 HOT_LOOK_C, HOT_STOP_C = 50.0, 60.0
 #: A burst that lasts so many times its nominal length is worth a look [1].
@@ -38,127 +33,6 @@ CHARGE_LEFT_OK, CHARGE_LEFT_LOW = 0.195, 0.10
 THRUST_TO_WEIGHT_STOP, THRUST_TO_WEIGHT_LOOK = 1.15, 1.6
 POWER_MARGIN_STOP, POWER_MARGIN_LOOK = 1.05, 1.3
 _ORDER = {"stop": 0, "look": 1, "ok": 2}
-
-
-@dataclass(frozen=True)
-class Check:
-    """One check.
-
-    Attributes
-    ----------
-    key : str
-        Stable name.
-    status : Status
-    title : str
-        What was found, as a sentence without its numbers.
-    value, limit : float or None
-        In ``unit``.
-    unit : Unit
-    at_s : float or None
-        When in the flight [s].
-    mend : str
-        What to do; empty when nothing needs doing.
-    land_at_v : float or None
-        A loaded voltage that mends it where it becomes the landing limit [V a cell].
-    """
-
-    key: str
-    status: Status
-    title: str
-    value: float | None
-    limit: float | None
-    unit: Unit
-    at_s: float | None
-    mend: str
-    land_at_v: float | None = None
-
-
-def rolling_rms(current_a: NDArray[np.float64], /, seconds: float) -> NDArray[np.float64]:
-    """Root mean square [A] over every window of ``seconds`` [s]; one value over all where there is less."""
-    window = max(1, min(round(seconds / STEP_S), current_a.size))
-    sums = np.cumsum(np.concatenate(([0.0], current_a**2)))
-    return np.asarray(np.sqrt(np.maximum(sums[window:] - sums[:-window], 0.0) / window))
-
-
-def _worst_tier(current_a: NDArray[np.float64], limits_a: tuple[float, float, float]) -> tuple[int, float, float]:
-    """The tier used most: 0 continuous, 1 one minute, 2 ten seconds; its current [A] and moment [s].
-
-    What lasts longer than a minute must keep to the continuous rating, what lasts longer than ten
-    seconds to the one-minute rating, and nothing may pass the ten-second one.
-    """
-    worst = (0, 0.0, 0.0, -1.0)
-    for tier, (seconds, limit) in enumerate(zip((60.0, 10.0, 1.0), limits_a, strict=True)):
-        rms = rolling_rms(current_a, seconds)
-        k = int(np.argmax(rms))
-        if rms[k] / limit > worst[3]:
-            worst = (tier, float(rms[k]), k * STEP_S, float(rms[k]) / limit)
-    return worst[:3]
-
-
-_TIERS = ("continuous", "one-minute", "ten-second")
-
-
-def _pack_rating(setup: Setup, flight: Flight, stop: int) -> Check | None:
-    ratings = setup.figures.ratings
-    if ratings is None:
-        return None
-    limits = (ratings.continuous_a, ratings.one_minute_a, ratings.ten_second_a)
-    tier, worst_a, at_s = _worst_tier(flight.current_a[:stop], limits)
-    source = "label" if setup.figures.ratings_known == "maker" else "pack"
-    name = f"the {source}'s {_TIERS[tier]} rating"
-    share = worst_a / limits[tier]
-    if share <= 1.0:
-        return Check("pack_rating", "ok", f"Current stays inside {name}", worst_a, limits[tier], "A", at_s, "")
-    return Check(
-        "pack_rating",
-        "look" if share <= 1.15 else "stop",
-        f"Current passes {name}",
-        worst_a,
-        limits[tier],
-        "A",
-        at_s,
-        "Use part throttle, a finer propeller, or a pack with more cells in parallel.",
-    )
-
-
-def _honest(setup: Setup, flight: Flight, honest: HonestCurrent, stop: int) -> Check:
-    rms = rolling_rms(flight.current_a[:stop], 60.0)
-    k = int(np.argmax(rms))
-    status: Status = "ok" if rms[k] <= honest.current_a else "look" if rms[k] <= 1.3 * honest.current_a else "stop"
-    why = "heat" if honest.limited_by == "heat" else "sag"
-    return Check(
-        "honest_current",
-        status,
-        "The hardest minute is inside the honest current"
-        if status == "ok"
-        else "Hardest minute over the honest current",
-        float(rms[k]),
-        honest.current_a,
-        "A",
-        k * STEP_S,
-        "" if status == "ok" else f"Set by {why}: fly gentler, or a stiffer pack.",
-    )
-
-
-def _part_limit(
-    key: str, part: str, limit_a: float | None, setup: Setup, flight: Flight, stop: int
-) -> Check | None:
-    if limit_a is None:
-        return None
-    k = int(np.argmax(flight.full_throttle_a[:stop]))
-    # Held on the ground the propeller is loaded most, and that happens: at every take-off.
-    worst_a = standing_current_a(
-        load=setup.load, flying_a=float(flight.full_throttle_a[k]), pack_ohm=setup.figures.resistance_ohm
-    )
-    share = worst_a / limit_a
-    status: Status = "ok" if share <= 1.0 else "look" if share <= 1.1 else "stop"
-    title = (
-        f"Full throttle stays inside the {part} limit"
-        if status == "ok"
-        else f"Full throttle passes the {part} limit"
-    )
-    mend = "" if status == "ok" else "Take a finer propeller, one cell less, or limit the throttle."
-    return Check(key, status, title, worst_a, limit_a, "A", k * STEP_S, mend)
 
 
 def _esc_cutoff(setup: Setup, flight: Flight, stop: int) -> Check | None:
@@ -452,15 +326,11 @@ def check_flight(
     Without ``callouts`` theirs is left out: a comparison sets none.
     """
     stop = flight.index_at(flight.landing_s) + 1
-    limits = setup.sheet.craft.limits
     found = (
         _charge_left(flight),
         _power(setup, flight, brief),
         _floor(setup, flight, stop),
-        _pack_rating(setup, flight, stop),
-        _honest(setup, flight, honest, stop),
-        _part_limit("motor_limit", "motors'", limits.all_motors_a(), setup, flight, stop),
-        _part_limit("esc_limit", "ESC's", limits.all_escs_burst_a(), setup, flight, stop),
+        *current_checks(setup=setup, flight=flight, honest=honest, stop=stop),
         _esc_cutoff(setup, flight, stop),
         _maximum_voltage(setup),
         _connector(setup, flight, stop),

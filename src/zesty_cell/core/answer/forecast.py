@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zesty_cell.core.answer.calls import DerivedCallouts
-from zesty_cell.core.answer.checks import Check, check_flight
+from zesty_cell.core.answer.check import Check
+from zesty_cell.core.answer.checks import check_flight
 from zesty_cell.core.answer.lead import LeadChoice
 from zesty_cell.core.answer.thresholds import LATE_SHARE, timers
 from zesty_cell.core.asked import learned_factors as taught

@@ -66,7 +66,6 @@ def craft_doubts(craft: Craft, /) -> tuple[Doubt, ...]:
     """What of a craft cannot be or hardly can [kg, A, V, W/kg, N/m²]."""
     found: list[Doubt] = []
     steady, full = craft.steady, craft.full_throttle
-    rotor = craft.lifts_itself()
     steady_w: float | None = None
     if isinstance(steady, MeasuredPoint | MeasuredCharge):
         at = f"steady.{steady.source}"
@@ -100,39 +99,51 @@ def craft_doubts(craft: Craft, /) -> tuple[Doubt, ...]:
                 f"It was flown at {steady.voltage_v:g} V: its highest voltage is not below that.",
             ))  # fmt: skip
     if isinstance(steady, RotorGeometry):
-        mass_kg = 1.4 * craft.dry_mass_kg
-        loading = mass_kg * STANDARD_GRAVITY_M_S2 / disc_area_m2(steady)
-        if _outside(loading, DISC_LOADING):
-            size_cm = 100.0 * steady.rotor_diameter_m
-            hint = (
-                f"Is it {size_cm:.0f} inches, {2.54 * size_cm:.0f} cm?" if loading > DISC_LOADING[1]
-                else f"Is it {size_cm / 10.0:.1f} cm?"
-            )  # fmt: skip
-            found.append(Doubt(
-                "rotor_size", "steady.rotor.rotor_diameter_m", False,
-                f"{steady.rotor_count} of {size_cm:.0f} cm for about {1000 * mass_kg:.0f} g hardly fly. {hint}",
-            ))  # fmt: skip
+        found += _rotor_doubts(craft, steady)
     if isinstance(full, MeasuredFullThrottle) and steady_w is not None:
-        ratio = full.current_a * full.voltage_v / steady_w
-        place, count = "full_throttle.measured.current_a", craft.limits.motor_count
-        if ratio <= 1.0:
-            found.append(Doubt(
-                "full_under_steady", place, True,
-                f"Full throttle takes more than steady flight: {steady_w:.0f} W there, "
-                f"{full.current_a * full.voltage_v:.0f} W here. Is it the whole craft's current?",
-            ))  # fmt: skip
-        elif rotor and ratio < 1.9:
-            each = f" If it is one motor's, all {count} take {count * full.current_a:.0f} A." if count > 1 else ""
-            found.append(Doubt(
-                "full_too_low", place, False,
-                f"That is thrust for {ratio ** (2 / 3):.1f} times its weight: it would hardly climb.{each}",
-            ))  # fmt: skip
-        elif ratio > 45.0:
-            found.append(Doubt(
-                "full_too_high", place, False,
-                f"That is {ratio:.0f} times what steady flight takes. Is one of the two in other units?",
-            ))  # fmt: skip
+        found += _full_throttle_doubts(craft, full, steady_w)
     return tuple(found)
+
+
+def _rotor_doubts(craft: Craft, steady: RotorGeometry) -> list[Doubt]:
+    found: list[Doubt] = []
+    mass_kg = 1.4 * craft.dry_mass_kg
+    loading = mass_kg * STANDARD_GRAVITY_M_S2 / disc_area_m2(steady)
+    if _outside(loading, DISC_LOADING):
+        size_cm = 100.0 * steady.rotor_diameter_m
+        hint = (
+            f"Is it {size_cm:.0f} inches, {2.54 * size_cm:.0f} cm?" if loading > DISC_LOADING[1]
+            else f"Is it {size_cm / 10.0:.1f} cm?"
+        )  # fmt: skip
+        found.append(Doubt(
+            "rotor_size", "steady.rotor.rotor_diameter_m", False,
+            f"{steady.rotor_count} of {size_cm:.0f} cm for about {1000 * mass_kg:.0f} g hardly fly. {hint}",
+        ))  # fmt: skip
+    return found
+
+
+def _full_throttle_doubts(craft: Craft, full: MeasuredFullThrottle, steady_w: float) -> list[Doubt]:
+    found: list[Doubt] = []
+    ratio = full.current_a * full.voltage_v / steady_w
+    place, count = "full_throttle.measured.current_a", craft.limits.motor_count
+    if ratio <= 1.0:
+        found.append(Doubt(
+            "full_under_steady", place, True,
+            f"Full throttle takes more than steady flight: {steady_w:.0f} W there, "
+            f"{full.current_a * full.voltage_v:.0f} W here. Is it the whole craft's current?",
+        ))  # fmt: skip
+    elif craft.lifts_itself() and ratio < 1.9:
+        each = f" If it is one motor's, all {count} take {count * full.current_a:.0f} A." if count > 1 else ""
+        found.append(Doubt(
+            "full_too_low", place, False,
+            f"That is thrust for {ratio ** (2 / 3):.1f} times its weight: it would hardly climb.{each}",
+        ))  # fmt: skip
+    elif ratio > 45.0:
+        found.append(Doubt(
+            "full_too_high", place, False,
+            f"That is {ratio:.0f} times what steady flight takes. Is one of the two in other units?",
+        ))  # fmt: skip
+    return found
 
 
 def pack_doubts(pack: Pack, /) -> tuple[Doubt, ...]:
@@ -205,7 +216,7 @@ def landing_doubts(sheet: Sheet, /) -> tuple[Doubt, ...]:
 
 
 def sheet_doubts(sheet: Sheet, /) -> tuple[Doubt, ...]:
-    """What of a whole sheet cannot be or hardly can: craft, pack and landing [none]; fields are its paths."""
+    """What of a whole sheet cannot be or hardly can: craft, pack and landing; fields are its paths."""
     return (
         *(replace(d, field=f"craft.{d.field}") for d in craft_doubts(sheet.craft)),
         *(replace(d, field=f"pack.{d.field}") for d in pack_doubts(sheet.pack)),

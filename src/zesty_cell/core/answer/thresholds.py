@@ -80,7 +80,7 @@ def voltage_step_v(*, series: int) -> float:
 
 
 def on_step(*, value: float, step: float, up: bool | None = None) -> float:
-    """A value on a transmitter's step, in its unit [same as value]: to the nearest, or always up or down."""
+    """A value on a transmitter's step, in its own unit: to the nearest, or always up or down."""
     steps = value / step
     if up is None:
         return round(math.floor(steps + 0.5) * step, 6)
@@ -141,7 +141,8 @@ def thresholds(*, setup: Setup, flight: Flight) -> dict[CalloutKey, Threshold]:
 
 
 def in_earnest_s(*, low_from: NDArray[np.int64], step_s: float) -> NDArray[np.float64]:
-    """From when on a call is true [s], for the steps from which the steady voltage stays under its threshold.
+    """From when on a call is true [s], shape as given, for the steps from which the steady voltage stays under its
+    threshold.
 
     To the sample as :func:`~zesty_cell.core.flight.watch.try_settings` has it.
     """
@@ -169,6 +170,11 @@ def timers(*, setup: Setup, flight: Flight, earliest_landing_s: float) -> Timers
 
     The timer is the guard that works without telemetry, so it takes the early end of the range, not
     its middle: see :func:`guard_timer`.
+
+    Parameters
+    ----------
+    earliest_landing_s : float
+        By which the flights that count may have reached their landing point [s].
     """
     start_home_s = max(flight.landing_s - setup.home_s, 0.5 * flight.landing_s)
     timer_s, down_s = guard_timer(down_s=min(earliest_landing_s, flight.landing_s), home_s=setup.home_s)

@@ -14,13 +14,14 @@ from pydantic import ValidationError
 
 from zesty_cell.core.asked.flying import STEP_S, Activity
 from zesty_cell.core.asked.learned_factors import PackKind
+from zesty_cell.core.asked.rebuilt import plain_pack
 from zesty_cell.core.asked.sheet import ChangeKey, Sheet
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import ChemistryKey
 from zesty_cell.core.parts.connectors import CONNECTORS
 from zesty_cell.core.parts.craft import Craft, RotorGeometry, SteadyPower, WingGeometry
 from zesty_cell.core.parts.craft_load import efficiency_of
-from zesty_cell.core.parts.pack import HEAVIEST_PACK_KG, Pack
+from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import pack_figures
 
 LIGHTER_KG, LIGHTER_SHARE = 0.050, 0.05
@@ -65,31 +66,6 @@ class Change:
     apply: Callable[[Sheet], Sheet | None]
     title: Callable[[Sheet, Callable[[float], str], Callable[[float], str]], str]
     cost: str
-
-
-def plain_pack(pack: Pack) -> Pack:
-    """The pack with what its tests say written into its own figures [Ah, Ω, kg], ready to be scaled."""
-    figures = pack_figures(pack)
-    change: dict[str, object] = {
-        "tests": {},
-        "cell_resistance_ohm": min(figures.cell_resistance_ohm, 2.0),
-        # Age and label optimism are in these figures already.
-        "resistance_known": "measured",
-        "capacity_ah": max(figures.capacity_ah, 0.02),
-        "capacity_known": "measured",
-        # An estimated one may be more than anybody may enter.
-        "mass_kg": min(figures.mass_kg, HEAVIEST_PACK_KG),
-        "mass_known": figures.mass_known,
-    }
-    return Pack.model_validate(pack.model_dump() | change)
-
-
-def rebuilt(pack: Pack, /, **change: object) -> Pack | None:
-    """The pack with other values [V, Ah, Ω, kg]; None where that leads out of what the model allows."""
-    try:
-        return Pack.model_validate(pack.model_dump() | change)
-    except ValidationError:
-        return None
 
 
 def _with_pack(sheet: Sheet, **change: object) -> Sheet:
@@ -390,7 +366,7 @@ CHANGES: dict[ChangeKey, Change] = {
 
 
 def changed(sheet: Sheet, *, key: ChangeKey) -> Sheet | None:
-    """The sheet with one change [no unit]; None where it does not apply, or leads out of what the model allows."""
+    """The sheet with one change; None where it does not apply, or leads out of what the model allows."""
     try:
         other = CHANGES[key].apply(sheet)
     except ValidationError:
@@ -405,7 +381,7 @@ def changed(sheet: Sheet, *, key: ChangeKey) -> Sheet | None:
 
 
 def as_flown(sheet: Sheet) -> Sheet:
-    """The sheet with what is being tried applied to it [no unit]; what does not apply is passed over."""
+    """The sheet with what is being tried applied to it; what does not apply is passed over."""
     if not sheet.trying:
         return sheet
     flown = sheet.model_copy(update={"trying": ()})

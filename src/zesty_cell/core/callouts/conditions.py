@@ -44,7 +44,7 @@ class Switch(Entity):
 
 
 def free_positions(*, taken: Set[tuple[str, str]], asking: Set[str]) -> Iterator[Switch]:
-    """Switch positions for packs, in their order: none of ``taken``, and of no switch that is ``asking`` [none]."""
+    """Switch positions for packs, in their order: none of ``taken``, and of no switch that is ``asking``."""
     return (
         Switch(name=name, position=position)
         for name in SWITCHES

@@ -276,6 +276,6 @@ ODDITIES: tuple[Oddity, ...] = (
 
 
 def run_oddity(key: str, /, *, plan: CalloutPlan, result: Forecast) -> DryRun | None:
-    """A plan on an oddity by its key [none]; None for an unknown one."""
+    """A plan on an oddity by its key; None for an unknown one."""
     oddity = next((o for o in ODDITIES if o.key == key), None)
     return None if oddity is None else oddity.run(plan, result)

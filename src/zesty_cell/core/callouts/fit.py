@@ -192,7 +192,7 @@ class Difference:
 
 
 def differences(*, sent: CalloutPlan, held: CalloutPlan) -> tuple[Difference, ...]:
-    """Field by field, what came back otherwise than it went [none]."""
+    """Field by field, what came back otherwise than it went."""
     found: list[Difference] = []
 
     def walk(path: str, a: object, b: object) -> None:

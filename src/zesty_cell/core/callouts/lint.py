@@ -26,7 +26,7 @@ _ORDER: dict[Severity, int] = {"stop": 0, "look": 1, "note": 2}
 
 
 def lint(*, plan: CalloutPlan, result: Forecast, kept: KeptFlights | None = None) -> tuple[Finding, ...]:
-    """Everything wrong with a plan on the flight it is for, worst first [findings are words, no unit].
+    """Everything wrong with a plan on the flight it is for, worst first.
 
     A mend that makes the plan worse on the sampled flights is not offered, where those are given.
 

@@ -30,7 +30,7 @@ def alike_cells(profile: Profile, /, *, other: Profile) -> bool:
     return _apart_v(profile, other) <= _SAME_BOUNDS_V + 1e-9
 
 
-def same_profile(profile: Profile, other: Profile) -> bool:
+def same_profile(profile: Profile, /, *, other: Profile) -> bool:
     """Whether two packs share a profile: as many cells of one chemistry."""
     return profile.series == other.series and alike_cells(profile, other=other)
 
@@ -46,7 +46,7 @@ def facing(plan: CalloutPlan, pack: Pack, /) -> CalloutPlan:
 
 
 def not_told_apart(plan: CalloutPlan, /) -> tuple[str, str] | None:
-    """Where two packs of a plan cannot be told apart, and words for it [none]; None where all can."""
+    """Where two packs of a plan cannot be told apart, and words for it; None where all can."""
     seen: dict[tuple[str, str], str] = {}
     for k, profile in enumerate(plan.profiles):
         if plan.choose == "switch" and profile.switch is not None:
@@ -61,7 +61,7 @@ def not_told_apart(plan: CalloutPlan, /) -> tuple[str, str] | None:
     return None
 
 
-def by_switch(plan: CalloutPlan) -> CalloutPlan:
+def by_switch(plan: CalloutPlan, /) -> CalloutPlan:
     """The plan with a switch position for each pack.
 
     Raises
@@ -83,7 +83,7 @@ def by_switch(plan: CalloutPlan) -> CalloutPlan:
     return plan.model_copy(update={"profiles": tuple(profiles), "choose": "switch"})
 
 
-def told_by_voltage(profiles: Sequence[Profile]) -> bool:
+def told_by_voltage(profiles: Sequence[Profile], /) -> bool:
     """Whether the voltage at arming tells the packs apart, full or part-used."""
     spans = sorted((p.floor_v * p.series, (p.full_v + FULL_TOLERANCE_V) * p.series) for p in profiles)
     return all(high < low for (_, high), (low, _) in pairwise(spans))

@@ -308,6 +308,6 @@ class CalloutPlan(Entity):
 
 
 def switches_asking(plan: CalloutPlan, /) -> set[str]:
-    """The switches by which something is asked for or set back: none of them can tell packs apart [none]."""
+    """The switches by which something is asked for or set back: none of them can tell packs apart."""
     asking = {r.guards.switch.name for r in plan.rules if r.guards.switch is not None}
     return asking | {t.reset.name for t in plan.timers if t.reset is not None}

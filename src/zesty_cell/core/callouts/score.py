@@ -117,7 +117,7 @@ Progress = Callable[[int, int], None]
 
 
 def scored_rules(plan: CalloutPlan, /) -> tuple[Rule, ...]:
-    """The rules whose calls are judged [none]: those that watch telemetry in flight and no switch asks for."""
+    """The rules whose calls are judged: those that watch telemetry in flight and no switch asks for."""
     return tuple(
         r
         for r in plan.rules

@@ -78,7 +78,7 @@ def add_pack(plan: CalloutPlan, result: Forecast, /, *, now: SetTimer | None = N
     school = plan.school or "loaded voltage"
     other = write_plan(result, school=school, current_error=plan.current_error, now=now).plan
     [theirs] = other.profiles
-    if any(p.series == theirs.series and not same_profile(p, theirs) for p in plan.profiles):
+    if any(p.series == theirs.series and not same_profile(p, other=theirs) for p in plan.profiles):
         words = result.setup.chemistry.short_name.replace("-", " ")
         named = {"name": f"{theirs.name} {words}", "say": f"{theirs.say} {words}"}
         other = other.model_copy(update={"profiles": (theirs.model_copy(update=named),)})
@@ -95,7 +95,7 @@ def keep_packs(plan: CalloutPlan, /, *, of: CalloutPlan) -> CalloutPlan:
     """
     own = plan.profiles
     for profile in of.profiles:
-        if not any(same_profile(profile, p) for p in own):
+        if not any(same_profile(profile, other=p) for p in own):
             rest = tuple(p for p in of.profiles if p.key != profile.key)
             other = of.model_copy(update={"profiles": (profile, *rest)}).flown_with(series=profile.series)
             plan = _with_plan(plan, other.model_copy(update={"profiles": (profile,)}))
@@ -103,17 +103,17 @@ def keep_packs(plan: CalloutPlan, /, *, of: CalloutPlan) -> CalloutPlan:
         plan = plan.model_copy(update={"choose": of.choose, "wrong_profile": of.wrong_profile})
         profiles = []
         for profile in plan.profiles:
-            was = next((p for p in of.profiles if same_profile(p, profile)), None)
+            was = next((p for p in of.profiles if same_profile(p, other=profile)), None)
             profiles.append(profile.model_copy(update={"switch": was.switch if was else profile.switch}))
         plan = plan.model_copy(update={"profiles": tuple(profiles)})
     return CalloutPlan.model_validate(plan.model_dump())
 
 
 def named_like(written: CalloutPlan, /, *, plan: CalloutPlan) -> CalloutPlan:
-    """A plan with the keys that another one has for the same packs [none]: which comes first is each page's own."""
+    """A plan with the keys that another one has for the same packs: which comes first is each page's own."""
     names: dict[str | None, str] = {}
     for profile in written.profiles:
-        same = next((p for p in plan.profiles if same_profile(p, profile)), profile)
+        same = next((p for p in plan.profiles if same_profile(p, other=profile)), profile)
         names[profile.key] = same.key
     if len(set(names.values())) < len(names) or all(k == v for k, v in names.items()):
         return written
@@ -139,7 +139,7 @@ def _with_plan(plan: CalloutPlan, other: CalloutPlan) -> CalloutPlan:
     """A plan with what another one, for one further pack, says."""
     theirs = other.profiles[0]
     own = next((p for p in plan.profiles if p.series == plan.series), plan.profiles[0])
-    known = next((p for p in plan.profiles if same_profile(p, theirs)), None)
+    known = next((p for p in plan.profiles if same_profile(p, other=theirs)), None)
     if known is None and len(plan.profiles) >= MOST_PROFILES:
         raise OutOfRangeError(
             f"A plan holds {MOST_PROFILES} packs.", field="profiles", value=MOST_PROFILES + 1, limit=MOST_PROFILES
@@ -367,7 +367,9 @@ def write_for_packs(
     if len(results) > 1:
         for clock in plan.timers:
             profile = plan.profile(clock.profile)
-            of = [r for r in results if profile is None or same_profile(profile, profile_of(r.setup.sheet.pack))]
+            of = [
+                r for r in results if profile is None or same_profile(profile, other=profile_of(r.setup.sheet.pack))
+            ]
             shortest = min(of, key=lambda r: r.callouts.timers.timer_s).setup.sheet.pack.name
             first_of = f"the earliest of {len(of)} packs, {shortest}" if len(of) > 1 else shortest
             reasons[clock.key] = f"For {first_of}: the guard that needs no telemetry."

@@ -6,7 +6,7 @@ import numpy as np
 
 
 def spoken_number(*, value: float, decimals: int) -> str:
-    """A number as it is read out [no unit]: “16.4”, “3.65”, “1 250” as “1250”."""
+    """A number as it is read out: “16.4”, “3.65”, “1 250” as “1250”."""
     return f"{value:.{decimals}f}"
 
 

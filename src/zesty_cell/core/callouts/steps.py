@@ -97,7 +97,7 @@ def _guard_words(plan: CalloutPlan, guards: Guards) -> list[str]:
 
 
 def condition_sentence(plan: CalloutPlan, /, *, rule: Rule) -> str:
-    """What must be true for a rule [none]: “Land now is true when … for 3 s, while armed.”"""
+    """What must be true for a rule: “Land now is true when … for 3 s, while armed.”"""
     joined = " and " if rule.join == "all" else " or "
     parts = joined.join(_condition_words(plan, rule, c) for c in rule.conditions)
     guards = _guard_words(plan, rule.guards)
@@ -110,7 +110,7 @@ def condition_sentence(plan: CalloutPlan, /, *, rule: Rule) -> str:
 
 
 def sound_sentence(rule: Rule, /, *, files: dict[str, str]) -> str:
-    """What a rule does when it is true [none]."""
+    """What a rule does when it is true."""
     does = []
     if rule.say:
         does.append(f"say “{rule.say}” ({files[rule.say]})")
@@ -148,7 +148,7 @@ def _timer_sentence(plan: CalloutPlan, timer: Timer, files: dict[str, str]) -> s
 
 
 def sounds_of(plan: CalloutPlan, /) -> tuple[Sound, ...]:
-    """Everything a plan says in words of its own, each once, with the short name of its file [none]."""
+    """Everything a plan says in words of its own, each once, with the short name of its file."""
     words = [r.say for r in plan.rules if r.on and r.say]
     words += [t.end for t in plan.timers if t.on]
     words += [p.say for p in plan.profiles] + ([plan.wrong_profile] if plan.profiles else [])
@@ -176,7 +176,7 @@ _UNITS = {
 
 
 def spoken_sounds(plan: CalloutPlan, /) -> tuple[Sound, ...]:
-    """Everything a plan may say [none]: its own words, its minutes, and the numbers of what is read out.
+    """Everything a plan may say: its own words, its minutes, and the numbers of what is read out.
 
     Numbers are made of parts (“twenty”, “two”, “point”, “four”, “volts”), as transmitters put them together.
     """
@@ -212,7 +212,7 @@ def spoken_sounds(plan: CalloutPlan, /) -> tuple[Sound, ...]:
 
 
 def sound_name(words: str, /) -> str:
-    """A short lower-case name for words [none]: “telemetry lost” is “telelost”."""
+    """A short lower-case name for words: “telemetry lost” is “telelost”."""
     parts: list[str] = re.findall(r"[a-z0-9]+", words.lower()) or ["sound"]
     whole = "".join(parts)
     if len(whole) <= SOUND_NAME_LENGTH or len(parts) == 1:

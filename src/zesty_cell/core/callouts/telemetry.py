@@ -91,7 +91,7 @@ class SeenLog:
 
 
 def last_heard(values: NDArray[np.float64], /) -> NDArray[np.float64]:
-    """Each value, or the last known one before it, shape (n,) [as given]; NaN before the first."""
+    """Each value, or the last known one before it, shape (n,), in its own unit; NaN before the first."""
     known = np.where(np.isnan(values), -1, np.arange(values.size))
     latest = np.maximum.accumulate(known)
     return np.where(latest < 0, np.nan, values[np.maximum(latest, 0)])

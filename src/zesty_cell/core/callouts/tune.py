@@ -172,10 +172,8 @@ def tune(
     sheet : Sheet
     most_false, most_late : float
         The pilot's limits: share of flights with a false or far too early call, and with a late one [1].
-    progress : callable, optional
-        Called with the days done and all days.
-    cancelled : callable
-        Asked before each day.
+    progress, cancelled : callable, optional
+        Called with the days done and all days; asked before each day.
 
     Raises
     ------

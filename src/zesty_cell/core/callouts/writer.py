@@ -65,7 +65,7 @@ class Written:
 
 
 def cell_words(series: int, /) -> str:
-    """A cell count as it is spoken [no unit]: “six cells”."""
+    """A cell count as it is spoken: “six cells”."""
     number = CELL_WORDS[series] if series < len(CELL_WORDS) else str(series)
     return f"{number} cell{'' if series == 1 else 's'}"
 

@@ -7,7 +7,9 @@ from typing import Literal
 
 import numpy as np
 
-from zesty_cell.core.answer.checks import POWER_MARGIN_LOOK, THRUST_TO_WEIGHT_LOOK, Status, rolling_rms
+from zesty_cell.core.answer.check import Status
+from zesty_cell.core.answer.checks import POWER_MARGIN_LOOK, THRUST_TO_WEIGHT_LOOK
+from zesty_cell.core.answer.current_checks import rolling_rms
 from zesty_cell.core.flight.honest_current import HonestCurrent
 from zesty_cell.core.flight.one import Flight
 from zesty_cell.core.flight.setup import Setup

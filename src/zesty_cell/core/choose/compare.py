@@ -13,7 +13,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.answer.checks import Check, check_flight
+from zesty_cell.core.answer.check import Check
+from zesty_cell.core.answer.checks import check_flight
 from zesty_cell.core.answer.forecast import cruise_current_a, mah_per_km, mean_current_a, sampled_factors, used_wh
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.choose.candidates import LandingVolts, with_pack

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.asked.changes import rebuilt
+from zesty_cell.core.asked.rebuilt import rebuilt
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.choose.candidates import label_name, with_pack
 from zesty_cell.core.errors import OutOfRangeError

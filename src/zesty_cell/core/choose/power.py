@@ -8,7 +8,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from zesty_cell.core.asked.changes import BETTER_RESISTANCE, MORE_CAPACITY, changed, plain_pack, rebuilt
+from zesty_cell.core.asked.changes import BETTER_RESISTANCE, MORE_CAPACITY, changed
+from zesty_cell.core.asked.rebuilt import plain_pack, rebuilt
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.choose.candidates import with_pack
 from zesty_cell.core.errors import OutOfRangeError

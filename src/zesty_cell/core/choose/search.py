@@ -123,7 +123,17 @@ _CHUNKS_AHEAD = 4
 
 
 def pareto_front(*, first: NDArray[np.float64], second: NDArray[np.float64]) -> NDArray[np.bool_]:
-    """Which points no other beats in one value [1] without losing in the other [1]; both the larger the better."""
+    """Which points no other equals in both values and beats in one: of equal points, the first.
+
+    Parameters
+    ----------
+    first, second : float64 array, shape (n,)
+        Both the larger the better, each in its own unit.
+
+    Returns
+    -------
+    bool array, shape (n,)
+    """
     front = np.zeros(first.size, dtype=bool)
     best = -np.inf
     for k in np.lexsort((-second, -first)):

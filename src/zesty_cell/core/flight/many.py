@@ -69,8 +69,10 @@ Visitor = Callable[[slice, Knots], None]
 
 @cache
 def flight_pool() -> ThreadPoolExecutor:
-    # Two threads share out the flights; the kernel releases the GIL.  (A compiled parallel loop
-    # entered from two request threads at once can abort the process, so there is none.)
+    """The two threads that share out flights, one pool for the process: the kernel releases the GIL.
+
+    (A compiled parallel loop entered from two request threads at once can abort the process, so there is none.)
+    """
     return ThreadPoolExecutor(max_workers=2, thread_name_prefix="flights")
 
 
@@ -154,7 +156,7 @@ def start_many(
     beyond_landing: float = np.inf,
     visit: Visitor | None = None,
 ) -> Callable[[], NDArray[np.float64]]:
-    """Set many flights of one sheet off, shared out over two threads; the result waits for them.
+    """Set many flights of one sheet off, shared out in chunks over two threads, and come back at once.
 
     Parameters
     ----------
@@ -162,7 +164,7 @@ def start_many(
     longest_s : float
         No flight is followed for longer [s].
     beyond_landing : float
-        How far past its landing each flight is followed, as a share of its time.
+        How far past its landing each flight is followed, as a share of its time; to the end by default.
     visit : Visitor, optional
         Given each chunk's knots while they exist; may run in two threads at once, each with its own
         rows.
@@ -170,7 +172,8 @@ def start_many(
     Returns
     -------
     callable
-        Waits, and gives the float64 array of shape (k, kernel.SUMMARY_COUNT) [s].
+        Waits for all of them, and gives the kernel's summaries, float64 of shape (k, kernel.SUMMARY_COUNT), in the
+        units of its columns; what ``visit`` raised is raised there.
     """
     prepared = _Prepared(setup, factors, beyond_landing, longest_s)
 

@@ -130,7 +130,7 @@ def expected_parameters(setup: Setup, /, *, beyond_landing: float = np.inf) -> l
 
 
 def kernel_parameters(*, setup: Setup, factors: Factors, beyond_landing: float = np.inf) -> NDArray[np.float64]:
-    """The kernel's parameters, one row per flight, all per cell.
+    """The kernel's parameters, one row per flight, all per cell [V, A, Ω, Ah, s].
 
     Parameters
     ----------

@@ -66,7 +66,7 @@ class VoltageCalibration(_Kept):
     craft_points: CraftPoints | None = None
 
     def scale(self) -> VoltageScale:
-        """What follows from the readings [none, V]."""
+        """What follows from the readings [V]."""
         return voltage_scale(old=self.old, points=self.points, step=self.step, takes_offset=self.takes_offset)
 
     def corrected_v(self, shown_v: Volts, /) -> Volts:
@@ -94,7 +94,7 @@ class CurrentCalibration(_Kept):
     craft_points: CraftPoints | None = None
 
     def scale(self) -> CurrentScale:
-        """What follows from the readings [none, 1]."""
+        """What follows from the readings [1]."""
         return current_scale(
             old=self.old,
             flights=self.flights,

@@ -7,8 +7,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from zesty_cell.core.learn.health import SPREAD_RETIRE_V, SPREAD_WATCH_V, Verdict, judge
+from zesty_cell.core.learn.verdict import Verdict, judge
 from zesty_cell.core.parts.chemistry import Chemistry, charge_left_at_rest
+
+#: Cells this far apart at rest and a pack is watched, and retired [V]; see docs/physics.md, "Pack health".
+SPREAD_WATCH_V, SPREAD_RETIRE_V = 0.03, 0.10
 
 
 @dataclass(frozen=True)

@@ -95,7 +95,7 @@ def _prior(setup: Setup, packs: int, patterns: int, sensors: Sequence[float]) ->
 
 
 def learn(sheet: Sheet, observations: Sequence[Observation], /, *, told: Sequence[PackTold] = ()) -> Learned:
-    """What flights of a craft, with packs of one type, teach about both [Ah, s, 1].
+    """What flights of a craft, with packs of one type, teach about both: factors on the sheet's estimate [1].
 
     Power, capacity and resistance hold for craft and packs whatever the pattern; how lively it is flown belongs
     to each pattern, and a sensor's error to all that it showed.
@@ -107,7 +107,17 @@ def learn(sheet: Sheet, observations: Sequence[Observation], /, *, told: Sequenc
     observations : sequence of Observation
         None are needed: then only the priors speak.
     told : sequence of PackTold
-        What fits of logs told of individuals [1].
+        What fits of logs told of individuals.
+
+    Returns
+    -------
+    Learned
+        The priors themselves where there is nothing to learn from.
+
+    Raises
+    ------
+    OutOfRangeError
+        As :func:`~zesty_cell.core.flight.setup.set_up`, of the sheet.
     """
     setup = set_up(sheet)
     packs = tuple(dict.fromkeys([*(o.pack for o in observations), *(t.pack for t in told)]))

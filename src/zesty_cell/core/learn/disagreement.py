@@ -56,7 +56,11 @@ class Disagreement:
 def disagreement(
     learned: Learned, observations: Sequence[Observation], /, *, sheet: Sheet, names: dict[str, str]
 ) -> Disagreement | None:
-    """Whether flights disagree strongly with the plain sheet, and why that may be [1]; None where they agree.
+    """Whether flights disagree strongly with the plain sheet, and why that may be; None where they agree, or where
+    no charge is known.
+
+    Strongly: the median flight uses 10 % more or less than the sheet says, and that is more than its own doubt and
+    the flights' scatter allow.
 
     Parameters
     ----------
@@ -88,16 +92,13 @@ def _causes(
     sheet: Sheet,
     names: dict[str, str],
 ) -> tuple[Cause, ...]:
-    more = float(np.median(misses)) > 0.0
     found: list[Cause] = []
     if any(o.used_sigma >= SENSOR_SIGMA for o in seen):
-        found.append(
-            Cause(
-                "sensor",
-                "Some of these charges are the sensor's, not the charger's.",
-                "Put one pack back by the charger: if it takes what was shown, the sensor is right.",
-            )
-        )
+        found.append(Cause(
+            "sensor",
+            "Some of these charges are the sensor's, not the charger's.",
+            "Put one pack back by the charger: if it takes what was shown, the sensor is right.",
+        ))  # fmt: skip
     tired = _unlike_siblings(seen, misses, names)
     if tired:
         found.append(
@@ -126,6 +127,7 @@ def _causes(
                 "Set the sheet's air to that of the day and look whether it agrees then.",
             )
         )
+    more = float(np.median(misses)) > 0.0
     harder = "harder" if more else "more gently"
     found.append(
         Cause(

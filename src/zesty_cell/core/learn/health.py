@@ -6,25 +6,23 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Literal, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 
 from zesty_cell.core.learn.calibration import Calibration, CellCheck
 from zesty_cell.core.learn.cell_spread import CellSpread, cell_spread
 from zesty_cell.core.learn.flights import LoggedFlight, Used, left_by_rest, used_of
+from zesty_cell.core.learn.verdict import Verdict, judge
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import charge_left_at_rest, resistance_at_25
 from zesty_cell.core.parts.measured import LEAST_SHARE_FOR_CAPACITY
 from zesty_cell.core.parts.pack import Pack
 
-Verdict = Literal["fit", "watch", "retire"]
-
-#: Share of its first capacity, multiple of its first resistance, spread of its cells [1, 1, V] from which a pack
-#: is watched, and retired; reasons in docs/physics.md, "Pack health".
+#: Share of its first capacity and multiple of its first resistance from which a pack is watched, and retired [1];
+#: reasons in docs/physics.md, "Pack health".
 CAPACITY_WATCH, CAPACITY_RETIRE = 0.85, 0.70
 RESISTANCE_WATCH, RESISTANCE_RETIRE = 1.4, 2.0
-SPREAD_WATCH_V, SPREAD_RETIRE_V = 0.03, 0.10
 #: Hotter than this in the air, or left with less, and the pack is watched [°C, 1].
 HOT_C, DEEP_LEFT = 60.0, 0.03
 #: Readings that make a beginning, and a present [readings].
@@ -36,8 +34,6 @@ _REST_SIGMA_V = 0.010
 _PUT_BACK_SIGMA, _RESISTANCE_SIGMA = 0.015, 0.08
 #: Longer full or empty than this is a matter for storage [days]; full and empty by the charge left [1].
 STORAGE_DAYS, FULL, EMPTY = 3.0, 0.85, 0.25
-#: Packs this much apart in capacity and in resistance make no pair [1].
-PAIR_CAPACITY, PAIR_RESISTANCE = 0.05, 0.20
 
 
 @dataclass(frozen=True)
@@ -120,14 +116,6 @@ class Health:
     hottest_c: float | None
     days_full: float
     trend: Trend | None
-
-
-def judge(value: float, /, *, watch: float, retire: float, higher_is_worse: bool = True) -> Verdict:
-    """A figure against its two limits [unit of the figure]."""
-    sign = 1.0 if higher_is_worse else -1.0
-    if sign * value >= sign * retire:
-        return "retire"
-    return "watch" if sign * value >= sign * watch else "fit"
 
 
 def _capacity_reading(flight: LoggedFlight, *, pack: Pack, cycles: float) -> Reading | None:

@@ -67,9 +67,9 @@ def monotone_curve(
     Parameters
     ----------
     x, y : float64 (n,)
-        Rising, and anything [unit of the caller].
+        Rising, and anything; each in its own unit.
     at : float64 (m,)
-        Within the points [unit of x].
+        Within the points, in the unit of ``x``.
     """
     slopes = _slopes(x, y)
     k = np.clip(np.searchsorted(x, at, side="right") - 1, 0, x.size - 2)

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from zesty_cell.core.learn.health import PAIR_CAPACITY, PAIR_RESISTANCE
+#: Packs this much apart in capacity and in resistance make no pair [1].
+PAIR_CAPACITY, PAIR_RESISTANCE = 0.05, 0.20
 
 
 @dataclass(frozen=True)

@@ -147,7 +147,7 @@ def voltage_points_doubts(
 
 
 def scale_doubt(*, entered: float, advised: float, step: float) -> Doubt | None:
-    """A scale that was entered and is not the one advised [in its own unit]."""
+    """A scale that was entered and is not the one advised, in its own unit."""
     if abs(entered - advised) <= 1.01 * step or math.isclose(entered, advised, rel_tol=0.002):
         return None
     return Doubt(

@@ -28,9 +28,9 @@ class VoltageScale:
     Attributes
     ----------
     exact : float
-        The scale as computed, in the controller's unit [none].
+        The scale as computed, in the controller's unit.
     entered : float
-        On the controller's step [none].
+        On the controller's step.
     offset_v : float
         To add to what it shows then [V]; 0 where one point was taken or the controller takes none.
     errors_v : tuple of float
@@ -54,11 +54,11 @@ def voltage_scale(
     Parameters
     ----------
     old : float
-        The scale it has now, as the controller shows it [none].
+        The scale it has now, as the controller shows it.
     points : sequence of (shown, metered)
         At rest, propellers off [V].
     step : float
-        In which the scale can be entered [none].
+        In which the scale can be entered.
     takes_offset : bool
         With two points or more: the controller also takes an offset.
 
@@ -100,7 +100,7 @@ class CurrentScale:
     Attributes
     ----------
     exact, entered : float
-        As computed, and on the controller's step [none].
+        As computed, and on the controller's step.
     was : float
         Share by which the charge shown was out [1].
     error : float
@@ -148,13 +148,13 @@ def current_scale(
     Parameters
     ----------
     old : float
-        The scale it has now [none].
+        The scale it has now, in the controller's unit.
     flights : sequence of (shown, put back)
         [Ah, Ah].
     reading_rises : bool
         A larger scale shows more (else it shows less).
     step : float
-        In which the scale can be entered [none].
+        In which the scale can be entered.
     capacity_ah : float
         Of the pack [Ah]: less than a fifth of it put back says too little.
     second_look : bool

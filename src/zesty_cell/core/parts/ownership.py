@@ -36,6 +36,6 @@ _NUMBERED = re.compile(r"^(?P<type>.*?\S)\s+\d{1,3}$")
 
 
 def type_of(name: str, /) -> str:
-    """The type an individual belongs to [no unit]: “Kumquat” of “Kumquat 3”, else the name itself."""
+    """The type an individual belongs to: “Kumquat” of “Kumquat 3”, else the name itself."""
     found = _NUMBERED.match(name)
     return found["type"] if found else name

@@ -1,0 +1,112 @@
+"""Checks of currents: against the pack's rating, the honest current, motors, ESC and plug."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zesty_cell.core.answer.check import Check, Status
+from zesty_cell.core.asked.flying import STEP_S
+from zesty_cell.core.flight.honest_current import HonestCurrent
+from zesty_cell.core.flight.one import Flight
+from zesty_cell.core.flight.setup import Setup
+from zesty_cell.core.parts.craft_load import standing_current_a
+
+
+def rolling_rms(current_a: NDArray[np.float64], /, seconds: float) -> NDArray[np.float64]:
+    """Root mean square [A] over every window of ``seconds`` [s], shape (windows,); over all where there is less."""
+    window = max(1, min(round(seconds / STEP_S), current_a.size))
+    sums = np.cumsum(np.concatenate(([0.0], current_a**2)))
+    return np.asarray(np.sqrt(np.maximum(sums[window:] - sums[:-window], 0.0) / window))
+
+
+def _worst_tier(current_a: NDArray[np.float64], limits_a: tuple[float, float, float]) -> tuple[int, float, float]:
+    """The tier used most: 0 continuous, 1 one minute, 2 ten seconds; its current [A] and moment [s].
+
+    What lasts longer than a minute must keep to the continuous rating, what lasts longer than ten
+    seconds to the one-minute rating, and nothing may pass the ten-second one.
+    """
+    worst = (0, 0.0, 0.0, -1.0)
+    for tier, (seconds, limit) in enumerate(zip((60.0, 10.0, 1.0), limits_a, strict=True)):
+        rms = rolling_rms(current_a, seconds)
+        k = int(np.argmax(rms))
+        if rms[k] / limit > worst[3]:
+            worst = (tier, float(rms[k]), k * STEP_S, float(rms[k]) / limit)
+    return worst[:3]
+
+
+_TIERS = ("continuous", "one-minute", "ten-second")
+
+
+def _pack_rating(setup: Setup, flight: Flight, stop: int) -> Check | None:
+    ratings = setup.figures.ratings
+    if ratings is None:
+        return None
+    limits = (ratings.continuous_a, ratings.one_minute_a, ratings.ten_second_a)
+    tier, worst_a, at_s = _worst_tier(flight.current_a[:stop], limits)
+    source = "label" if setup.figures.ratings_known == "maker" else "pack"
+    name = f"the {source}'s {_TIERS[tier]} rating"
+    share = worst_a / limits[tier]
+    if share <= 1.0:
+        return Check("pack_rating", "ok", f"Current stays inside {name}", worst_a, limits[tier], "A", at_s, "")
+    return Check(
+        "pack_rating",
+        "look" if share <= 1.15 else "stop",
+        f"Current passes {name}",
+        worst_a,
+        limits[tier],
+        "A",
+        at_s,
+        "Use part throttle, a finer propeller, or a pack with more cells in parallel.",
+    )
+
+
+def _honest(setup: Setup, flight: Flight, honest: HonestCurrent, stop: int) -> Check:
+    rms = rolling_rms(flight.current_a[:stop], 60.0)
+    k = int(np.argmax(rms))
+    status: Status = "ok" if rms[k] <= honest.current_a else "look" if rms[k] <= 1.3 * honest.current_a else "stop"
+    why = "heat" if honest.limited_by == "heat" else "sag"
+    return Check(
+        "honest_current",
+        status,
+        "The hardest minute is inside the honest current"
+        if status == "ok"
+        else "Hardest minute over the honest current",
+        float(rms[k]),
+        honest.current_a,
+        "A",
+        k * STEP_S,
+        "" if status == "ok" else f"Set by {why}: fly gentler, or a stiffer pack.",
+    )
+
+
+def _part_limit(
+    key: str, part: str, limit_a: float | None, setup: Setup, flight: Flight, stop: int
+) -> Check | None:
+    if limit_a is None:
+        return None
+    k = int(np.argmax(flight.full_throttle_a[:stop]))
+    # Held on the ground the propeller is loaded most, and that happens: at every take-off.
+    worst_a = standing_current_a(
+        load=setup.load, flying_a=float(flight.full_throttle_a[k]), pack_ohm=setup.figures.resistance_ohm
+    )
+    share = worst_a / limit_a
+    status: Status = "ok" if share <= 1.0 else "look" if share <= 1.1 else "stop"
+    title = (
+        f"Full throttle stays inside the {part} limit"
+        if status == "ok"
+        else f"Full throttle passes the {part} limit"
+    )
+    mend = "" if status == "ok" else "Take a finer propeller, one cell less, or limit the throttle."
+    return Check(key, status, title, worst_a, limit_a, "A", k * STEP_S, mend)
+
+
+def current_checks(*, setup: Setup, flight: Flight, honest: HonestCurrent, stop: int) -> tuple[Check | None, ...]:
+    """What applies of them to the first ``stop`` samples of a flight [A]; None for what does not."""
+    limits = setup.sheet.craft.limits
+    return (
+        _pack_rating(setup, flight, stop),
+        _honest(setup, flight, honest, stop),
+        _part_limit("motor_limit", "motors'", limits.all_motors_a(), setup, flight, stop),
+        _part_limit("esc_limit", "ESC's", limits.all_escs_burst_a(), setup, flight, stop),
+    )
