@@ -133,10 +133,11 @@ def advise(
         basis = stored.model_copy(update={"craft": sheet.craft, "pack": sheet.pack, "flying": flying})
     of = lessons(session, basis, craft_id=craft_id, pack=pack)
     known, learned = of.known, learned_from(of, sheet=basis)
-    if learned is not None:
-        taught = learned.taught(str(pack.id))
-    else:
-        taught = taught_of(session, basis, craft_id=craft_id, pack=pack)
+    taught = (
+        learned.taught(str(pack.id))
+        if learned is not None
+        else taught_of(session, basis, craft_id=craft_id, pack=pack)
+    )
     sensor = sensor_of(session, craft_id)
     by_log = flown(corrected(sheet, taught, sensor=sensor))
     result = by_log if row.from_log or taught is None else flown(corrected(sheet, None, sensor=sensor))

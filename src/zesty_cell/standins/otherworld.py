@@ -134,7 +134,7 @@ class OtherWorld:
         # The cells' own curve: some millivolts beside the table, nowhere falling.
         waves = self._rng.normal(size=4) * (0.006, 0.005, 0.003, 0.002)
         wander = sum(a * np.sin((k + 1) * math.pi * z) for k, a in enumerate(waves))
-        self._z, self._ocv = z.tolist(), np.maximum.accumulate(knots + wander).tolist()
+        self._ocv: list[float] = np.maximum.accumulate(knots + wander).tolist()
 
     def _rest_v(self, z: float) -> float:
         x = min(max(z, 0.0), 1.0) * (len(self._ocv) - 1)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Generic, TypeVar
 
-from sqlalchemy import and_, func, select
+from sqlalchemy import ColumnElement, and_, func, select
 from sqlalchemy.orm import InstrumentedAttribute, Session
 
 from zesty_cell.core.parts.cell import CellModel
@@ -186,7 +186,7 @@ class PackTypes:
 
 def find_packs(session: Session, wanted: PackFilter, *, first: int = 0, most: int = 24) -> PackTypes:
     """Types of packs by name, each with its individuals; only a page of them is read in full."""
-    where = [PackRow.deleted_at.is_(None)]
+    where: list[ColumnElement[bool]] = [PackRow.deleted_at.is_(None)]
     for word in wanted.words.split():
         escaped = word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
         where.append(PackRow.name.ilike(f"%{escaped}%", escape="\\"))

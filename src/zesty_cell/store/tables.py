@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, cast
 
-from sqlalchemy import JSON, CheckConstraint, DateTime, ForeignKey, Index, LargeBinary, String
+from sqlalchemy import JSON, CheckConstraint, DateTime, ForeignKey, FromClause, Index, LargeBinary, String
 from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
 
 
@@ -31,7 +31,7 @@ class _Kept:
     @declared_attr.directive
     def __mapper_args__(cls) -> dict[str, Any]:  # noqa: N805
         # SQLAlchemy adds "WHERE version = …" to every UPDATE: a lost edit raises instead.
-        return {"version_id_col": cls.__table__.c.version}
+        return {"version_id_col": cast(FromClause, cls.__dict__["__table__"]).c.version}
 
 
 class _Owned(_Kept):

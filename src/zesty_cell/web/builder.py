@@ -15,6 +15,7 @@ from zesty_cell.core.flight.honest_current import HonestCurrent, honest_current
 from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import Chemistry
+from zesty_cell.core.parts.measured import PackTests
 from zesty_cell.core.parts.ownership import Keeping, charge_now
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import PackFigures, pack_figures
@@ -58,7 +59,7 @@ def built(pack: Pack, keeping: Keeping | None) -> Built:
     figures, chemistry = pack_figures(pack), chemistry_for(pack.chemistry)
     parts = resistance_parts(figures)
     s = pack.series
-    bare = pack.model_copy(update={"tests": pack.tests.model_construct(), "cell_resistance_ohm": None})
+    bare = pack.model_copy(update={"tests": PackTests(), "cell_resistance_ohm": None})
     charge = None if keeping is None else charge_now(pack=pack, keeping=keeping)
     return Built(
         pack=pack,

@@ -149,7 +149,7 @@ def read_fields(fields: Sequence[Field], form: Mapping[str, str]) -> tuple[dict[
 
 def texts_of(fields: Sequence[Field], values: Mapping[str, Any], system: System) -> dict[str, str]:
     """The texts a form is first filled with."""
-    texts = {"units": system}
+    texts: dict[str, str] = {"units": system}
     for item in fields:
         value = get(values, item.path)
         if item.several and item.quantity is not None:

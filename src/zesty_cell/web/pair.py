@@ -55,7 +55,7 @@ def _default(rows: Sequence[PackRow]) -> tuple[PackRow, PackRow] | None:
 def _volts(text: str, row: PackRow, errors: dict[str, str], name: str) -> float:
     """The rest voltage typed, the last one read, or full."""
     if not text.strip():
-        full_v = chemistry_for(row.chemistry).full_v  # type: ignore[arg-type]
+        full_v = chemistry_for(row.chemistry).full_v
         return row.rest_v_per_cell if row.rest_v_per_cell is not None else full_v
     try:
         volts = read_number(text)

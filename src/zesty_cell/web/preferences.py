@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Literal, cast
+from typing import Literal
 
 from fastapi import Request, Response
 
@@ -25,7 +25,7 @@ class Preferences:
         """A copy with one choice changed; itself when the choice is not one we know."""
         if value not in CHOICES.get(name, ()):
             return self
-        return cast(Preferences, replace(self, **{name: value}))  # type: ignore[arg-type]
+        return replace(self, **{name: value})  # type: ignore[arg-type]
 
 
 def preferences_of(request: Request) -> Preferences:

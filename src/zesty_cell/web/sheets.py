@@ -17,6 +17,7 @@ from zesty_cell.core.asked.flying import FIRST_PATTERN, PATTERNS, FlyingPattern
 from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.sheet_json import read_sheet, write_sheet
 from zesty_cell.services.advice import Typed, advise
@@ -161,7 +162,7 @@ def _context(
         "pack_kind": sheet_view.pack_kind(shown),
         "craft_facts": sheet_view.craft_facts(shown, face),
         "pack_facts": sheet_view.pack_facts(shown),
-        "pack_mass": face.mass(sheet_view.pack_figures(shown.pack).mass_kg),
+        "pack_mass": face.mass(pack_figures(shown.pack).mass_kg),
         "strip": sheet_view.pattern_strip(shown.flying),
         "pattern_summary": sheet_view.pattern_summary(shown.flying),
     }

@@ -122,7 +122,7 @@ GAUGES = (8, 10, 12, 14, 16, 18, 20, 22, 24, 26, 28, 30)
 
 def gauge_mm2(gauge: int) -> float:
     """Copper cross-section of a wire gauge [mm²]: d = 0.127 mm · 92^((36 − n)/39) (ASTM B258)."""
-    diameter_mm = 0.127 * 92.0 ** ((36 - gauge) / 39.0)
+    diameter_mm: float = 0.127 * 92.0 ** ((36 - gauge) / 39.0)
     return round(math.pi / 4.0 * diameter_mm**2, 3)
 
 

@@ -64,7 +64,7 @@ def read_lamp(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
     made = Made(errors=state.errors)
     if made.errors:
         return made
-    told = {f.path: values.get(f.path) for f in LAMP_FIELDS}
+    told: dict[str, Any] = {f.path: values.get(f.path) for f in LAMP_FIELDS}
     cruise_a = None if bench.forecast is None else bench.forecast.cruise_a
     if not weighed(lamp_doubts(**told, pack=bench.pack, cruise_a=cruise_a), form, made):
         return made

@@ -64,13 +64,13 @@ def read_voltage(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
     """A voltage calibration from its form, with what follows from it."""
     values, state = read_fields(VOLTAGE_FIELDS, form)
     made = Made(errors=state.errors)
-    points = []
+    points: list[tuple[float, float]] = []
     for k, (shown, meter) in enumerate(POINTS, start=1):
-        pair = values.get(shown.path), values.get(meter.path)
-        if None not in pair:
-            points.append(pair)
-        elif pair != (None, None):
-            missing = shown if pair[0] is None else meter
+        read, metered = values.get(shown.path), values.get(meter.path)
+        if read is not None and metered is not None:
+            points.append((read, metered))
+        elif read is not None or metered is not None:
+            missing = shown if read is None else meter
             made.errors.setdefault(missing.path, "Both readings of a point are needed.")
         elif k == 1:
             made.errors.setdefault(shown.path, "Read both at the same moment, propellers off.")
@@ -193,8 +193,8 @@ def read_current(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
         made.errors[place] = str(error)
         made.shown["ask_again"] = error.field == "old"
         return made
-    doubt = scale_doubt(entered=entered, advised=scale.entered, step=kept.step) if entered else None
-    if doubt is not None and not weighed([doubt], form, made):
+    other = scale_doubt(entered=entered, advised=scale.entered, step=kept.step) if entered else None
+    if other is not None and not weighed([other], form, made):
         return made
     kept = kept.model_copy(update={"entered": entered or scale.entered})
     made.calibration = kept

@@ -254,7 +254,9 @@ def put_in_the_log(request: Request, session: Store, sheet_id: int, log_id: int,
     mapping = mapping or guess_mapping(table, series=sheet.pack.series)
     if is_there(session, row.flight_id):
         return RedirectResponse(f"/log/{row.flight_id}", 303)
-    told = {k: form[k] for k in ("pack", "duration_s", "shown_ah", "landed_local", "sure") if k in form}
+    told: dict[str, str] = {
+        k: form[k] for k in ("pack", "duration_s", "shown_ah", "landed_local", "sure") if k in form
+    }
     entry = told | {"kind": "landed", "entry": f"telemetry-{row.id}-{row.flight_id or 0}", "sheet": str(sheet_id)}
     taken = take_entry(session, entry)
     if taken.errors:

@@ -68,7 +68,7 @@ def buys_page(
         return page(request, "choose_buys.html", context | {"trouble": str(error)}, status=422)
     rotor = setup.sheet.craft.lifts_itself()
     styles = [s for s in STYLES.values() if (s.rotor_need if rotor else s.wing_need) is not None]
-    wanted: StyleKey = style if style in {s.key for s in styles} else styles[1].key  # type: ignore[assignment]
+    wanted: StyleKey = style if style in {s.key for s in styles} else styles[1].key
     chain = parts_chain(setup=setup, flight=flight, brief=brief, honest=honest_current(setup.sheet.pack))
     return page(
         request,

@@ -93,7 +93,7 @@ def first_choice(sheet: Sheet, rows: Sequence[PackRow]) -> list[PackRow]:
     limit_v = sheet.craft.limits.maximum_v or 1.05 * own_v
 
     def full_v(row: PackRow) -> float:
-        return chemistry_for(row.chemistry).full_v * row.series  # type: ignore[arg-type]
+        return chemistry_for(row.chemistry).full_v * row.series
 
     seen: dict[str, PackRow] = {}
     for row in rows:
@@ -257,7 +257,7 @@ def compare_page(
     compared, left_out = compare_packs(desk.sheet, contenders=contenders, volts=picked.volts)
     flown = [c for c in picked.chosen if c.pack.name not in {x.name for x in left_out}]
     lines = [_line(row, c, c.pack.name) for row, c in zip(compared, flown, strict=True)]
-    wanted: Purpose = purpose if purpose in PURPOSES else "longest"  # type: ignore[assignment]
+    wanted: Purpose = purpose if purpose in PURPOSES else "longest"
     chemistry = request.query_params.get("knee", desk.sheet.pack.chemistry)
     chemistry = chemistry if chemistry in CHEMISTRY_WORDS else desk.sheet.pack.chemistry
     chart, knee_words = _knee_of(desk.sheet, chemistry, compared, face)

@@ -63,7 +63,7 @@ def pack_of_spec(text: str, *, like: Pack, cells: Mapping[int, CellModel]) -> Pa
             return Pack.model_validate(
                 {
                     "name": label_name(
-                        chemistry=chemistry,  # type: ignore[arg-type]
+                        chemistry=chemistry,
                         series=series,
                         parallel=parallel,
                         capacity_ah=capacity_ah,

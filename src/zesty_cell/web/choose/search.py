@@ -121,11 +121,11 @@ def _read(desk: Desk, request: Request, units: System) -> Question:
     first = _first_space(desk)
     if not asked:
         spare = THRUST_TO_WEIGHT_LOOK if desk.sheet.craft.lifts_itself() else POWER_MARGIN_LOOK
-        limits = SearchLimits(least_to_spare=spare)
-        texts = texts_of(SPACE_FIELDS, first, units) | texts_of(LIMIT_FIELDS, limits.model_dump(), units)
+        first_limits = SearchLimits(least_to_spare=spare)
+        texts = texts_of(SPACE_FIELDS, first, units) | texts_of(LIMIT_FIELDS, first_limits.model_dump(), units)
         return Question(
             space=SearchSpace(**(first | {"cells": tuple(desk.cells[k] for k in first["cells"])})),
-            limits=limits,
+            limits=first_limits,
             state=FormState(texts=texts, units=units),
             chemistries=first["chemistries"],
             cell_ids=first["cells"],

@@ -243,7 +243,7 @@ def _round_picture(
     links = []
     for one, other in pairwise(groups):
         for k in one:
-            nearest = min(other, key=lambda j, k=k: math.dist(at[k], at[j]))
+            nearest = min((math.dist(at[k], at[j]), j) for j in other)[1]
             links.append(Link(*at[k], *at[nearest]))
     for group in groups:
         links += [Link(*at[a], *at[b], series=False) for a, b in pairwise(group)]

@@ -1,5 +1,9 @@
 """Crafts, packs and sheets."""
 
+from __future__ import annotations
+
+from typing import Any
+
 import sqlalchemy as sa
 from alembic import op
 
@@ -9,7 +13,9 @@ branch_labels = None
 depends_on = None
 
 
-def _kept(*columns: sa.Column, checks: tuple[sa.CheckConstraint, ...] = ()) -> list[sa.Column | sa.CheckConstraint]:
+def _kept(
+    *columns: sa.Column[Any], checks: tuple[sa.CheckConstraint, ...] = ()
+) -> list[sa.Column[Any] | sa.CheckConstraint]:
     return [
         sa.Column("id", sa.Integer(), primary_key=True),
         sa.Column("version", sa.Integer(), nullable=False),

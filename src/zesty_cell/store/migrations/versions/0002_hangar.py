@@ -11,7 +11,7 @@ branch_labels = None
 depends_on = None
 
 
-def _standing() -> tuple[sa.Column, sa.Column]:
+def _standing() -> tuple[sa.Column[str], sa.Column[str]]:
     return (
         sa.Column("standing", sa.String(12), nullable=False, server_default="own"),
         sa.Column("lent_to", sa.String(80), nullable=True),
@@ -31,8 +31,8 @@ def upgrade() -> None:
         sa.Column("document", sa.JSON(), nullable=False),
     )
     op.add_column("sheet", sa.Column("trying", sa.JSON(), nullable=False, server_default="[]"))
-    for column in _standing():
-        op.add_column("craft", column)
+    for standing in _standing():
+        op.add_column("craft", standing)
     for column in (
         *_standing(),
         sa.Column("type_name", sa.String(80), nullable=False, server_default=""),
@@ -49,8 +49,8 @@ def upgrade() -> None:
     for number, name in connection.execute(sa.select(packs.c.id, packs.c.name)).all():
         found = re.match(r"^(.*?\S)\s+\d{1,3}$", name)
         connection.execute(packs.update().where(packs.c.id == number).values(type_name=found[1] if found else name))
-    for column in ("type_name", "standing", "cell_id"):
-        op.create_index(f"ix_pack_{column}", "pack", [column])
+    for indexed in ("type_name", "standing", "cell_id"):
+        op.create_index(f"ix_pack_{indexed}", "pack", [indexed])
 
 
 def downgrade() -> None:
