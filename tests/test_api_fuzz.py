@@ -18,7 +18,7 @@ from schemathesis.specs.openapi.checks import (
 )
 
 from zesty_cell.web.app import create_app
-from zesty_cell.web.security import LOOPBACK_HOSTS
+from zesty_cell.web.http.security import LOOPBACK_HOSTS
 
 CHECKS = [
     not_a_server_error,

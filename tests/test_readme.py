@@ -8,7 +8,7 @@ from pathlib import Path
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.services.learning import as_flown
 from zesty_cell.store import sheets
-from zesty_cell.web.units import minutes
+from zesty_cell.words.units import minutes
 
 ROOT = Path(__file__).parents[1]
 

@@ -117,7 +117,7 @@ def _serve(arguments: argparse.Namespace) -> int:
     import uvicorn
 
     from zesty_cell.web.app import create_app
-    from zesty_cell.web.security import LOOPBACK_HOSTS
+    from zesty_cell.web.http.security import LOOPBACK_HOSTS
 
     host = arguments.host
     try:

@@ -189,7 +189,7 @@ def test_limits_that_nothing_meets_say_which_and_what_is_nearest(client):
 
 
 def test_the_same_question_is_flown_once(client, app, monkeypatch):
-    from zesty_cell.web.choose import search as page
+    from zesty_cell.web.choose import search_view as page
 
     flown = []
     real = page.search
@@ -204,7 +204,7 @@ def test_the_same_question_is_flown_once(client, app, monkeypatch):
 
 def test_a_long_search_shows_progress_and_can_be_stopped(client, app, monkeypatch):
     from zesty_cell.web.choose import jobs
-    from zesty_cell.web.choose import search as page
+    from zesty_cell.web.choose import search_view as page
 
     monkeypatch.setattr(jobs, "PATIENCE_S", 0.05)
     stopped = []

@@ -24,7 +24,7 @@ from zesty_cell.web.drawing.flight_chart import (
 )
 from zesty_cell.web.drawing.pack_picture import SEGMENTS, pack_picture, wheel_segments
 from zesty_cell.web.drawing.scale import Scale, envelope, nice_step, path, sparse, ticks
-from zesty_cell.web.sheet_view import pattern_strip, pattern_summary
+from zesty_cell.web.sheet.facts import pattern_strip, pattern_summary
 
 _LETTER_WIDTH = 6.3
 

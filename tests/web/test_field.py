@@ -15,7 +15,7 @@ from zesty_cell.core.learn.threshold import landed_by_the_call
 from zesty_cell.demo.log import load_log
 from zesty_cell.store import flights as store
 from zesty_cell.store.hangar import PACKS
-from zesty_cell.web.units import read_flight_time_s
+from zesty_cell.words.units import read_flight_time_s
 
 #: Wren with Kumquat 1, which is charged in the demo.
 FIELD = "/field?craft=3&pack=1"

@@ -13,7 +13,7 @@ from zesty_cell.core.parts.craft import Craft, Limits
 from zesty_cell.core.parts.measured import PackTests
 from zesty_cell.core.parts.ownership import Keeping
 from zesty_cell.core.parts.pack import Pack
-from zesty_cell.web.hangar_form import (
+from zesty_cell.web.hangar.form import (
     CELL_SECTIONS,
     CRAFT_SECTIONS,
     KEEPING_FIELDS,
@@ -21,7 +21,7 @@ from zesty_cell.web.hangar_form import (
     read_cell,
     read_craft,
 )
-from zesty_cell.web.pack_form import PACK_SECTIONS, first_pack_texts, read_pack
+from zesty_cell.web.hangar.pack_form import PACK_SECTIONS, first_pack_texts, read_pack
 
 CRAFT = {
     "name": "Avocet",

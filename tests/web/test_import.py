@@ -205,7 +205,7 @@ def test_a_killed_import_is_whole_or_not_there(club_file, tmp_path):
         from pathlib import Path
         from tests.web.test_import import season
         from zesty_cell.store.database import Database
-        from zesty_cell.web.field.imports import Import, look, write
+        from zesty_cell.web.log.imports_view import Import, look, write
 
         one, looked_at = Import("token", "old.csv"), Database(Path(sys.argv[1]))
         look(one, season(1500).encode(), looked_at)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from starlette.datastructures import Headers
 
-from zesty_cell.web.security import cross_site
+from zesty_cell.web.http.security import cross_site
 
 
 @pytest.mark.parametrize(

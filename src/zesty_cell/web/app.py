@@ -22,22 +22,30 @@ from starlette.middleware.gzip import GZipMiddleware
 from zesty_cell import __version__
 from zesty_cell.store.database import Database
 from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
-from zesty_cell.web import api, backup, builder, hangar, health, pair, sheets, taught, view
-from zesty_cell.web.calibrate import page as calibrate_page
-from zesty_cell.web.callouts import logs as callouts_logs
-from zesty_cell.web.callouts import page as callouts_page
-from zesty_cell.web.callouts import voices as callouts_voices
+from zesty_cell.web.api import view as api
+from zesty_cell.web.backup import view as backup
+from zesty_cell.web.builder import view as builder
+from zesty_cell.web.calibrate import view as calibrate_page
+from zesty_cell.web.callouts import logs_view as callouts_logs
+from zesty_cell.web.callouts import view as callouts_page
+from zesty_cell.web.callouts import voices_view as callouts_voices
 from zesty_cell.web.callouts.transmitter import DEFAULT_BENCH_PORT, BenchTransmitter
-from zesty_cell.web.choose import buys as choose_buys
-from zesty_cell.web.choose import compare as choose_compare
-from zesty_cell.web.choose import search as choose_search
+from zesty_cell.web.choose import buys_view as choose_buys
+from zesty_cell.web.choose import compare_view as choose_compare
+from zesty_cell.web.choose import search_view as choose_search
 from zesty_cell.web.choose.jobs import Jobs
-from zesty_cell.web.field import imports as flight_imports
-from zesty_cell.web.field import log as flight_log
-from zesty_cell.web.field import page as field_page
-from zesty_cell.web.field import telemetry as flight_telemetry
-from zesty_cell.web.security import LOOPBACK_HOSTS, Guard
-from zesty_cell.web.templating import page
+from zesty_cell.web.field import view as field_page
+from zesty_cell.web.hangar import view as hangar
+from zesty_cell.web.health import view as health
+from zesty_cell.web.home import view
+from zesty_cell.web.http.security import LOOPBACK_HOSTS, Guard
+from zesty_cell.web.http.templating import page
+from zesty_cell.web.log import imports_view as flight_imports
+from zesty_cell.web.log import telemetry_view as flight_telemetry
+from zesty_cell.web.log import view as flight_log
+from zesty_cell.web.pair import view as pair
+from zesty_cell.web.sheet import view as sheets
+from zesty_cell.web.taught import view as taught
 
 _LOG = logging.getLogger("zesty_cell")
 _STATIC = Path(__file__).parent / "static"

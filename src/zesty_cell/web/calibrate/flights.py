@@ -21,8 +21,8 @@ from zesty_cell.core.learn.plausibility import lamp_doubts
 from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.web.calibrate.bench import Bench, Made, weighed
 from zesty_cell.web.drawing.calibration_charts import cell_bars, hover_chart, lamp_chart
-from zesty_cell.web.forms import Field, read_fields, words_of
-from zesty_cell.web.units import CURRENT, DURATION, MILLIOHM, VOLTAGE
+from zesty_cell.web.http.forms import Field, read_fields, words_of
+from zesty_cell.words.units import CURRENT, DURATION, MILLIOHM, VOLTAGE
 
 LAMP_FIELDS = (
     Field("alarm_v", "The lamp came on at", VOLTAGE, required=True),

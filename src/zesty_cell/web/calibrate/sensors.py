@@ -16,8 +16,8 @@ from zesty_cell.core.learn.scales import implausible_amps, reading_rises
 from zesty_cell.services.learning import sensor_flights
 from zesty_cell.web.calibrate.bench import Bench, Made, weighed
 from zesty_cell.web.drawing.calibration_charts import scale_chart
-from zesty_cell.web.forms import Field, read_fields, words_of
-from zesty_cell.web.units import CAPACITY, CURRENT, FLIGHT_TIME, VOLTAGE, Quantity, Unit, minutes
+from zesty_cell.web.http.forms import Field, read_fields, words_of
+from zesty_cell.words.units import CAPACITY, CURRENT, FLIGHT_TIME, VOLTAGE, Quantity, Unit, minutes
 
 SCALE = Quantity(Unit("", decimals=6), Unit("", decimals=6))
 OLD = Field("old", "Scale it has now", SCALE, required=True, hint="as the controller shows it")

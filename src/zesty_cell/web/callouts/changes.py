@@ -14,8 +14,8 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.services.forecasts import flown
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.web.callouts.desk import Desk
-from zesty_cell.web.forms import whole_number
-from zesty_cell.web.units import read_number
+from zesty_cell.web.http.forms import whole_number
+from zesty_cell.words.units import read_number
 
 Changed = tuple[CalloutPlan | None, str]
 #: One step: the plan as typed, what the button says, the desk, the form; the new plan and a word of it.

@@ -10,7 +10,7 @@ import numpy as np
 from zesty_cell.core.callouts.dry_run import DryRun
 from zesty_cell.core.callouts.engine import Event
 from zesty_cell.core.callouts.rules import CalloutPlan
-from zesty_cell.web.units import group, minutes
+from zesty_cell.words.units import group, minutes
 
 _SAMPLES = 900
 

@@ -6,7 +6,7 @@ from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.callouts.overruled import Overruled, Spoken, overruled
 from zesty_cell.core.callouts.rules import CalloutPlan, Rule, Timer
 from zesty_cell.core.callouts.steps import value_words
-from zesty_cell.web.units import minutes
+from zesty_cell.words.units import minutes
 
 
 def _rule_parts(written: CalloutPlan, first: Rule, now: Rule) -> list[str]:

@@ -14,21 +14,11 @@ from zesty_cell.services import learning
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.hangar import CELLS
 from zesty_cell.store.tables import SheetRow
-from zesty_cell.web.face import Face
+from zesty_cell.words.face import Face
+from zesty_cell.words.landing import landing_words
 
 #: Pages of a sheet's choosing, in the order of their tabs: address, word.
 TABS = (("", "Compare"), ("/search", "Search"), ("/buys", "What buys minutes"), ("/crafts", "Other crafts"))
-
-
-#: Short words for chemistries, one for each, where two are lithium-ion.
-CHEMISTRY_WORDS = {
-    "lipo": "LiPo",
-    "lihv": "LiHV",
-    "liion_power": "li-ion power",
-    "liion_energy": "li-ion energy",
-    "lifepo4": "LiFePO4",
-    "nimh": "NiMH",
-}
 
 
 @dataclass(frozen=True)
@@ -50,21 +40,6 @@ def desk_of(session: Session, sheet_id: int) -> Desk:
     row = sheet_store.fetch(session, sheet_id)
     cells = {r.id: CELLS.thing(r) for r in CELLS.all(session)}
     return Desk(row=row, sheet=learning.as_flown(session, row), cells=cells)
-
-
-def landing_words(sheet: Sheet) -> str:
-    """The landing rule in a few words."""
-    rule = sheet.landing
-    words = []
-    if rule.charge_kept is not None:
-        words.append(f"land with {100 * rule.charge_kept:.0f} % left")
-    if rule.rest_v is not None:
-        words.append(f"land at {rule.rest_v:.2f} V a cell at rest")
-    if rule.loaded_v is not None:
-        words.append(f"land at {rule.loaded_v:.2f} V a cell under load")
-    if rule.timer_s is not None:
-        words.append(f"land at {rule.timer_s / 60:.0f} min")
-    return " or ".join(words)
 
 
 def base_context(desk: Desk, face: Face, tab: str) -> dict[str, Any]:

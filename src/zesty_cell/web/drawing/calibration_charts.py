@@ -12,7 +12,7 @@ from zesty_cell.core.learn.hover_down import HoverCurve
 from zesty_cell.core.learn.line_loss import LineLoss
 from zesty_cell.core.parts.chemistry import Chemistry, charge_left_at_rest
 from zesty_cell.web.drawing.scale import Scale, Tick, nice_step, path, ticks
-from zesty_cell.web.units import minutes
+from zesty_cell.words.units import minutes
 
 _TIMES = (30.0, 60.0, 120.0, 300.0, 600.0, 900.0)
 

@@ -11,7 +11,7 @@ from zesty_cell.core.callouts.dry_run import on_forecast
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.flight.one import Flight
 from zesty_cell.web.drawing.scale import Scale, Tick, envelope, nice_step, path, sparse, ticks
-from zesty_cell.web.units import group, minutes
+from zesty_cell.words.units import group, minutes
 
 MINUTE_STEPS = (30.0, 60.0, 120.0, 240.0, 300.0, 600.0, 1200.0, 1800.0)
 VOLT_STEPS = (0.05, 0.1, 0.2, 0.4, 0.5, 1.0, 2.0, 4.0, 5.0, 10.0)

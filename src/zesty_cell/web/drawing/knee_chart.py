@@ -10,7 +10,7 @@ import numpy as np
 from zesty_cell.core.choose.knee import Knee
 from zesty_cell.web.drawing.flight_chart import MINUTE_STEPS
 from zesty_cell.web.drawing.scale import Scale, Tick, nice_step, path, ticks
-from zesty_cell.web.units import MASS, System, group
+from zesty_cell.words.units import MASS, System, group
 
 _MASS_STEPS = (1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0, 200.0, 250.0, 500.0, 1000.0, 2000.0, 5000.0)
 

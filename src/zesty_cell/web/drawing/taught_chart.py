@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from zesty_cell.web.drawing.scale import Scale, Tick, nice_step, ticks
-from zesty_cell.web.units import minutes
+from zesty_cell.words.units import minutes
 
 #: A figure known no better than this share of before was not told by the flights [1].
 _TOLD = 0.92

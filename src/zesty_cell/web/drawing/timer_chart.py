@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from zesty_cell.core.learn.timer import NextTimer
 from zesty_cell.web.drawing.scale import Scale, Tick, nice_step, ticks
-from zesty_cell.web.units import minutes
+from zesty_cell.words.units import minutes
 
 _TIMES = (30.0, 60.0, 120.0, 300.0, 600.0, 900.0, 1800.0)
 _Z = 1.645

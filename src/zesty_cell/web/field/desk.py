@@ -24,7 +24,7 @@ from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import flights, sheets
 from zesty_cell.store.hangar import PACKS, keeping_of
 from zesty_cell.store.tables import CraftRow, FlightRow, PackRow, SheetRow
-from zesty_cell.web.callouts.card import CallRow, call_rows
+from zesty_cell.words.calls import CallRow, call_rows
 
 #: A pack with this much in it counts as charged [1].
 CHARGED = 0.95

@@ -1,0 +1,1 @@
+"""Copies of everything, and bringing one back."""

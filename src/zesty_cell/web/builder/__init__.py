@@ -1,0 +1,1 @@
+"""A pack built of cells, shown as it grows."""

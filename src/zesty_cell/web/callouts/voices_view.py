@@ -1,0 +1,196 @@
+"""The voices of a plan: heard line by line, other words for the voice, own recordings, all as one ZIP."""
+
+from __future__ import annotations
+
+import io
+import wave
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form, Query, Request, UploadFile
+from fastapi.responses import RedirectResponse, Response
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.callouts.steps import Sound, sounds_of, spoken_sounds
+from zesty_cell.formats.errors import FileFormatError
+from zesty_cell.formats.espeak import SPEEDS, VOICES, VoiceError, voice_of
+from zesty_cell.formats.voices_wav import MOST_BYTES, RATES_HZ, Line, line_wav, own_recording, voices_zip
+from zesty_cell.store import voices as store
+from zesty_cell.store.errors import MissingRecordError
+from zesty_cell.web.callouts.desk import Desk, DeskOf
+from zesty_cell.web.http.database import Store
+from zesty_cell.web.http.messages import say
+from zesty_cell.web.http.posted import PostedForm
+from zesty_cell.web.http.templating import page
+
+router = APIRouter(prefix="/callouts", include_in_schema=False)
+MOST_WORDS = 120
+VoiceKey = Annotated[str, Query(max_length=20)]
+SpeedKey = Annotated[str, Query(max_length=10)]
+
+
+def _speed(key: str) -> int:
+    return SPEEDS.get(key, SPEEDS["usual"])
+
+
+@router.get("/say.wav")
+def say_wav(
+    session: Store,
+    words: Annotated[str, Query(min_length=1, max_length=MOST_WORDS)],
+    voice: VoiceKey = "calm",
+    speed: SpeedKey = "usual",
+) -> Response:
+    """Words to hear in the page: the pilot's own recording where there is one."""
+    line = store.lines(session, [words]).get(words)
+    try:
+        data = line_wav(words, line, voice=voice_of(voice), words_a_minute=_speed(speed), rate_hz=RATES_HZ[0])
+    except VoiceError as error:
+        return Response(str(error), status_code=503, media_type="text/plain")
+    return Response(data, media_type="audio/wav")
+
+
+@dataclass(frozen=True)
+class _Shown:
+    """A line of the page."""
+
+    sound: Sound
+    spoken_as: str
+    own_s: float | None
+    error: str
+
+
+def _seconds(wav: bytes) -> float:
+    with wave.open(io.BytesIO(wav)) as file:
+        return float(file.getnframes() / file.getframerate())
+
+
+def _shown(
+    sounds: tuple[Sound, ...], lines: dict[str, Line], errors: dict[str, str], typed: Mapping[str, str]
+) -> list[_Shown]:
+    found = []
+    for sound in sounds:
+        line = lines.get(sound.words, Line())
+        own_s = None if line.own_wav is None else _seconds(line.own_wav)
+        found.append(
+            _Shown(
+                sound, typed.get(f"spoken.{sound.file}", line.spoken_as or ""), own_s, errors.get(sound.file, "")
+            )
+        )
+    return found
+
+
+def _sounds(desk: Desk) -> tuple[Sound, ...]:
+    return () if desk.plan is None else spoken_sounds(desk.plan)
+
+
+def _sound(desk: Desk, file: str) -> Sound:
+    found = next((s for s in _sounds(desk) if s.file == file), None)
+    if found is None:
+        raise MissingRecordError("sound", 0)
+    return found
+
+
+def _page(
+    request: Request,
+    desk: Desk,
+    *,
+    errors: dict[str, str] | None = None,
+    typed: Mapping[str, str] | None = None,
+    status: int = 200,
+) -> Response:
+    sounds = _sounds(desk)
+    lines = store.lines(desk.session, [s.words for s in sounds])
+    own = {s.file for s in sounds_of(desk.plan)} if desk.plan else set()
+    shown = _shown(sounds, lines, errors or {}, typed or {})
+    context: dict[str, Any] = {
+        "desk": desk,
+        "groups": [
+            ("Words of the plan", [s for s in shown if s.sound.file in own]),
+            ("Times, numbers and units", [s for s in shown if s.sound.file not in own]),
+        ],
+        "voices": VOICES,
+        "speeds": SPEEDS,
+        "rates": RATES_HZ,
+        "most_bytes": MOST_BYTES,
+    }
+    return page(request, "voices.html", context, status=status)
+
+
+@router.get("/{sheet_id}/voices")
+def show(request: Request, desk: DeskOf) -> Response:
+    """Every line of the kept plan."""
+    return _page(request, desk)
+
+
+@router.post("/{sheet_id}/voices")
+def other_words(request: Request, session: Store, desk: DeskOf, form: PostedForm) -> Response:
+    """Keep what the voice is to say for each line."""
+    errors = {}
+    for sound in _sounds(desk):
+        text = " ".join(form.get(f"spoken.{sound.file}", "").split())
+        if len(text) > MOST_WORDS or not text.isprintable():
+            errors[sound.file] = f"Up to {MOST_WORDS} letters."
+        else:
+            store.say_as(session, sound.words, text if text and text != sound.words else None)
+    if errors:
+        session.rollback()
+        return _page(request, desk, errors=errors, typed=form, status=422)
+    return say(RedirectResponse(f"{desk.address}/voices", 303), "Kept.")
+
+
+@router.post("/{sheet_id}/voices/{file}/own-voice")
+def record(
+    request: Request, session: Store, desk: DeskOf, file: str, wav: Annotated[UploadFile, Form()]
+) -> Response:
+    """Take an own recording for a line, checked and converted."""
+    sound = _sound(desk, file)
+    try:
+        store.record(session, sound.words, own_recording(wav.file.read()))
+    except FileFormatError as error:
+        return _page(request, desk, errors={file: str(error)}, status=422)
+    return say(RedirectResponse(f"{desk.address}/voices", 303), f"“{sound.words}” is your own recording now.")
+
+
+def _use_own(session: Session, desk: Desk, file: str, on: bool) -> Sound:
+    sound = _sound(desk, file)
+    store.use_own(session, sound.words, on)
+    return sound
+
+
+@router.post("/{sheet_id}/voices/{file}/spoken")
+def spoken(session: Store, desk: DeskOf, file: str) -> Response:
+    """Let the voice speak a line again; with undo."""
+    sound = _use_own(session, desk, file, on=False)
+    undo = f"{desk.address}/voices/{file}/own"
+    return say(RedirectResponse(f"{desk.address}/voices", 303), f"The voice speaks “{sound.words}”.", undo=undo)
+
+
+@router.post("/{sheet_id}/voices/{file}/own")
+def own(session: Store, desk: DeskOf, file: str) -> Response:
+    """Undo :func:`spoken`."""
+    _use_own(session, desk, file, on=True)
+    return say(RedirectResponse(f"{desk.address}/voices", 303), "Your recording is back.")
+
+
+@router.get("/{sheet_id}/voices.zip")
+def download(
+    session: Store, desk: DeskOf, voice: VoiceKey = "calm", speed: SpeedKey = "usual", rate: int = RATES_HZ[0]
+) -> Response:
+    """Everything the kept plan says, as WAV files in one ZIP."""
+    if desk.plan is None:
+        return Response(status_code=404)
+    rate_hz = rate if rate in RATES_HZ else RATES_HZ[0]
+    sounds = _sounds(desk)
+    try:
+        data = voices_zip(
+            sounds,
+            voice=voice_of(voice),
+            words_a_minute=_speed(speed),
+            rate_hz=rate_hz,
+            lines=store.lines(session, [s.words for s in sounds]),
+        )
+    except VoiceError as error:
+        return Response(str(error), status_code=503, media_type="text/plain")
+    names = f'attachment; filename="voices-{desk.sheet_row.id}-{rate_hz // 1000}k.zip"'
+    return Response(data, media_type="application/zip", headers={"Content-Disposition": names})

@@ -1,0 +1,120 @@
+"""What buys minutes, a little more power, which cell count, out and back, from pack to propeller."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form, Query, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from zesty_cell.core.choose.buys import what_buys_minutes
+from zesty_cell.core.choose.candidates import with_pack
+from zesty_cell.core.choose.chain import parts_chain
+from zesty_cell.core.choose.power import STYLES, StyleKey, first_cell_count, more_power
+from zesty_cell.core.choose.travel import out_and_back
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.flight.honest_current import honest_current
+from zesty_cell.core.flight.one import Flight, fly
+from zesty_cell.core.flight.setup import Setup, set_up
+from zesty_cell.core.flight.summary import fly_brief
+from zesty_cell.core.parts.ownership import Keeping
+from zesty_cell.store import sheets as sheet_store
+from zesty_cell.store.hangar import PACKS
+from zesty_cell.web.choose.base import base_context, desk_of
+from zesty_cell.web.choose.imagined import cell_of_spec, pack_of_spec
+from zesty_cell.web.drawing.trip_chart import chain_bars, trip_chart
+from zesty_cell.web.http.database import Store
+from zesty_cell.web.http.messages import say
+from zesty_cell.web.http.preferences import preferences_of
+from zesty_cell.web.http.templating import page
+from zesty_cell.words.face import Face
+
+router = APIRouter(prefix="/choose", include_in_schema=False)
+_MILES_A_KM = 0.621_371_192
+
+
+def _trip(face: Face, setup: Setup, flight: Flight) -> dict[str, Any]:
+    try:
+        trip = out_and_back(setup=setup, flight=flight)
+    except OutOfRangeError as error:
+        return {"trip": None, "trip_words": str(error)}
+    imperial = face.view.units == "imperial"
+    factor = _MILES_A_KM if imperial else 1.0
+    return {
+        "trip": trip,
+        "trip_chart": trip_chart(trip, capacity_ah=setup.figures.capacity_ah, km_factor=factor),
+        "trip_words": "",
+        "distance_unit": "mi" if imperial else "km",
+        "distance": trip.distance_m / 1000.0 * factor,
+        "out_rate": trip.out_mah_km / factor,
+        "back_rate": trip.back_mah_km / factor,
+    }
+
+
+@router.get("/{sheet_id}/buys")
+def buys_page(
+    request: Request, session: Store, sheet_id: int, style: Annotated[str, Query(max_length=20)] = ""
+) -> HTMLResponse:
+    """Everything that would lengthen or strengthen this flight, each by a changed run."""
+    face = Face(preferences_of(request))
+    desk = desk_of(session, sheet_id)
+    context = base_context(desk, face, "/buys") | {"title": f"What buys minutes on {desk.sheet.craft.name}"}
+    try:
+        setup = set_up(desk.sheet)
+        flight, brief = fly(setup), fly_brief(setup)
+        buys = what_buys_minutes(desk.sheet, say_mass=face.mass_about, say_temperature=face.temperature)
+        options = more_power(desk.sheet)
+    except OutOfRangeError as error:
+        return page(request, "choose_buys.html", context | {"trouble": str(error)}, status=422)
+    rotor = setup.sheet.craft.lifts_itself()
+    styles = [s for s in STYLES.values() if (s.rotor_need if rotor else s.wing_need) is not None]
+    wanted: StyleKey = style if style in {s.key for s in styles} else styles[1].key
+    chain = parts_chain(setup=setup, flight=flight, brief=brief, honest=honest_current(setup.sheet.pack))
+    return page(
+        request,
+        "choose_buys.html",
+        context
+        | _trip(face, setup, flight)
+        | {
+            "trouble": "",
+            "setup": setup,
+            "brief": brief,
+            "buys": buys,
+            "most_gain": max((abs(b.gained_s) for b in buys), default=1.0),
+            "options": options,
+            "styles": styles,
+            "style": wanted,
+            "count": first_cell_count(desk.sheet, style=wanted),
+            "chain": chain,
+            "chain_bars": chain_bars(chain),
+            "word": "weight" if rotor else "level",
+        },
+    )
+
+
+@router.post("/{sheet_id}/open")
+def open_as_sheet(
+    request: Request,
+    session: Store,
+    sheet_id: int,
+    pack: Annotated[int | None, Form()] = None,
+    also: Annotated[str, Form(max_length=80)] = "",
+) -> Response:
+    """A new sheet of the same flight on another pack; an imagined one joins the hangar as wanted."""
+    desk = desk_of(session, sheet_id)
+    if pack is not None:
+        row = PACKS.fetch(session, pack)
+        words = "A new sheet of the same flight."
+    else:
+        imagined = pack_of_spec(also, like=desk.sheet.pack, cells=desk.cells)
+        if imagined is None:
+            return say(
+                RedirectResponse(desk.address, 303), "That imagined pack cannot be built. Nothing was stored."
+            )
+        row = PACKS.find_same(session, imagined) or PACKS.add(
+            session, imagined, keeping=Keeping(standing="wanted"), cell_id=cell_of_spec(also)
+        )
+        words = f"“{row.name}” is in the hangar as wanted; this is its sheet."
+    sheet = with_pack(desk.sheet, pack=PACKS.thing(row))
+    made = sheet_store.add(session, sheet, craft_id=desk.row.craft_id, pack_id=row.id)
+    return say(RedirectResponse(f"/sheets/{made.id}", 303), words, undo=f"/sheets/{made.id}/delete")

@@ -1,0 +1,1 @@
+"""Crafts, packs and cells: lists and forms."""

@@ -1,0 +1,307 @@
+"""The hangar: crafts, packs and cells, drawn; the forms of crafts and cells; standing, deleting, undoing."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form, Path, Query, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.flight.honest_current import HonestCurrent, honest_current
+from zesty_cell.core.learn.health import Health
+from zesty_cell.core.learn.verdict import Verdict
+from zesty_cell.core.parts.cell import CellModel
+from zesty_cell.core.parts.chemistries import CHEMISTRIES, chemistry_for
+from zesty_cell.core.parts.ownership import Keeping, charge_now
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import PackFigures, pack_figures
+from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
+from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS, PackFilter, Shelf, find_packs, keep, keeping_of
+from zesty_cell.store.tables import PackRow
+from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
+from zesty_cell.web.hangar import form as hangar_form
+from zesty_cell.web.health.view import healths
+from zesty_cell.web.http.database import Store
+from zesty_cell.web.http.forms import FormState, whole_number
+from zesty_cell.web.http.messages import say
+from zesty_cell.web.http.posted import PostedForm
+from zesty_cell.web.http.preferences import preferences_of
+from zesty_cell.web.http.templating import page
+
+router = APIRouter(prefix="/hangar", include_in_schema=False)
+#: Two things of one name could not be told apart.
+ALREADY = "There is one of that name already: give this one another."
+#: Types of packs on one page.
+TYPES_A_PAGE = 24
+
+
+@dataclass(frozen=True)
+class Desk:
+    """A shelf of the hangar with its plain form."""
+
+    shelf: Shelf[Any, Any]
+    title: str
+    sections: tuple[hangar_form.Section, ...]
+    new: Mapping[str, Any]
+    read: Callable[[Mapping[str, str]], tuple[Any, FormState]]
+
+
+DESKS = {
+    "crafts": Desk(CRAFTS, "craft", hangar_form.CRAFT_SECTIONS, hangar_form.NEW_CRAFT, hangar_form.read_craft),
+    "cells": Desk(CELLS, "cell", hangar_form.CELL_SECTIONS, hangar_form.NEW_CELL, hangar_form.read_cell),
+}
+#: Every shelf that things are deleted from and brought back to; packs have a builder of their own.
+SHELVES: dict[str, Shelf[Any, Any]] = {"crafts": CRAFTS, "packs": PACKS, "cells": CELLS}
+ShelfName = Annotated[str, Path(max_length=20)]
+
+
+def _desk(name: str) -> Desk:
+    if name not in DESKS:
+        raise MissingRecordError("shelf", 0)
+    return DESKS[name]
+
+
+def _shelf(name: str) -> Shelf[Any, Any]:
+    if name not in SHELVES:
+        raise MissingRecordError("shelf", 0)
+    return SHELVES[name]
+
+
+@dataclass(frozen=True)
+class Individual:
+    """One pack of a type."""
+
+    row: PackRow
+    keeping: Keeping
+    charge: float | None
+    verdict: Verdict = "fit"
+
+
+@dataclass(frozen=True)
+class PackType:
+    """A type of pack: its picture and figures, and every individual."""
+
+    name: str
+    pack: Pack
+    figures: PackFigures
+    honest: HonestCurrent
+    picture: PackPicture
+    individuals: tuple[Individual, ...]
+
+
+def _type(name: str, rows: tuple[PackRow, ...], known: Mapping[int, Health]) -> PackType:
+    packs = [PACKS.thing(row) for row in rows]
+    individuals = tuple(
+        Individual(
+            row=row,
+            keeping=kept,
+            charge=charge_now(pack=pack, keeping=kept),
+            verdict=known[row.id].verdict if row.id in known else "fit",
+        )
+        for row, pack in zip(rows, packs, strict=True)
+        for kept in (keeping_of(row),)
+    )
+    return PackType(
+        name=name,
+        pack=packs[0],
+        figures=pack_figures(packs[0]),
+        honest=honest_current(packs[0]),
+        picture=pack_picture(packs[0], width=102.0),
+        individuals=individuals,
+    )
+
+
+@router.get("")
+def show_hangar(
+    request: Request,
+    session: Store,
+    q: Annotated[str, Query(max_length=80)] = "",
+    chemistry: Annotated[str, Query(max_length=20)] = "",
+    series: Annotated[str, Query(max_length=4)] = "",
+    standing: Annotated[str, Query(max_length=12)] = "",
+    first: Annotated[str, Query(max_length=6)] = "",
+) -> HTMLResponse:
+    """Crafts, packs by type, cells; the packs filtered on the server."""
+    wanted = PackFilter(
+        words=q,
+        chemistry=chemistry if chemistry in CHEMISTRIES else "",
+        series=whole_number(series) or None,
+        standing=standing if standing in {k for k, _ in hangar_form.STANDINGS} else "",
+    )
+    start = whole_number(first)
+    found = find_packs(session, wanted, first=start, most=TYPES_A_PAGE)
+    known = healths(session, [row for _, rows in found.types for row in rows])
+    return page(
+        request,
+        "hangar.html",
+        _hangar_context(session)
+        | {
+            "wanted": wanted,
+            "found": found,
+            "types": [_type(name, rows, known) for name, rows in found.types],
+            "filtered": wanted != PackFilter(),
+            "start": start,
+            "next_start": start + TYPES_A_PAGE if start + TYPES_A_PAGE < found.type_count else None,
+            "query": [(k, v) for k, v in request.query_params.multi_items() if k != "first"],
+            "words": q,
+        },
+    )
+
+
+def _hangar_context(session: Session) -> dict[str, Any]:
+    cells = [(row, CELLS.thing(row)) for row in CELLS.all(session)]
+    return {
+        "crafts": [(row, CRAFTS.thing(row), keeping_of(row)) for row in CRAFTS.all(session)],
+        "cells": [(row, cell, _cell_picture(cell), len(CELLS.users(session, row.id))) for row, cell in cells],
+        "chemistries": CHEMISTRIES,
+        "standings": hangar_form.STANDINGS,
+    }
+
+
+def _cell_picture(cell: CellModel) -> PackPicture:
+    """A cell drawn as the pack it would make alone, to one scale: a 21 mm round cell is 46 wide."""
+    chemistry = chemistry_for(cell.chemistry)
+    capacity_ah = cell.capacity_ah or max(0.02, 0.3 * (cell.mass_kg or 0.05) * chemistry.energy_density_wh_kg / 3.6)
+    alone = Pack(
+        name="cell", chemistry=cell.chemistry, series=1, capacity_ah=min(capacity_ah, 200.0), cell_size=cell.size
+    )
+    return pack_picture(alone, width=64.0)
+
+
+def _form_page(
+    request: Request,
+    desk: Desk,
+    state: FormState,
+    *,
+    record_id: int | None,
+    version: int,
+    status: int = 200,
+    conflict: str = "",
+) -> HTMLResponse:
+    context = {
+        "desk": desk,
+        "texts": state.texts,
+        "errors": state.errors,
+        "asked": state.asked,
+        "units_used": state.units,
+        "record_id": record_id,
+        "version": version,
+        "conflict": conflict,
+        "back": way_back(state.texts),
+        "chemistry": CHEMISTRIES.get(state.texts.get("chemistry", ""), CHEMISTRIES["lipo"]),  # type: ignore[call-overload]
+    }
+    return page(request, "hangar_form.html", context, status=status)
+
+
+def way_back(form: Mapping[str, str]) -> str:
+    """Where saving leads: to the sheet the form was opened from, or to the hangar."""
+    sheet_id = whole_number(form.get("back", ""))
+    return f"/sheets/{sheet_id}" if sheet_id else "/hangar"
+
+
+@router.get("/{shelf}/new")
+def new_thing(request: Request, shelf: ShelfName) -> HTMLResponse:
+    """An empty form of a craft or a cell."""
+    desk, units = _desk(shelf), preferences_of(request).units
+    state = FormState(texts=hangar_form.first_texts(desk.sections, desk.new, units), units=units)
+    return _form_page(request, desk, state, record_id=None, version=0)
+
+
+@router.post("/{shelf}/new")
+def add_thing(request: Request, session: Store, shelf: ShelfName, form: PostedForm) -> Response:
+    """Keep a new craft or cell."""
+    desk = _desk(shelf)
+    thing, state = desk.read(form)
+    if thing is not None and desk.shelf.taken(session, thing.name):
+        state.errors["name"] = ALREADY
+        thing = None
+    if thing is None:
+        return _form_page(request, desk, state, record_id=None, version=0, status=422)
+    row = desk.shelf.add(session, thing)
+    return say(RedirectResponse("/hangar", 303), f"“{row.name}” is in the hangar.")
+
+
+@router.get("/{shelf}/{record_id}")
+def edit_thing(
+    request: Request,
+    session: Store,
+    shelf: ShelfName,
+    record_id: int,
+    back: Annotated[str, Query(max_length=12)] = "",
+) -> HTMLResponse:
+    """The form of a craft or cell; ``back`` is the number of the sheet to return to."""
+    desk, units = _desk(shelf), preferences_of(request).units
+    row = desk.shelf.fetch(session, record_id)
+    values = desk.shelf.thing(row).model_dump()
+    texts = hangar_form.first_texts(desk.sections, values, units) | {"back": back}
+    state = FormState(texts=texts, units=units)
+    return _form_page(request, desk, state, record_id=record_id, version=row.version)
+
+
+@router.post("/{shelf}/{record_id}")
+def change_thing(request: Request, session: Store, shelf: ShelfName, record_id: int, form: PostedForm) -> Response:
+    """Store a changed craft or cell."""
+    desk = _desk(shelf)
+    desk.shelf.fetch(session, record_id)
+    thing, state = desk.read(form)
+    if thing is not None and desk.shelf.taken(session, thing.name, but=record_id):
+        state.errors["name"] = ALREADY
+        thing = None
+    if thing is None:
+        return _form_page(
+            request, desk, state, record_id=record_id, version=whole_number(form.get("version", "")), status=422
+        )
+    try:
+        row = desk.shelf.change(session, record_id, whole_number(form.get("version", "")), thing)
+    except EditConflictError as error:
+        return _form_page(
+            request,
+            desk,
+            state,
+            record_id=record_id,
+            version=whole_number(form.get("version", "")),
+            status=409,
+            conflict=str(error),
+        )
+    return say(RedirectResponse(way_back(form), 303), f"“{row.name}” is saved.")
+
+
+@router.post("/{shelf}/{record_id}/standing")
+def change_standing(
+    session: Store,
+    shelf: ShelfName,
+    record_id: int,
+    standing: Annotated[str, Form(max_length=12)],
+    lent_to: Annotated[str, Form(max_length=80)] = "",
+) -> Response:
+    """Own, lend, want or retire a craft or a pack."""
+    if shelf not in ("crafts", "packs"):
+        raise MissingRecordError("shelf", 0)
+    row = _shelf(shelf).fetch(session, record_id)
+    if standing not in {k for k, _ in hangar_form.STANDINGS}:
+        return say(RedirectResponse("/hangar", 303), "Choose one of the options. Nothing was changed.")
+    change = {"standing": standing, "lent_to": lent_to.strip() or None}
+    keep(session, row, keeping_of(row).model_copy(update=change))
+    words = {"own": "is yours", "lent": "is lent", "wanted": "is wanted", "retired": "is retired"}[standing]
+    return say(RedirectResponse("/hangar", 303), f"“{row.name}” {words}.")
+
+
+@router.post("/{shelf}/{record_id}/delete")
+def delete_thing(session: Store, shelf: ShelfName, record_id: int) -> Response:
+    """Delete, with undo; refused while a sheet or a pack needs it."""
+    try:
+        row = _shelf(shelf).delete(session, record_id)
+    except InUseError as error:
+        return say(RedirectResponse("/hangar", 303), str(error))
+    undo = f"/hangar/{shelf}/{record_id}/undelete"
+    return say(RedirectResponse("/hangar", 303), f"“{row.name}” is deleted.", undo=undo)
+
+
+@router.post("/{shelf}/{record_id}/undelete")
+def undelete_thing(session: Store, shelf: ShelfName, record_id: int) -> Response:
+    """Undo a delete."""
+    row = _shelf(shelf).restore(session, record_id)
+    return say(RedirectResponse("/hangar", 303), f"“{row.name}” is back.")

@@ -1,0 +1,1 @@
+"""What the log says of a pack."""

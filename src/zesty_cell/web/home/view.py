@@ -1,0 +1,63 @@
+"""Small pages for every screen: the view a person prefers, and finding things."""
+
+from __future__ import annotations
+
+from typing import Annotated
+from urllib.parse import urlsplit
+
+from fastapi import APIRouter, Form, Query, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from zesty_cell.store import sheets as sheet_store
+from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS
+from zesty_cell.web.http.database import Store
+from zesty_cell.web.http.preferences import preferences_of, remember
+from zesty_cell.web.http.templating import page
+
+router = APIRouter(include_in_schema=False)
+
+
+@router.get("/")
+def home(session: Store) -> Response:
+    """The sheet changed last, or the list."""
+    rows = sheet_store.all_sheets(session)
+    if not rows:
+        return RedirectResponse("/sheets", 303)
+    newest = max(rows, key=lambda row: (row.updated_at, row.id))
+    return RedirectResponse(f"/sheets/{newest.id}", 303)
+
+
+@router.post("/view")
+def change_view(
+    request: Request,
+    name: Annotated[str, Form(max_length=20)],
+    value: Annotated[str, Form(max_length=20)],
+) -> Response:
+    """Remember one choice of units, volts or theme, and go back to the page it was made on."""
+    came_from = urlsplit(request.headers.get("referer", "/"))
+    path = came_from.path if came_from.path.startswith("/") and not came_from.path.startswith("//") else "/"
+    response = RedirectResponse(path + (f"?{came_from.query}" if came_from.query else ""), 303)
+    remember(response, preferences_of(request).changed(name, value))
+    return response
+
+
+@router.get("/find")
+def find(request: Request, session: Store, q: Annotated[str, Query(max_length=80)] = "") -> HTMLResponse:
+    """Sheets, crafts, packs and cells whose name holds the words."""
+    words = q.casefold().split()
+
+    def matches(name: str) -> bool:
+        return all(word in name.casefold() for word in words)
+
+    found = [
+        (kind, row.name, f"{where}/{row.id}")
+        for kind, where, rows in (
+            ("sheet", "/sheets", sheet_store.all_sheets(session)),
+            ("craft", "/hangar/crafts", CRAFTS.all(session)),
+            ("pack", "/hangar/packs", PACKS.all(session)),
+            ("cell", "/hangar/cells", CELLS.all(session)),
+        )
+        for row in rows
+        if matches(row.name)
+    ]
+    return page(request, "find.html", {"q": q, "found": found})

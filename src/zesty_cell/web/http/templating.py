@@ -1,0 +1,69 @@
+"""Jinja set up once: autoescape, strict about unknown names, the same helpers on every page."""
+
+from __future__ import annotations
+
+import json
+import os
+from pathlib import Path
+from typing import Any
+
+from fastapi import Request
+from fastapi.responses import HTMLResponse
+from jinja2 import Environment, FileSystemBytecodeCache, FileSystemLoader, StrictUndefined, select_autoescape
+from markupsafe import Markup
+
+from zesty_cell import __version__
+from zesty_cell.web.drawing.pack_picture import wheel_segments
+from zesty_cell.web.http.messages import COOKIE as SAID_COOKIE
+from zesty_cell.web.http.messages import said
+from zesty_cell.web.http.preferences import preferences_of
+from zesty_cell.words.face import Face
+
+_WEB = Path(__file__).parents[1]
+
+
+def _data_json(value: Any) -> Markup:
+    """JSON safe inside a script data block: no way to close the element from within."""
+    text = json.dumps(value, ensure_ascii=False, separators=(",", ":"))
+    # Escaping "<" keeps "</script>" in a name from ending the block.
+    return Markup(text.replace("<", "\\u003c"))  # noqa: S704
+
+
+def _compiled_templates() -> FileSystemBytecodeCache | None:
+    """Compiled templates are kept beside the compiled modules, where that may be written to.
+
+    Compiling the sheet's takes as long as its forecast, and all of them a second.
+    """
+    folder = _WEB / "__pycache__"
+    return FileSystemBytecodeCache(str(folder)) if os.access(folder, os.W_OK) else None
+
+
+def make_environment() -> Environment:
+    """The application's template environment."""
+    environment = Environment(
+        loader=FileSystemLoader(_WEB / "templates"),
+        bytecode_cache=_compiled_templates(),
+        autoescape=select_autoescape(default=True),
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+    environment.filters["data_json"] = _data_json
+    environment.globals["version"] = __version__
+    environment.globals["wheel"] = wheel_segments()
+    return environment
+
+
+ENVIRONMENT = make_environment()
+
+
+def page(request: Request, name: str, context: dict[str, Any], *, status: int = 200) -> HTMLResponse:
+    """Render a template for this request, with the person's preferences at hand."""
+    view = preferences_of(request)
+    html = ENVIRONMENT.get_template(name).render(
+        view=view, face=Face(view), path=request.url.path, said=said(request), **context
+    )
+    response = HTMLResponse(html, status_code=status)
+    if SAID_COOKIE in request.cookies:
+        response.delete_cookie(SAID_COOKIE, httponly=True, samesite="strict")
+    return response

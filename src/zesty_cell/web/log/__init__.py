@@ -1,0 +1,1 @@
+"""The log of flights, their import and their telemetry."""

@@ -1,0 +1,1 @@
+"""Packs flown together."""

@@ -1,0 +1,125 @@
+"""Two packs in parallel: who carries what, and whether they may be joined at all."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from zesty_cell.core.errors import UnequalPacksError
+from zesty_cell.core.flight.parallel import (
+    EQUAL_VOLTAGE_V,
+    ParallelPair,
+    joined_pack,
+    joining_current_a,
+    parallel_pair,
+)
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import PackFigures, pack_figures
+from zesty_cell.store.hangar import PACKS
+from zesty_cell.store.tables import PackRow
+from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
+from zesty_cell.web.http.database import Store
+from zesty_cell.web.http.forms import whole_number
+from zesty_cell.web.http.messages import say
+from zesty_cell.web.http.posted import PostedForm
+from zesty_cell.web.http.templating import page
+from zesty_cell.words.units import read_number
+
+router = APIRouter(prefix="/hangar/pair", include_in_schema=False)
+
+
+@dataclass(frozen=True)
+class Half:
+    """One of the two."""
+
+    row: PackRow
+    pack: Pack
+    figures: PackFigures
+    picture: PackPicture
+    text_v: str
+
+
+def _default(rows: Sequence[PackRow]) -> tuple[PackRow, PackRow] | None:
+    """Two individuals of one type where there are any: the likeliest pair."""
+    for row in rows:
+        for other in rows:
+            if other.id != row.id and other.type_name == row.type_name and other.series > 1:
+                return row, other
+    return (rows[0], rows[-1]) if len(rows) > 1 else None
+
+
+def _volts(text: str, row: PackRow, errors: dict[str, str], name: str) -> float:
+    """The rest voltage typed, the last one read, or full."""
+    if not text.strip():
+        full_v = chemistry_for(row.chemistry).full_v
+        return row.rest_v_per_cell if row.rest_v_per_cell is not None else full_v
+    try:
+        volts = read_number(text)
+    except ValueError as error:
+        errors[name] = str(error)
+        return 0.0
+    if not 0.5 <= volts <= 4.5:
+        errors[name] = "Volts of one cell, please: between 0.5 and 4.5."
+    return volts
+
+
+@router.post("/keep")
+def keep_pair(session: Store, form: PostedForm) -> Response:
+    """Keep two packs as the one they are flown as."""
+    rows = [PACKS.fetch(session, whole_number(form.get(side, ""))) for side in ("first", "second")]
+    try:
+        if rows[0].id == rows[1].id:
+            raise UnequalPacksError("Choose two different packs.", difference=0.0, limit=0.0)
+        pack = joined_pack(first=PACKS.thing(rows[0]), second=PACKS.thing(rows[1]))
+    except UnequalPacksError as error:
+        back = f"/hangar/pair?first={rows[0].id}&second={rows[1].id}"
+        return say(RedirectResponse(back, 303), str(error))
+    row = PACKS.bring_in(session, pack)
+    return say(RedirectResponse(f"/hangar/packs/{row.id}", 303), f"“{row.name}” is in the hangar.")
+
+
+@router.get("")
+def show_pair(
+    request: Request,
+    session: Store,
+    first: Annotated[str, Query(max_length=12)] = "",
+    second: Annotated[str, Query(max_length=12)] = "",
+    first_v: Annotated[str, Query(max_length=20)] = "",
+    second_v: Annotated[str, Query(max_length=20)] = "",
+) -> HTMLResponse:
+    """Two packs of the hangar side by side in parallel."""
+    rows = [row for row in PACKS.all(session) if row.standing != "retired"]
+    by_id = {row.id: row for row in rows}
+    chosen = _default(rows)
+    one = by_id.get(whole_number(first)) or (chosen[0] if chosen else None)
+    two = by_id.get(whole_number(second)) or (chosen[1] if chosen else None)
+    errors: dict[str, str] = {}
+    pair: ParallelPair | None = None
+    refusal = ""
+    halves: list[Half] = []
+    if one is not None and two is not None:
+        volts = _volts(first_v, one, errors, "first_v"), _volts(second_v, two, errors, "second_v")
+        for row, text, v in ((one, first_v, volts[0]), (two, second_v, volts[1])):
+            pack = PACKS.thing(row)
+            halves.append(Half(row, pack, pack_figures(pack), pack_picture(pack, width=190.0), text or f"{v:.2f}"))
+        if one.id == two.id:
+            errors["second"] = "Choose two different packs."
+        if not errors:
+            try:
+                pair = parallel_pair(
+                    first=halves[0].pack, second=halves[1].pack, first_rest_v=volts[0], second_rest_v=volts[1]
+                )
+            except UnequalPacksError as error:
+                refusal = str(error)
+                if halves[0].pack.series == halves[1].pack.series:
+                    joining_a = joining_current_a(
+                        first=halves[0].pack, second=halves[1].pack, first_rest_v=volts[0], second_rest_v=volts[1]
+                    )
+                    refusal += f" Joined so, {joining_a:.0f} A would flow from one into the other."
+    context = {"rows": rows, "halves": halves, "pair": pair, "refusal": refusal, "errors": errors}
+    return page(request, "pair.html", context | {"equal_v": EQUAL_VOLTAGE_V})

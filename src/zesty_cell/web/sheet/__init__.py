@@ -1,0 +1,1 @@
+"""The sheet page, the list of sheets, the setup card."""

@@ -1,0 +1,1 @@
+"""What flights taught a sheet."""
