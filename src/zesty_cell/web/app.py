@@ -38,11 +38,12 @@ from zesty_cell.web.field import view as field_page
 from zesty_cell.web.hangar import view as hangar
 from zesty_cell.web.health import view as health
 from zesty_cell.web.home import view
+from zesty_cell.web.http import page
 from zesty_cell.web.http.security import LOOPBACK_HOSTS, Guard
-from zesty_cell.web.http.templating import page
 from zesty_cell.web.log import imports_view as flight_imports
 from zesty_cell.web.log import telemetry_view as flight_telemetry
 from zesty_cell.web.log import view as flight_log
+from zesty_cell.web.log.importing import Imports
 from zesty_cell.web.pair import view as pair
 from zesty_cell.web.sheet import view as sheets
 from zesty_cell.web.taught import view as taught
@@ -118,7 +119,7 @@ def connect(app: FastAPI, database_path: Path, *, bench_port: int = DEFAULT_BENC
     """Give an application its database file, and everything it keeps while it runs, from the start."""
     app.state.database = Database(database_path)
     app.state.searches = Jobs()
-    app.state.imports = flight_imports.Imports()
+    app.state.imports = Imports()
     app.state.restores = backup.Restores()
     app.state.bench = BenchTransmitter(bench_port)
 

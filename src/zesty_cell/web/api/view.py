@@ -18,7 +18,7 @@ from zesty_cell.store import records
 from zesty_cell.store import sheets as store
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import SheetRow
-from zesty_cell.web.http.database import Store
+from zesty_cell.web.http import Store
 
 router = APIRouter(prefix="/api", tags=["sheets"])
 _Responses = dict[int | str, dict[str, Any]]

@@ -14,10 +14,9 @@ from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import FileResponse, RedirectResponse, Response
 from starlette.background import BackgroundTask
 
+from zesty_cell.services import pack_health
 from zesty_cell.store.backup import BackupError, Contents, backup, look_into, restore
-from zesty_cell.web.health import view as health
-from zesty_cell.web.http.messages import say
-from zesty_cell.web.http.templating import page
+from zesty_cell.web.http import page, say
 
 router = APIRouter(prefix="/backup", include_in_schema=False)
 
@@ -116,5 +115,5 @@ def confirm(request: Request, token: str) -> Response:
         return _show(request, error=str(error), status=503)
     finally:
         one.let_go()
-    health.forget()
+    pack_health.forget()
     return say(RedirectResponse("/sheets", 303), f"Restored: {contents.words()}. What was here is kept beside it.")

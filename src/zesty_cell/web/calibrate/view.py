@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Annotated, Any
 
@@ -11,81 +9,17 @@ from fastapi import APIRouter, HTTPException, Query, Request
 from fastapi.responses import RedirectResponse, Response
 from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
-from sqlalchemy.orm import Session
 
-from zesty_cell.core.callouts.telemetry import Telemetry
-from zesty_cell.core.learn.calibration import CraftPoints, Kind, Moved
+from zesty_cell.core.learn.calibration import CraftPoints
 from zesty_cell.core.learn.measured_points import as_before, points_moved, with_points
-from zesty_cell.formats.csv_table import read_table
-from zesty_cell.formats.errors import FileFormatError
-from zesty_cell.formats.telemetry_csv import read_telemetry
 from zesty_cell.store import calibrations as store
-from zesty_cell.store import logs
-from zesty_cell.store.hangar import CRAFTS, PACKS
-from zesty_cell.store.tables import CalibrationRow, CraftRow
-from zesty_cell.web.calibrate import flights, sensors
-from zesty_cell.web.calibrate.bench import Bench, Made
-from zesty_cell.web.drawing.pack_picture import pack_picture
-from zesty_cell.web.http.database import Store
-from zesty_cell.web.http.forms import whole_number
-from zesty_cell.web.http.messages import NOT_STORED, say
-from zesty_cell.web.http.posted import PostedForm
-from zesty_cell.web.http.preferences import preferences_of
-from zesty_cell.web.http.templating import page
-from zesty_cell.words.sensors import calibration_words, sensor_words
+from zesty_cell.store.hangar import CRAFTS
+from zesty_cell.web.calibrate.bench import Bench
+from zesty_cell.web.calibrate.tasks import TASKS, first_of_task, kept_shown, offers_of, show_task, task_of
+from zesty_cell.web.http import NOT_STORED, PostedForm, Store, page, preferences_of, say, whole_number
+from zesty_cell.words.sensors import sensor_words
 
 router = APIRouter(prefix="/calibrate", include_in_schema=False)
-
-
-@dataclass(frozen=True)
-class Task:
-    """A guided check: where it is, what it is called, what for, whether it is the pack's alone."""
-
-    key: str
-    kind: Kind
-    title: str
-    why: str
-    of_pack: bool
-    read: Callable[[Bench, Mapping[str, str], datetime], Made]
-
-
-TASKS: dict[str, Task] = {
-    task.key: task
-    for task in (
-        Task("voltage", "voltage", "Voltage scale", "A meter beside what the craft shows, at rest.", False,
-             sensors.read_voltage),
-        Task("current", "current", "Current scale", "What the charger put back beside what the craft showed.",
-             False, sensors.read_current),
-        Task("lamp", "line loss", "Line loss and the craft’s own alarm",
-             "Fly to the lamp, land, wait, measure: what the leads, the plug and the cells take.", False,
-             flights.read_lamp),
-        Task("hover-down", "hover-down", "Hover-down chart",
-             "A few voltages against minutes: the curve, and where it begins to fall.", False, flights.read_hover),
-        Task("cells", "cells", "Cell check", "Each cell of a resting pack, and how far apart they are.", True,
-             flights.read_cells),
-    )
-}  # fmt: skip
-
-
-@dataclass(frozen=True)
-class Kept:
-    """A record in words."""
-
-    row: CalibrationRow
-    words: str
-    note: str
-
-
-def _kept(row: CalibrationRow) -> Kept:
-    made = store.calibration_of(row)
-    pack = None if row.pack is None else PACKS.thing(row.pack)
-    return Kept(row, calibration_words(made, pack=pack), made.note)
-
-
-def _task(key: str) -> Task:
-    if key not in TASKS:
-        raise HTTPException(404)
-    return TASKS[key]
 
 
 @router.get("")
@@ -100,8 +34,8 @@ def overview(request: Request, session: Store, craft: Annotated[int, Query(ge=0)
         "bench": bench,
         "tasks": TASKS.values(),
         "newest": newest,
-        "records": [_kept(row) for row in rows],
-        "offers": _offers(session, bench.craft),
+        "records": [kept_shown(row) for row in rows],
+        "offers": offers_of(session, bench.craft),
         "sensors": []
         if bench.craft is None
         else [
@@ -110,52 +44,6 @@ def overview(request: Request, session: Store, craft: Annotated[int, Query(ge=0)
         ],
     }
     return page(request, "calibrate.html", context)
-
-
-def _telemetry(session: Session, log_id: int) -> Telemetry | None:
-    row = logs.find(session, log_id)
-    mapping = None if row is None else logs.mapping_of(row)
-    if row is None or mapping is None:
-        return None
-    try:
-        return read_telemetry(read_table(logs.data_of(row)), mapping).telemetry
-    except FileFormatError:
-        return None
-
-
-def _first(task: Task, bench: Bench, log_id: int) -> dict[str, str]:
-    if task.key == "hover-down":
-        return flights.hover_first(bench, _telemetry(bench.session, log_id) if log_id else None)
-    of: dict[str, Callable[[Bench], dict[str, str]]] = {
-        "voltage": sensors.voltage_first, "current": sensors.current_first, "lamp": flights.lamp_first,
-        "cells": flights.cells_first,
-    }  # fmt: skip
-    return of[task.key](bench)
-
-
-def _show(
-    request: Request,
-    task: Task,
-    bench: Bench,
-    texts: Mapping[str, str],
-    made: Made,
-    *,
-    asked: bool,
-    status: int = 200,
-) -> Response:
-    context: dict[str, Any] = {
-        "task": task,
-        "bench": bench,
-        "texts": dict(texts),
-        # A page just opened is not told what is missing.
-        "errors": made.errors if asked else {},
-        "made": made,
-        "picture": pack_picture(bench.pack, width=190.0),
-        "sensors": sensors,
-        "flights": flights,
-        "logs": [] if bench.craft is None else logs.of_craft(bench.session, bench.craft.id),
-    }
-    return page(request, f"calibrate_{task.key.replace('-', '_')}.html", context, status=status)
 
 
 @router.get("/{key}")
@@ -168,21 +56,21 @@ def open_task(
     log: Annotated[int, Query(ge=0)] = 0,
 ) -> Response:
     """A guided check, filled in with what is known."""
-    task, bench = _task(key), Bench(session, craft_id=craft, pack_id=pack)
+    task, bench = task_of(key), Bench(session, craft_id=craft, pack_id=pack)
     if bench.craft is None or bench.pack_row is None:
         return RedirectResponse("/hangar", 303)
-    texts = _first(task, bench, log)
+    texts = first_of_task(task, bench, log)
     made = task.read(bench, texts | {"volts": "cell"}, datetime.now(UTC))
     if task.key == "hover-down" and preferences_of(request).volts == "pack":
         series = bench.pack.series
         texts = {k: f"{float(v) * series:.2f}" if k.startswith("volts_") else v for k, v in texts.items()}
-    return _show(request, task, bench, texts, made, asked=False)
+    return show_task(request, task, bench, texts, made, asked=False)
 
 
 @router.post("/{key}")
 def work_out(request: Request, session: Store, key: str, form: PostedForm) -> Response:
     """Look at what follows from the readings, or keep it."""
-    task = _task(key)
+    task = task_of(key)
     bench = Bench(
         session, craft_id=whole_number(form.get("craft", "")), pack_id=whole_number(form.get("pack", ""))
     )  # fmt: skip
@@ -193,9 +81,9 @@ def work_out(request: Request, session: Store, key: str, form: PostedForm) -> Re
     if len(note) > 300:
         made.errors["note"] = "At most 300 characters, please."
     if form.get("action") != "keep":
-        return _show(request, task, bench, form, made, asked=True)
+        return show_task(request, task, bench, form, made, asked=True)
     if made.calibration is None or made.errors:
-        return _show(request, task, bench, form, made, asked=True, status=422)
+        return show_task(request, task, bench, form, made, asked=True, status=422)
     with_pack = task.key in ("lamp", "hover-down", "cells")
     craft_id = bench.craft.id
     try:
@@ -209,19 +97,8 @@ def work_out(request: Request, session: Store, key: str, form: PostedForm) -> Re
     except OperationalError:
         session.rollback()
         made.errors["note"] = NOT_STORED
-        return _show(request, task, bench, form, made, asked=True, status=503)
+        return show_task(request, task, bench, form, made, asked=True, status=503)
     return say(RedirectResponse(f"/calibrate?craft={craft_id}", 303), f"{task.title}: kept.")
-
-
-def _offers(session: Session, craft: CraftRow | None) -> list[tuple[CalibrationRow, tuple[Moved, ...]]]:
-    """Calibrations of a craft that explain measured points of it, nobody having said whether they do."""
-    if craft is None:
-        return []
-    thing = CRAFTS.thing(craft)
-    found = [
-        (row, points_moved(thing, store.calibration_of(row))) for row in store.rows_of_craft(session, craft.id)
-    ]
-    return [(row, moved) for row, moved in found if moved]
 
 
 @router.post("/records/{record_id}/points")

@@ -14,7 +14,7 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.services.forecasts import flown
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.web.callouts.desk import Desk
-from zesty_cell.web.http.forms import whole_number
+from zesty_cell.web.http import whole_number
 from zesty_cell.words.units import read_number
 
 Changed = tuple[CalloutPlan | None, str]

@@ -28,7 +28,7 @@ from zesty_cell.services.plans import set_timer
 from zesty_cell.store import callouts as store
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.tables import CalloutsRow, SheetRow
-from zesty_cell.web.http.database import Store
+from zesty_cell.web.http import Store
 
 
 class Desk:

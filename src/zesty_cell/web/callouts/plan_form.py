@@ -13,7 +13,8 @@ from zesty_cell.core.callouts.conditions import POSITIONS, SWITCHES, Condition, 
 from zesty_cell.core.callouts.profiles import not_told_apart
 from zesty_cell.core.callouts.rules import CalloutPlan, Profile, Rule, Timer
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
-from zesty_cell.web.http.forms import Field, FormState, form_units, get, put, read_field, whole_number, words_of
+from zesty_cell.web.http import FormState, whole_number
+from zesty_cell.web.http.forms import Field, form_units, get, put, read_field, words_of
 from zesty_cell.words.units import CAPACITY, COUNT, CURRENT, DURATION, SECONDS, SHARE, VOLTAGE, Quantity, typed
 
 SENSORS: tuple[tuple[str, str], ...] = (

@@ -13,7 +13,7 @@ from zesty_cell.core.callouts.telemetry import on_telemetry
 from zesty_cell.services.log_fits import read_packed
 from zesty_cell.store import logs as log_store
 from zesty_cell.store.flights import is_there
-from zesty_cell.web.http.forms import whole_number
+from zesty_cell.web.http import whole_number
 
 
 @dataclass(frozen=True)

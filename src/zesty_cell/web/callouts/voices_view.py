@@ -2,27 +2,20 @@
 
 from __future__ import annotations
 
-import io
-import wave
-from collections.abc import Mapping
-from dataclasses import dataclass
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Form, Query, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.callouts.steps import Sound, sounds_of, spoken_sounds
+from zesty_cell.core.callouts.steps import Sound
 from zesty_cell.formats.errors import FileFormatError
-from zesty_cell.formats.espeak import SPEEDS, VOICES, VoiceError, voice_of
-from zesty_cell.formats.voices_wav import MOST_BYTES, RATES_HZ, Line, line_wav, own_recording, voices_zip
+from zesty_cell.formats.espeak import SPEEDS, VoiceError, voice_of
+from zesty_cell.formats.voices_wav import RATES_HZ, line_wav, own_recording, voices_zip
 from zesty_cell.store import voices as store
-from zesty_cell.store.errors import MissingRecordError
 from zesty_cell.web.callouts.desk import Desk, DeskOf
-from zesty_cell.web.http.database import Store
-from zesty_cell.web.http.messages import say
-from zesty_cell.web.http.posted import PostedForm
-from zesty_cell.web.http.templating import page
+from zesty_cell.web.callouts.voices_shown import sound_of, sounds_shown, voices_page
+from zesty_cell.web.http import PostedForm, Store, say
 
 router = APIRouter(prefix="/callouts", include_in_schema=False)
 MOST_WORDS = 120
@@ -50,84 +43,17 @@ def say_wav(
     return Response(data, media_type="audio/wav")
 
 
-@dataclass(frozen=True)
-class _Shown:
-    """A line of the page."""
-
-    sound: Sound
-    spoken_as: str
-    own_s: float | None
-    error: str
-
-
-def _seconds(wav: bytes) -> float:
-    with wave.open(io.BytesIO(wav)) as file:
-        return float(file.getnframes() / file.getframerate())
-
-
-def _shown(
-    sounds: tuple[Sound, ...], lines: dict[str, Line], errors: dict[str, str], typed: Mapping[str, str]
-) -> list[_Shown]:
-    found = []
-    for sound in sounds:
-        line = lines.get(sound.words, Line())
-        own_s = None if line.own_wav is None else _seconds(line.own_wav)
-        found.append(
-            _Shown(
-                sound, typed.get(f"spoken.{sound.file}", line.spoken_as or ""), own_s, errors.get(sound.file, "")
-            )
-        )
-    return found
-
-
-def _sounds(desk: Desk) -> tuple[Sound, ...]:
-    return () if desk.plan is None else spoken_sounds(desk.plan)
-
-
-def _sound(desk: Desk, file: str) -> Sound:
-    found = next((s for s in _sounds(desk) if s.file == file), None)
-    if found is None:
-        raise MissingRecordError("sound", 0)
-    return found
-
-
-def _page(
-    request: Request,
-    desk: Desk,
-    *,
-    errors: dict[str, str] | None = None,
-    typed: Mapping[str, str] | None = None,
-    status: int = 200,
-) -> Response:
-    sounds = _sounds(desk)
-    lines = store.lines(desk.session, [s.words for s in sounds])
-    own = {s.file for s in sounds_of(desk.plan)} if desk.plan else set()
-    shown = _shown(sounds, lines, errors or {}, typed or {})
-    context: dict[str, Any] = {
-        "desk": desk,
-        "groups": [
-            ("Words of the plan", [s for s in shown if s.sound.file in own]),
-            ("Times, numbers and units", [s for s in shown if s.sound.file not in own]),
-        ],
-        "voices": VOICES,
-        "speeds": SPEEDS,
-        "rates": RATES_HZ,
-        "most_bytes": MOST_BYTES,
-    }
-    return page(request, "voices.html", context, status=status)
-
-
 @router.get("/{sheet_id}/voices")
 def show(request: Request, desk: DeskOf) -> Response:
     """Every line of the kept plan."""
-    return _page(request, desk)
+    return voices_page(request, desk)
 
 
 @router.post("/{sheet_id}/voices")
 def other_words(request: Request, session: Store, desk: DeskOf, form: PostedForm) -> Response:
     """Keep what the voice is to say for each line."""
     errors = {}
-    for sound in _sounds(desk):
+    for sound in sounds_shown(desk):
         text = " ".join(form.get(f"spoken.{sound.file}", "").split())
         if len(text) > MOST_WORDS or not text.isprintable():
             errors[sound.file] = f"Up to {MOST_WORDS} letters."
@@ -135,7 +61,7 @@ def other_words(request: Request, session: Store, desk: DeskOf, form: PostedForm
             store.say_as(session, sound.words, text if text and text != sound.words else None)
     if errors:
         session.rollback()
-        return _page(request, desk, errors=errors, typed=form, status=422)
+        return voices_page(request, desk, errors=errors, typed=form, status=422)
     return say(RedirectResponse(f"{desk.address}/voices", 303), "Kept.")
 
 
@@ -144,16 +70,16 @@ def record(
     request: Request, session: Store, desk: DeskOf, file: str, wav: Annotated[UploadFile, Form()]
 ) -> Response:
     """Take an own recording for a line, checked and converted."""
-    sound = _sound(desk, file)
+    sound = sound_of(desk, file)
     try:
         store.record(session, sound.words, own_recording(wav.file.read()))
     except FileFormatError as error:
-        return _page(request, desk, errors={file: str(error)}, status=422)
+        return voices_page(request, desk, errors={file: str(error)}, status=422)
     return say(RedirectResponse(f"{desk.address}/voices", 303), f"“{sound.words}” is your own recording now.")
 
 
 def _use_own(session: Session, desk: Desk, file: str, on: bool) -> Sound:
-    sound = _sound(desk, file)
+    sound = sound_of(desk, file)
     store.use_own(session, sound.words, on)
     return sound
 
@@ -181,7 +107,7 @@ def download(
     if desk.plan is None:
         return Response(status_code=404)
     rate_hz = rate if rate in RATES_HZ else RATES_HZ[0]
-    sounds = _sounds(desk)
+    sounds = sounds_shown(desk)
     try:
         data = voices_zip(
             sounds,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Form, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
@@ -11,44 +11,22 @@ from zesty_cell.core.choose.buys import what_buys_minutes
 from zesty_cell.core.choose.candidates import with_pack
 from zesty_cell.core.choose.chain import parts_chain
 from zesty_cell.core.choose.power import STYLES, StyleKey, first_cell_count, more_power
-from zesty_cell.core.choose.travel import out_and_back
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.honest_current import honest_current
-from zesty_cell.core.flight.one import Flight, fly
-from zesty_cell.core.flight.setup import Setup, set_up
+from zesty_cell.core.flight.one import fly
+from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.flight.summary import fly_brief
 from zesty_cell.core.parts.ownership import Keeping
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.web.choose.base import base_context, desk_of
 from zesty_cell.web.choose.imagined import cell_of_spec, pack_of_spec
-from zesty_cell.web.drawing.trip_chart import chain_bars, trip_chart
-from zesty_cell.web.http.database import Store
-from zesty_cell.web.http.messages import say
-from zesty_cell.web.http.preferences import preferences_of
-from zesty_cell.web.http.templating import page
+from zesty_cell.web.choose.trip import trip_of
+from zesty_cell.web.drawing.trip_chart import chain_bars
+from zesty_cell.web.http import Store, page, preferences_of, say
 from zesty_cell.words.face import Face
 
 router = APIRouter(prefix="/choose", include_in_schema=False)
-_MILES_A_KM = 0.621_371_192
-
-
-def _trip(face: Face, setup: Setup, flight: Flight) -> dict[str, Any]:
-    try:
-        trip = out_and_back(setup=setup, flight=flight)
-    except OutOfRangeError as error:
-        return {"trip": None, "trip_words": str(error)}
-    imperial = face.view.units == "imperial"
-    factor = _MILES_A_KM if imperial else 1.0
-    return {
-        "trip": trip,
-        "trip_chart": trip_chart(trip, capacity_ah=setup.figures.capacity_ah, km_factor=factor),
-        "trip_words": "",
-        "distance_unit": "mi" if imperial else "km",
-        "distance": trip.distance_m / 1000.0 * factor,
-        "out_rate": trip.out_mah_km / factor,
-        "back_rate": trip.back_mah_km / factor,
-    }
 
 
 @router.get("/{sheet_id}/buys")
@@ -74,7 +52,7 @@ def buys_page(
         request,
         "choose_buys.html",
         context
-        | _trip(face, setup, flight)
+        | trip_of(face, setup, flight)
         | {
             "trouble": "",
             "setup": setup,

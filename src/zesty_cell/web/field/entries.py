@@ -23,7 +23,8 @@ from zesty_cell.store import flights as store
 from zesty_cell.store import sheets
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import FlightRow
-from zesty_cell.web.http.forms import Field, form_units, read_field, whole_number, words_of
+from zesty_cell.web.http import whole_number
+from zesty_cell.web.http.forms import Field, form_units, read_field, words_of
 from zesty_cell.words.units import CAPACITY, DURATION, FLIGHT_TIME, MILLIOHM, TEMPERATURE, VOLTAGE
 
 DURATION_FIELD = Field("duration_s", "Flew", FLIGHT_TIME, required=True)

@@ -14,7 +14,8 @@ from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.ownership import Keeping
 from zesty_cell.core.parts.pack import estimated_tiers
-from zesty_cell.web.http.forms import Field, FormState, build, get, read_fields, texts_of
+from zesty_cell.web.http import FormState, whole_number
+from zesty_cell.web.http.forms import Field, build, get, read_fields, texts_of
 from zesty_cell.words.units import (
     ALTITUDE,
     AREA,
@@ -368,3 +369,13 @@ class _Kept(BaseModel):
     """Keeping under its own name, so that errors come with the fields' paths."""
 
     keeping: Keeping
+
+
+#: Two things of one name could not be told apart.
+ALREADY = "There is one of that name already: give this one another."
+
+
+def way_back(form: Mapping[str, str]) -> str:
+    """Where saving leads: to the sheet the form was opened from, or to the hangar."""
+    sheet_id = whole_number(form.get("back", ""))
+    return f"/sheets/{sheet_id}" if sheet_id else "/hangar"

@@ -13,7 +13,8 @@ from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.connectors import CONNECTORS
 from zesty_cell.core.parts.pack import Pack, said_by_cells
 from zesty_cell.web.hangar.form import KNOWN, QUALITIES, Section, check_tiers
-from zesty_cell.web.http.forms import Field, FormState, build, read_fields, texts_of, whole_number
+from zesty_cell.web.http import FormState, whole_number
+from zesty_cell.web.http.forms import Field, build, read_fields, texts_of
 from zesty_cell.words.units import (
     CAPACITY,
     COUNT,

@@ -18,22 +18,16 @@ from zesty_cell.core.parts.chemistries import CHEMISTRIES, chemistry_for
 from zesty_cell.core.parts.ownership import Keeping, charge_now
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import PackFigures, pack_figures
+from zesty_cell.services.pack_health import healths
 from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
 from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS, PackFilter, Shelf, find_packs, keep, keeping_of
 from zesty_cell.store.tables import PackRow
 from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
 from zesty_cell.web.hangar import form as hangar_form
-from zesty_cell.web.health.view import healths
-from zesty_cell.web.http.database import Store
-from zesty_cell.web.http.forms import FormState, whole_number
-from zesty_cell.web.http.messages import say
-from zesty_cell.web.http.posted import PostedForm
-from zesty_cell.web.http.preferences import preferences_of
-from zesty_cell.web.http.templating import page
+from zesty_cell.web.hangar.form import ALREADY, way_back
+from zesty_cell.web.http import FormState, PostedForm, Store, page, preferences_of, say, whole_number
 
 router = APIRouter(prefix="/hangar", include_in_schema=False)
-#: Two things of one name could not be told apart.
-ALREADY = "There is one of that name already: give this one another."
 #: Types of packs on one page.
 TYPES_A_PAGE = 24
 
@@ -194,12 +188,6 @@ def _form_page(
         "chemistry": CHEMISTRIES.get(state.texts.get("chemistry", ""), CHEMISTRIES["lipo"]),  # type: ignore[call-overload]
     }
     return page(request, "hangar_form.html", context, status=status)
-
-
-def way_back(form: Mapping[str, str]) -> str:
-    """Where saving leads: to the sheet the form was opened from, or to the hangar."""
-    sheet_id = whole_number(form.get("back", ""))
-    return f"/sheets/{sheet_id}" if sheet_id else "/hangar"
 
 
 @router.get("/{shelf}/new")

@@ -10,9 +10,8 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS
-from zesty_cell.web.http.database import Store
-from zesty_cell.web.http.preferences import preferences_of, remember
-from zesty_cell.web.http.templating import page
+from zesty_cell.web.http import Store, page, preferences_of
+from zesty_cell.web.http.preferences import remember
 
 router = APIRouter(include_in_schema=False)
 

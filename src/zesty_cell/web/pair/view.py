@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
@@ -17,55 +15,13 @@ from zesty_cell.core.flight.parallel import (
     joining_current_a,
     parallel_pair,
 )
-from zesty_cell.core.parts.chemistries import chemistry_for
-from zesty_cell.core.parts.pack import Pack
-from zesty_cell.core.parts.pack_figures import PackFigures, pack_figures
+from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.store.hangar import PACKS
-from zesty_cell.store.tables import PackRow
-from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
-from zesty_cell.web.http.database import Store
-from zesty_cell.web.http.forms import whole_number
-from zesty_cell.web.http.messages import say
-from zesty_cell.web.http.posted import PostedForm
-from zesty_cell.web.http.templating import page
-from zesty_cell.words.units import read_number
+from zesty_cell.web.drawing.pack_picture import pack_picture
+from zesty_cell.web.http import PostedForm, Store, page, say, whole_number
+from zesty_cell.web.pair.halves import Half, first_pair, half_volts
 
 router = APIRouter(prefix="/hangar/pair", include_in_schema=False)
-
-
-@dataclass(frozen=True)
-class Half:
-    """One of the two."""
-
-    row: PackRow
-    pack: Pack
-    figures: PackFigures
-    picture: PackPicture
-    text_v: str
-
-
-def _default(rows: Sequence[PackRow]) -> tuple[PackRow, PackRow] | None:
-    """Two individuals of one type where there are any: the likeliest pair."""
-    for row in rows:
-        for other in rows:
-            if other.id != row.id and other.type_name == row.type_name and other.series > 1:
-                return row, other
-    return (rows[0], rows[-1]) if len(rows) > 1 else None
-
-
-def _volts(text: str, row: PackRow, errors: dict[str, str], name: str) -> float:
-    """The rest voltage typed, the last one read, or full."""
-    if not text.strip():
-        full_v = chemistry_for(row.chemistry).full_v
-        return row.rest_v_per_cell if row.rest_v_per_cell is not None else full_v
-    try:
-        volts = read_number(text)
-    except ValueError as error:
-        errors[name] = str(error)
-        return 0.0
-    if not 0.5 <= volts <= 4.5:
-        errors[name] = "Volts of one cell, please: between 0.5 and 4.5."
-    return volts
 
 
 @router.post("/keep")
@@ -95,7 +51,7 @@ def show_pair(
     """Two packs of the hangar side by side in parallel."""
     rows = [row for row in PACKS.all(session) if row.standing != "retired"]
     by_id = {row.id: row for row in rows}
-    chosen = _default(rows)
+    chosen = first_pair(rows)
     one = by_id.get(whole_number(first)) or (chosen[0] if chosen else None)
     two = by_id.get(whole_number(second)) or (chosen[1] if chosen else None)
     errors: dict[str, str] = {}
@@ -103,7 +59,7 @@ def show_pair(
     refusal = ""
     halves: list[Half] = []
     if one is not None and two is not None:
-        volts = _volts(first_v, one, errors, "first_v"), _volts(second_v, two, errors, "second_v")
+        volts = half_volts(first_v, one, errors, "first_v"), half_volts(second_v, two, errors, "second_v")
         for row, text, v in ((one, first_v, volts[0]), (two, second_v, volts[1])):
             pack = PACKS.thing(row)
             halves.append(Half(row, pack, pack_figures(pack), pack_picture(pack, width=190.0), text or f"{v:.2f}"))

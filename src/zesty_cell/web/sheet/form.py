@@ -13,7 +13,8 @@ from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.pack import Pack
-from zesty_cell.web.http.forms import Field, FormState, build, put, read_fields, texts_of, whole_number
+from zesty_cell.web.http import FormState, whole_number
+from zesty_cell.web.http.forms import Field, build, put, read_fields, texts_of
 from zesty_cell.words.units import ALTITUDE, COUNT, DURATION, SECONDS, SHARE, SPEED, TEMPERATURE, VOLTAGE, System
 
 OWN_PATTERN = "own"

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
-from datetime import datetime
 from typing import Any
 
 import numpy as np
@@ -16,36 +14,14 @@ from zesty_cell.core.asked.sheet import corrected
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.learned import FACTORS
 from zesty_cell.services.forecasts import flown
-from zesty_cell.services.learning import Told, as_flown, disagreement_of, learned_from, lessons
+from zesty_cell.services.learning import as_flown, disagreement_of, learned_from, lessons
 from zesty_cell.store import sheets as store
 from zesty_cell.web.drawing.taught_chart import factor_lines, miss_chart, time_bars
-from zesty_cell.web.http.database import Store
-from zesty_cell.web.http.messages import say
-from zesty_cell.web.http.posted import PostedForm
-from zesty_cell.web.http.templating import page
+from zesty_cell.web.http import PostedForm, Store, page, say
+from zesty_cell.web.taught.lesson import _LABELS, Lesson, _more
 from zesty_cell.words.units import minutes
 
-_LABELS = ("Power", "Liveliness", "Capacity", "Resistance")
 router = APIRouter(prefix="/sheets", include_in_schema=False)
-
-
-@dataclass(frozen=True)
-class Lesson:
-    """A flight, and how far it was from what is now expected of it [1]."""
-
-    told: Told
-    miss: float | None
-    odd: bool
-
-    @property
-    def landed_at(self) -> datetime:
-        """When."""
-        return self.told.flight.landed_at
-
-
-def _more(miss: float) -> str:
-    share = 100.0 * (math.exp(miss) - 1.0)
-    return "as expected" if abs(share) < 0.5 else f"{abs(share):.0f} % {'more' if share > 0 else 'less'}"
 
 
 @router.get("/{sheet_id}/taught")

@@ -1,0 +1,147 @@
+"""A pack as the builder shows it, from what is typed."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from fastapi import Request
+from fastapi.responses import HTMLResponse
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.answer.plausibility import pack_doubts
+from zesty_cell.core.flight.honest_current import HonestCurrent, honest_current
+from zesty_cell.core.parts.cell import CellModel
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.chemistry import Chemistry
+from zesty_cell.core.parts.measured import PackTests
+from zesty_cell.core.parts.ownership import Keeping, charge_now
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack_figures import PackFigures, pack_figures
+from zesty_cell.store.hangar import CELLS, PACKS
+from zesty_cell.web.drawing.builder_chart import Part, dominant, resistance_parts
+from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
+from zesty_cell.web.hangar import form as hangar_form
+from zesty_cell.web.hangar import pack_form
+from zesty_cell.web.hangar.form import ALREADY, way_back
+from zesty_cell.web.http import FormState, page
+
+
+@dataclass(frozen=True)
+class Built:
+    """A pack worked out for the page."""
+
+    pack: Pack
+    figures: PackFigures
+    honest: HonestCurrent
+    chemistry: Chemistry
+    picture: PackPicture
+    parts: list[Part]
+    dominant: Part
+    volts: list[tuple[str, float, float]]
+    size: str
+    label_a: float | None
+    estimate_ohm: float
+    charge: float
+
+
+def built(pack: Pack, keeping: Keeping | None) -> Built:
+    """Everything the builder shows of a pack."""
+    figures, chemistry = pack_figures(pack), chemistry_for(pack.chemistry)
+    parts = resistance_parts(figures)
+    s = pack.series
+    bare = pack.model_copy(update={"tests": PackTests(), "cell_resistance_ohm": None})
+    charge = None if keeping is None else charge_now(pack=pack, keeping=keeping)
+    return Built(
+        pack=pack,
+        figures=figures,
+        honest=honest_current(pack),
+        chemistry=chemistry,
+        picture=pack_picture(pack, width=330.0, dimensions=True),
+        parts=parts,
+        dominant=dominant(parts),
+        volts=[
+            ("full", figures.full_v / s, figures.full_v),
+            ("nominal", figures.nominal_v / s, figures.nominal_v),
+            ("storage", figures.storage_v / s, figures.storage_v),
+            ("empty, at rest", figures.empty_v / s, figures.empty_v),
+            ("hard floor", figures.floor_v / s, figures.floor_v),
+        ],
+        size=" × ".join(
+            f"{1000 * v:.0f}" for v in (figures.size.length_m, figures.size.width_m, figures.size.height_m)
+        ),
+        label_a=None if pack.label_c is None else pack.label_c * pack.capacity_ah,
+        estimate_ohm=pack_figures(bare).cell_resistance_ohm,
+        charge=1.0 if charge is None else charge,
+    )
+
+
+def builder_page(
+    request: Request,
+    session: Session,
+    state: FormState,
+    pack: Pack | None,
+    keeping: Keeping | None,
+    *,
+    record_id: int | None,
+    version: int,
+    status: int = 200,
+    conflict: str = "",
+) -> HTMLResponse:
+    cells = CELLS.all(session)
+    chemistry = chemistry_for(pack.chemistry) if pack else chemistry_for("lipo")
+    context: dict[str, Any] = {
+        "texts": state.texts,
+        "errors": state.errors,
+        "asked": state.asked,
+        "units_used": state.units,
+        "record_id": record_id,
+        "version": version,
+        "conflict": conflict,
+        "back": way_back(state.texts),
+        "sections": {s.title: s for s in pack_form.PACK_SECTIONS},
+        "fields": {f.path: f for s in pack_form.PACK_SECTIONS for f in s.fields},
+        "keeping_fields": hangar_form.KEEPING_FIELDS,
+        "from_the_cell": pack_form.FROM_THE_CELL,
+        "cells": [(row, CELLS.thing(row)) for row in cells],
+        "built": built(pack, keeping) if pack else None,
+        "chemistry": chemistry,
+        "cabin_wh": CABIN_WH,
+        "cabin_asked_wh": CABIN_ASKED_WH,
+        "tested": [t for t in pack_form.TESTS if any(state.texts.get(f.path) for f in t.fields)],
+        "tests": pack_form.TESTS,
+    }
+    return page(request, "builder.html", context, status=status)
+
+
+def shelf_of_cells(session: Session) -> dict[int, CellModel]:
+    return {row.id: CELLS.thing(row) for row in CELLS.all(session)}
+
+
+def read_built(
+    session: Session, form: Mapping[str, str], *, record_id: int | None = None
+) -> tuple[Pack | None, Keeping | None, FormState, bool]:
+    """The pack to draw, its standing, what was typed, and whether it may be kept."""
+    pack, state = pack_form.read_pack(form, cells=shelf_of_cells(session))
+    keeping = hangar_form.read_keeping(form, state)
+    if pack is None or not state.ok:
+        return None, keeping, state, False
+    if PACKS.taken(session, pack.name, but=record_id):
+        state.errors["name"] = ALREADY
+    from_label = form.get("source") != "cells"
+    # What was asked back travels with the form; it counts once its button is pressed.
+    said = form if form.get("action") == "sure" else {**form, "sure": ""}
+    fits = state.weigh(pack_doubts(pack) if from_label else (), said)
+    return pack, keeping, state, fits and state.ok
+
+
+def unnamed_pack(session: Session, form: Mapping[str, str]) -> Pack | None:
+    """A pack that lacks nothing but its name is drawn all the same."""
+    if form.get("name", "").strip():
+        return None
+    return pack_form.read_pack(dict(form) | {"name": "New pack"}, cells=shelf_of_cells(session))[0]
+
+
+#: What carriers commonly allow in the cabin without asking, and with asking [Wh].
+CABIN_WH, CABIN_ASKED_WH = 100.0, 160.0

@@ -1,0 +1,138 @@
+"""What the callouts page shows of a plan."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import Request
+from fastapi.responses import Response
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.callouts.dry_run import ODDITIES
+from zesty_cell.core.callouts.plain import plain_form
+from zesty_cell.core.callouts.rules import CalloutPlan
+from zesty_cell.core.callouts.schools import SCHOOLS
+from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, score_plan
+from zesty_cell.core.callouts.tune import tunable
+from zesty_cell.core.parts.craft import Shown
+from zesty_cell.formats.csv_table import MOST_BYTES
+from zesty_cell.formats.espeak import SPEEDS, VOICES
+from zesty_cell.formats.voices_wav import RATES_HZ
+from zesty_cell.services.plans import plan_now
+from zesty_cell.store import callouts as store
+from zesty_cell.store import logs as log_store
+from zesty_cell.store.hangar import PACKS
+from zesty_cell.web.callouts import dry, plan_form
+from zesty_cell.web.callouts.desk import Desk
+from zesty_cell.web.callouts.overruled import changed_words
+from zesty_cell.web.callouts.runs import choose_run
+from zesty_cell.web.drawing.ladder import ladder
+from zesty_cell.web.drawing.run_trace import run_trace
+from zesty_cell.web.http import page, preferences_of
+from zesty_cell.words.landing import landing_words
+from zesty_cell.words.sensors import sensor_words
+
+#: What a transmitter may show, in words.
+SHOWN_WORDS: dict[Shown, str] = {"volts": "the pack’s volts", "charge": "charge used", "cells": "its lowest cell"}
+
+
+def shown_words(shows: tuple[Shown, ...] | None) -> str:
+    """What a transmitter shows, in a few words."""
+    words = [SHOWN_WORDS[what] for what in shows or ()]
+    return " and ".join((", ".join(words[:-1]), words[-1])) if len(words) > 1 else words[0] if words else "nothing"
+
+
+DAYS = (OWN_DAY, *BAD_DAYS)
+
+
+def plan_context(
+    request: Request,
+    desk: Desk,
+    read: plan_form.ReadPlan | None = None,
+    *,
+    conflict: str = "",
+    oddity: str = "",
+    days: bool = False,
+) -> dict[str, Any]:
+    view = preferences_of(request)
+    plan = desk.plan
+    if read is not None and read.plan is not None:
+        plan = read.plan
+    texts = read.state.texts if read else plan_form.first_texts(plan, version=desk.version) if plan else {}
+    context: dict[str, Any] = {
+        "desk": desk,
+        "sheet": desk.sheet,
+        "flown_words": landing_words(desk.sheet),
+        "plan": plan,
+        "texts": texts,
+        "errors": read.state.errors if read else {},
+        "conflict": conflict,
+        "mended": "",
+        "schools": SCHOOLS,
+        "oddities": ODDITIES,
+        "oddity": oddity,
+        "logs": log_store.of_craft(desk.session, desk.sheet_row.craft_id),
+        "log_error": "",
+        "log_limit": MOST_BYTES,
+        "form": plan_form,
+        "shown_choices": SHOWN_WORDS.items(),
+        "shown_words": shown_words(desk.sheet.craft.shows),
+        "packs": PACKS.all(desk.session),
+        "saved": desk.row is not None and plan == desk.plan and (read is None or read.plan is not None),
+        "stale": store.is_stale(desk.row) if desk.row else (),
+        "bad_days": None,
+        "can_save_over": False,
+        "report": None,
+        "tune": None,
+        "tunable": () if plan is None else [r.key for r in plan.rules if tunable(plan, r.key, series=desk.series)],
+        "voices": VOICES,
+        "speeds": SPEEDS,
+        "rates": RATES_HZ,
+        "findings": (),
+        "run": None,
+        "ladder": None,
+    }
+    if plan is None or desk.result is None or desk.written is None:
+        return context
+    chosen = choose_run(desk.session, oddity, plan=plan, result=desk.result)
+    run = chosen.run
+    findings = desk.findings(plan)
+    school = next((s for s in SCHOOLS if s.school == plan.school), None)
+    return context | {
+        "result": desk.result,
+        "school": school,
+        "sensor": sensor_words(desk.sensor, sensor="current"),
+        "written": desk.written,
+        "changed": changed_words(plan=plan, written=desk.written.plan, result=desk.result),
+        "findings": findings,
+        "now": plan_now(desk.session, desk.sheet_row, desk.own_advice),
+        "to_mend": sum(f.severity != "note" for f in findings),
+        "ladder": ladder(plan, desk.result, as_pack=view.volts == "pack"),
+        "chosen": chosen,
+        "oddity": chosen.key,
+        "run": run,
+        "trace": run_trace(run, plan, series=desk.sheet.pack.series),
+        "flights": desk.result.range.landing_s.size,
+        "plain": plain_form(plan=plan, result=desk.result),
+        "spent": dry.spent(run, plan),
+        "heard": dry.heard(run, plan),
+        "player": dry.player(run, plan, series=desk.series),
+        "days": DAYS,
+        "bad_days": [day_scored(desk, plan, k) for k in range(len(DAYS))] if days else None,
+    }
+
+
+def day_scored(desk: Desk, plan: CalloutPlan, index: int) -> Any:
+    [one] = score_plan(plan=plan, sheet=desk.sheet, days=(DAYS[index],))
+    return one
+
+
+def log_refused(request: Request, session: Session, sheet_id: int, reason: str) -> Response:
+    """The page with what is wrong with a log beside where it was chosen."""
+    context = plan_context(request, Desk(session, sheet_id)) | {"log_error": reason}
+    return page(request, "callouts.html", context, status=422)
+
+
+def plan_refused(request: Request, desk: Desk, read: plan_form.ReadPlan, trouble: str, status: int) -> Response:
+    context = plan_context(request, desk, read, conflict=trouble) | {"can_save_over": status == 409}
+    return page(request, "callouts.html", context, status=status)

@@ -1,0 +1,136 @@
+"""Packs compared, as the page shows them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.asked.flying import FIRST_PATTERN, PATTERNS
+from zesty_cell.core.asked.sheet import Sheet
+from zesty_cell.core.choose.buys import what_buys_minutes
+from zesty_cell.core.choose.compare import (
+    Compared,
+    Purpose,
+    Verdict,
+    verdict,
+)
+from zesty_cell.core.choose.knee import knee
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.ownership import type_of
+from zesty_cell.core.parts.pack_figures import pack_figures
+from zesty_cell.services import learning
+from zesty_cell.services.sheet_for import sheet_for
+from zesty_cell.store.hangar import CRAFTS
+from zesty_cell.store.tables import CraftRow, PackRow
+from zesty_cell.web.choose.base import Desk
+from zesty_cell.web.choose.picked import Chosen
+from zesty_cell.web.drawing.compare_chart import bars, half_way, multiples, overlay, slopes
+from zesty_cell.web.drawing.knee_chart import KneeChart, knee_chart
+from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
+from zesty_cell.words.face import Face
+from zesty_cell.words.landing import landing_words
+
+
+@dataclass(frozen=True)
+class Line:
+    """One row of the comparison: what was worked out, and its drawing."""
+
+    row: Compared
+    chosen: Chosen | None
+    name: str
+    picture: PackPicture
+    kind: str
+    landing: str
+
+
+def line_of(row: Compared, chosen: Chosen | None, name: str) -> Line:
+    pack = row.pack
+    chemistry = chemistry_for(pack.chemistry)
+    shape = f"{pack.series}S" if pack.parallel == 1 else f"{pack.series}S{pack.parallel}P"
+    return Line(
+        row=row,
+        chosen=chosen,
+        name=name,
+        picture=pack_picture(pack, width=104.0),
+        kind=f"{shape} {chemistry.short_name}",
+        landing=landing_words(row.setup.sheet),
+    )
+
+
+def knee_of(sheet: Sheet, chemistry: str, rows: Sequence[Compared], face: Face) -> tuple[KneeChart | None, str]:
+    """The knee's chart and a sentence; words alone where there is no curve."""
+    try:
+        curve = knee(sheet, chemistry=chemistry)  # type: ignore[arg-type]
+    except OutOfRangeError as error:
+        return None, str(error)
+    packs = [
+        (r.pack.name, r.setup.figures.mass_kg, r.brief.landing_s, r.pack.chemistry == chemistry)
+        for r in rows
+        if r.brief.flies
+    ]
+    chart = knee_chart(curve, packs=packs, units=face.view.units)
+    own_kg = pack_figures(sheet.pack).mass_kg
+    gain = curve.gain_at(own_kg)
+    hundred = face.mass(0.1)
+    if curve.knee_kg is None:
+        words = f"A further {hundred} buys {gain:.0f} s at the weight of {sheet.pack.name}."
+    else:
+        side = "before" if own_kg < curve.knee_kg else "past"
+        words = (
+            f"Another gram stops paying near {face.mass(curve.knee_kg)}: from there 1 % more pack buys less than "
+            f"½ % more time. {sheet.pack.name} stands {side} it, where a further {hundred} buys {gain:.0f} s."
+        )
+    return chart, words
+
+
+def by_type(rows: Sequence[PackRow]) -> list[tuple[str, list[PackRow]]]:
+    """Packs of the hangar by type, retired ones last."""
+    types: dict[str, list[PackRow]] = {}
+    for row in sorted(rows, key=lambda r: (r.standing == "retired", r.name.casefold())):
+        types.setdefault(type_of(row.name), []).append(row)
+    return list(types.items())
+
+
+def first_buys(sheet: Sheet, face: Face) -> Sequence[Any]:
+    try:
+        return what_buys_minutes(sheet, say_mass=face.mass_about, say_temperature=face.temperature)
+    except OutOfRangeError:
+        return ()
+
+
+def other_verdicts(rows: Sequence[Compared], wanted: Purpose, face: Face) -> list[Verdict]:
+    """One or two further verdicts beside the one asked for."""
+    others: list[Purpose] = ["strongest at the end", "longest", "lightest"]
+    return [verdict(rows, purpose=p, say_mass=face.mass_about) for p in others if p != wanted][:2]
+
+
+def pictures_of(lines: Sequence[Line], face: Face) -> dict[str, Any]:
+    rows = [line.row for line in lines]
+    flying = [line for line in lines if line.row.brief.flies]  # the others have no flight to show
+    flown, names = [line.row for line in flying], [line.name for line in flying]
+    as_pack = face.view.volts == "pack"
+    return {
+        "lines": lines,
+        "bars": bars(rows),
+        "slopes": slopes(rows),
+        "spare_half": [half_way(row) for row in rows],
+        "multiples": multiples(flown, names=names, as_pack=as_pack),
+        "overlay": overlay(flown, names=names, as_pack=as_pack),
+    }
+
+
+def sheet_of_craft(craft_row: CraftRow, desk: Desk, session: Session) -> Sheet:
+    """How another craft is flown beside the sheet's: in the same air, by the same landing rule, and in the same
+    pattern where it is of the same kind; another kind flies its own kind's first."""
+    craft = CRAFTS.thing(craft_row)
+    same = craft.kind == desk.sheet.craft.kind
+    flying = desk.sheet.flying if same else PATTERNS[FIRST_PATTERN[craft.kind]]
+    of = {"flying": flying, "conditions": desk.sheet.conditions, "landing": desk.sheet.landing, "trying": ()}
+    own = sheet_for(session, craft_id=craft_row.id, pattern=flying.name)
+    if own is not None:
+        return learning.as_flown(session, own).model_copy(update=of)
+    return desk.sheet.model_copy(update=of | {"craft": craft})

@@ -1,0 +1,114 @@
+"""Everything the sheet page needs, from the stored sheet or from what is being typed."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import Request
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.asked.changes import CHANGES, as_flown
+from zesty_cell.core.asked.flying import PATTERNS, FlyingPattern
+from zesty_cell.core.asked.sheet import Sheet
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.parts.pack_figures import pack_figures
+from zesty_cell.services.advice import Typed, advise
+from zesty_cell.services.plans import plan_now
+from zesty_cell.store import sheets as store
+from zesty_cell.store.hangar import CRAFTS, PACKS
+from zesty_cell.store.tables import SheetRow
+from zesty_cell.web.http import FormState, preferences_of
+from zesty_cell.web.sheet import facts as sheet_view
+from zesty_cell.web.sheet import form as sheet_form
+from zesty_cell.words.calls import call_rows
+from zesty_cell.words.face import Face
+
+
+def sheet_context(
+    request: Request,
+    session: Session,
+    row: SheetRow,
+    read: sheet_form.ReadSheet | None,
+    *,
+    conflict: str = "",
+    also_try: str = "",
+    land_at_v: float | None = None,
+) -> dict[str, Any]:
+    """Everything the sheet page needs, from the stored sheet or from what is being typed."""
+    view = preferences_of(request)
+    face = Face(view)
+    stored = first = store.as_sheet(row)
+    if read is None:
+        tried = tuple(key for key in CHANGES if key in stored.trying or key == also_try)
+        first = stored.model_copy(update={"trying": tried})
+        if land_at_v is not None:
+            landing = stored.landing.model_copy(update={"loaded_v": land_at_v})
+            first = first.model_copy(update={"landing": landing})
+        texts = sheet_form.first_texts(
+            first, craft_id=row.craft_id, pack_id=row.pack_id, version=row.version, units=view.units
+        )
+        state = FormState(texts=texts, units=view.units)
+        sheet: Sheet | None = first
+    else:
+        state, sheet = read.state, read.sheet
+        if sheet is not None and state.units != view.units and read.craft_id and read.pack_id:
+            # Typed in other units than the person now wants to see: show the same values in those.
+            state.texts = sheet_form.first_texts(
+                sheet, craft_id=read.craft_id, pack_id=read.pack_id, version=read.version, units=view.units
+            )
+    advice = figures = plan = None
+    if sheet is not None:
+        typed = None
+        if read is not None and read.craft_id and read.pack_id:
+            typed = Typed(sheet, read.craft_id, PACKS.fetch(session, read.pack_id))
+        elif first != stored:
+            typed = Typed(sheet, row.craft_id, row.pack)
+        try:
+            advice = advise(session, row, typed=typed)
+            plan = plan_now(session, row, advice)
+            figures = sheet_view.figures_of(advice, plan, face)
+        except OutOfRangeError as error:
+            state.errors[error.field] = str(error)
+            sheet = None
+    looked_at = sheet or stored
+    shown = as_flown(looked_at)
+    return {
+        "row": row,
+        "sheet": shown,
+        "trying": _tried(looked_at, face),
+        "stale": sheet is None,
+        "changed": sheet is not None and sheet != stored if read is None else sheet != stored,
+        "texts": state.texts,
+        "errors": state.errors,
+        "figures": figures,
+        "advice": advice,
+        "plan": plan,
+        "calls": call_rows(plan.written, series=plan.written.series) if plan else [],
+        "conflict": conflict,
+        "crafts": CRAFTS.all(session),
+        "packs": [r for r in PACKS.all(session) if r.standing != "retired" or str(r.id) == state.texts["pack_id"]],
+        "patterns": PATTERNS,
+        "own_pattern": sheet_form.pattern_key(stored.flying) == sheet_form.OWN_PATTERN,
+        "form": sheet_form,
+        "picture": sheet_view.picture_of(shown),
+        "pack_kind": sheet_view.pack_kind(shown),
+        "craft_facts": sheet_view.craft_facts(shown, face),
+        "pack_facts": sheet_view.pack_facts(shown),
+        "pack_mass": face.mass(pack_figures(shown.pack).mass_kg),
+        "strip": sheet_view.pattern_strip(shown.flying),
+        "pattern_summary": sheet_view.pattern_summary(shown.flying),
+    }
+
+
+def _tried(sheet: Sheet, face: Face) -> list[tuple[str, str]]:
+    """What is being tried: key and words."""
+    return [(key, CHANGES[key].title(sheet, face.mass_about, face.temperature)) for key in sheet.trying]
+
+
+def read_typed(session: Session, form: dict[str, str], own: FlyingPattern | None) -> sheet_form.ReadSheet:
+    return sheet_form.read_sheet_form(
+        form,
+        craft_of=lambda craft_id: CRAFTS.find(session, craft_id),
+        pack_of=lambda pack_id: PACKS.find(session, pack_id),
+        own_pattern=own,
+    )
