@@ -26,6 +26,7 @@ from zesty_cell.formats.plan_json import read_plan, write_plan_json
 from zesty_cell.standins.bench_transmitter import LIMITS, create_transmitter
 from zesty_cell.web.callouts import transmitter
 from zesty_cell.web.callouts.transmitter import BenchTransmitter, TransmitterError, _frame
+from zesty_cell.web.http.kept import kept_by
 
 
 @pytest.fixture(scope="module")
@@ -267,7 +268,7 @@ def test_as_a_process_it_takes_a_plan_and_says_every_word_at_its_moment(process,
 
 
 def test_the_page_loads_reads_back_and_runs_there(process, client, app):
-    app.state.bench = process
+    kept_by(app).put("BenchTransmitter", process)
     form = fields(client.get(PAGE).text)
     html = client.post(PAGE, data=form | {"action": "there"}).text
     assert "field by field the same" in html
@@ -282,7 +283,7 @@ def test_the_page_loads_reads_back_and_runs_there(process, client, app):
 
 
 def test_the_page_says_how_to_start_it_and_stores_nothing(client, app):
-    app.state.bench = BenchTransmitter(free_port())
+    kept_by(app).put("BenchTransmitter", BenchTransmitter(free_port()))
     form = fields(client.get(PAGE).text)
     html = client.post(PAGE, data=form | {"action": "load"}).text
     assert "No bench transmitter is there" in html

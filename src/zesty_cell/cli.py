@@ -18,12 +18,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from zesty_cell import __version__
+from zesty_cell.ports import DEFAULT_BENCH_PORT, DEFAULT_PORT
 
 if TYPE_CHECKING:
     from zesty_cell.store.database import Database
 
-DEFAULT_PORT = 8765
-DEFAULT_BENCH_PORT = 8766
 _BENCH_DELAY_S = 4.0
 
 

@@ -20,8 +20,8 @@ from zesty_cell.core.callouts.fit import Capabilities, fit
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.plan_json import read_plan, write_plan_json
+from zesty_cell.ports import DEFAULT_BENCH_PORT
 
-DEFAULT_PORT = 8766
 LIMITS = Capabilities(name="The bench transmitter")
 _MOST_FRAMES = 20_000
 Finite = Annotated[float, Field(allow_inf_nan=False)]
@@ -203,7 +203,7 @@ def create_transmitter(limits: Capabilities = LIMITS) -> FastAPI:
     return app
 
 
-def serve(*, port: int = DEFAULT_PORT) -> None:
+def serve(*, port: int = DEFAULT_BENCH_PORT) -> None:
     """Run the stand-in on loopback until it is ended."""
     import uvicorn
 

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated, Any, cast
 
-from fastapi import APIRouter, HTTPException, Path, Query, status
+from fastapi import APIRouter, HTTPException, Path, Query, Request, status
 from pydantic import BaseModel
 
 from zesty_cell.core.answer.forecast import forecast
@@ -92,6 +92,12 @@ def forecast_of(sheet: SheetDocument) -> ForecastDocument:
 def schema_of_sheet() -> dict[str, Any]:
     """JSON Schema of the sheet document."""
     return sheet_schema()
+
+
+@router.get("/openapi.json", include_in_schema=False)
+def openapi(request: Request) -> dict[str, Any]:
+    """What this API takes and gives, as OpenAPI."""
+    return cast(dict[str, Any], request.app.openapi())
 
 
 @router.get("/sheets")

@@ -16,7 +16,7 @@ from starlette.background import BackgroundTask
 
 from zesty_cell.services import pack_health
 from zesty_cell.store.backup import BackupError, Contents, backup, look_into, restore
-from zesty_cell.web.http import page, say
+from zesty_cell.web.http import database_of, kept_of, page, say
 
 router = APIRouter(prefix="/backup", include_in_schema=False)
 
@@ -77,7 +77,7 @@ def download(request: Request) -> Response:
     folder = Path(tempfile.mkdtemp(prefix="zesty-cell-"))
     name = f"zesty-cell-{datetime.now(UTC):%Y-%m-%d}.backup"
     try:
-        backup(request.app.state.database.path, folder / name)
+        backup(database_of(request).path, folder / name)
     except BackupError as error:
         shutil.rmtree(folder, ignore_errors=True)
         return _show(request, error=str(error), status=503)
@@ -99,18 +99,18 @@ def bring_in(request: Request, file: Annotated[UploadFile, Form()]) -> Response:
         words = str(error) if isinstance(error, BackupError) else f"It could not be read: {error.strerror}."
         return _show(request, error=words.replace(held.name, file.filename or "This file"), status=422)
     one = Offered(folder, held, file.filename or "backup", contents)
-    token = request.app.state.restores.hold(one)
+    token = kept_of(request, Restores).hold(one)
     return _show(request, offered=one, token=token)
 
 
 @router.post("/restore/{token}")
 def confirm(request: Request, token: str) -> Response:
     """Take it; what was here is kept beside it."""
-    one = request.app.state.restores.take(token)
+    one = kept_of(request, Restores).take(token)
     if one is None:
         return _show(request, error="That file is not held any more: choose it again.", status=422)
     try:
-        contents = restore(one.file, request.app.state.database.path)
+        contents = restore(one.file, database_of(request).path)
     except BackupError as error:
         return _show(request, error=str(error), status=503)
     finally:

@@ -14,7 +14,7 @@ from zesty_cell.web.callouts import plan_form
 from zesty_cell.web.callouts.desk import Desk
 from zesty_cell.web.callouts.runs import choose_run
 from zesty_cell.web.callouts.shown import plan_context
-from zesty_cell.web.callouts.transmitter import BenchTransmitter, TransmitterError
+from zesty_cell.web.callouts.transmitter import TransmitterError, bench_of
 from zesty_cell.web.http import page
 
 
@@ -22,7 +22,7 @@ def at_the_transmitter(
     request: Request, session: Session, desk: Desk, read: plan_form.ReadPlan, action: str
 ) -> Response:
     """Load the plan to the bench transmitter and read it back; run it there on what the page shows."""
-    bench: BenchTransmitter = request.app.state.bench
+    bench = bench_of(request)
     plan, oddity = read.plan, read.state.texts.get("run", "")
     if plan is None or desk.result is None:
         return Response(status_code=404)

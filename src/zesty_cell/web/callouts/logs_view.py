@@ -9,44 +9,25 @@ from fastapi.responses import RedirectResponse, Response
 from pydantic import ValidationError
 
 from zesty_cell.core.learn.log_plausibility import log_doubts
-from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_columns import guess_mapping
 from zesty_cell.formats.telemetry_csv import read_telemetry
 from zesty_cell.services.log_fits import keep_fits
 from zesty_cell.store import flights
 from zesty_cell.store import logs as store
-from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.flights import is_there
 from zesty_cell.web.callouts.log_columns import open_table, posted_mapping, show_columns
-from zesty_cell.web.callouts.shown import log_refused
+from zesty_cell.web.callouts.log_taking import take_log
 from zesty_cell.web.field.entries import take_entry
 from zesty_cell.web.http import PostedForm, Store, say
 
 router = APIRouter(prefix="/callouts/{sheet_id}/logs", include_in_schema=False)
-#: From the log of flights, where the sheet is chosen with the file.
-entrance = APIRouter(prefix="/telemetry", include_in_schema=False)
 
 
 @router.post("")
 def bring_in(request: Request, session: Store, sheet_id: int, file: Annotated[UploadFile, Form()]) -> Response:
     """Take a log; its columns are confirmed on its own page."""
-    data = file.file.read()
-    try:
-        table = read_table(data)
-    except FileFormatError as error:
-        return log_refused(request, session, sheet_id, str(error))
-    craft_id = sheet_store.fetch(session, sheet_id).craft_id
-    row = store.add(session, data, table, name=file.filename or "log", craft_id=craft_id)
-    return RedirectResponse(f"/callouts/{sheet_id}/logs/{row.id}", 303)
-
-
-@entrance.post("")
-def bring_in_from_the_log(
-    request: Request, session: Store, sheet: Annotated[int, Form(ge=1)], file: Annotated[UploadFile, Form()]
-) -> Response:
-    """Take a log whose flight is not logged yet: its page proposes the flight."""
-    return bring_in(request, session, sheet, file)
+    return take_log(request, session, sheet_id, file)
 
 
 @router.get("/{log_id}")

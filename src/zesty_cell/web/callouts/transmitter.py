@@ -8,6 +8,7 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
+from fastapi import Request
 from pydantic import ValidationError
 
 from zesty_cell.core.callouts.conditions import POSITIONS, SWITCHES
@@ -16,8 +17,9 @@ from zesty_cell.core.callouts.fit import Capabilities, Difference, differences, 
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.plan_json import read_plan, write_plan_json
+from zesty_cell.ports import DEFAULT_BENCH_PORT
+from zesty_cell.web.http.kept import kept_by
 
-DEFAULT_BENCH_PORT = 8766
 #: It is on this machine: an answer that takes longer is none [s].
 PATIENCE_S = 3.0
 _MOST_BYTES = 4_000_000
@@ -170,3 +172,8 @@ def _detail(answer: bytes, status: int) -> str:
     except (ValueError, KeyError, TypeError):
         return f"it answered with status {status}."
     return detail if isinstance(detail, str) else "it does not take what was sent."
+
+
+def bench_of(request: Request) -> BenchTransmitter:
+    """The bench transmitter that an application was told of."""
+    return kept_by(request.app).thing("BenchTransmitter", lambda: BenchTransmitter(request.app.state.bench_port))

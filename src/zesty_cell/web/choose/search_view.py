@@ -22,7 +22,7 @@ from zesty_cell.web.choose.question import (
     read_question,
     search_key,
 )
-from zesty_cell.web.http import Store, page, preferences_of
+from zesty_cell.web.http import Store, kept_of, page, preferences_of
 from zesty_cell.words.face import Face
 from zesty_cell.words.landing import CHEMISTRY_WORDS
 
@@ -83,7 +83,7 @@ def search_page(request: Request, session: Store, sheet_id: int) -> HTMLResponse
 
 
 def _start(request: Request, desk: Desk, space: SearchSpace, limits: SearchLimits) -> Job:
-    jobs: Jobs = request.app.state.searches
+    jobs = kept_of(request, Jobs)
     sheet = desk.sheet
 
     def work(job: Job) -> Found:
@@ -96,6 +96,6 @@ def _start(request: Request, desk: Desk, space: SearchSpace, limits: SearchLimit
 @router.post("/{sheet_id}/search/cancel")
 def cancel_search(request: Request, sheet_id: int, key: Annotated[str, Form(max_length=40)]) -> Response:
     """End a search that runs."""
-    jobs: Jobs = request.app.state.searches
+    jobs = kept_of(request, Jobs)
     jobs.cancel(key)
     return RedirectResponse(f"/choose/{sheet_id}", 303)

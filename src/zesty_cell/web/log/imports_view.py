@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
-from zesty_cell.web.http import page, say
+from zesty_cell.web.http import database_of, kept_of, page, say
 from zesty_cell.web.log.importing import _PATIENCE_S, Import, Imports, look, write
 
 router = APIRouter(prefix="/log/import", include_in_schema=False)
@@ -33,9 +33,9 @@ def bring_in(
     """Look at a file; its lines are shown before anything is logged."""
     named, zone_name = _zone(zone)
     one = Import(secrets.token_hex(8), (file.filename or "flights.csv")[:80], named, zone_name)
-    imports: Imports = request.app.state.imports
+    imports = kept_of(request, Imports)
     imports.begin(one)
-    data, database = file.file.read(), request.app.state.database
+    data, database = file.file.read(), database_of(request)
     imports.run(one, lambda: look(one, data, database))
     return RedirectResponse(f"/log/import/{one.token}", 303)
 
@@ -43,7 +43,7 @@ def bring_in(
 @router.get("/{token}")
 def show(request: Request, token: str) -> Response:
     """How far it is, or its lines with what becomes of each."""
-    one = request.app.state.imports.get(token)
+    one = kept_of(request, Imports).get(token)
     if one is None:
         return say(
             RedirectResponse("/log", 303), "That file is not held any more: choose it again. Nothing was lost."
@@ -59,10 +59,10 @@ def show(request: Request, token: str) -> Response:
 @router.post("/{token}")
 def confirm(request: Request, token: str) -> Response:
     """Log the new lines."""
-    imports: Imports = request.app.state.imports
+    imports = kept_of(request, Imports)
     one = imports.get(token)
     if one is not None and one.state == "read":
         one.state, one.error = "writing", ""
-        database = request.app.state.database
+        database = database_of(request)
         imports.run(one, lambda: write(one, database))
     return RedirectResponse(f"/log/import/{token}", 303)

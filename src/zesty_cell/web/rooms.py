@@ -1,0 +1,78 @@
+"""Which page is where.  A room is opened when somebody knocks: its modules are imported, its routes added.
+
+Most pages are not looked at in the first second, so the first page need not wait for them; once it was sent the
+rest is opened behind it.
+"""
+
+from __future__ import annotations
+
+import threading
+from importlib import import_module
+
+from fastapi import FastAPI
+from starlette.concurrency import run_in_threadpool
+from starlette.types import ASGIApp, Receive, Scope, Send
+
+#: The first part of an address, and the modules whose routes begin with it, in the order in which they are asked.
+ROOMS: dict[str, tuple[str, ...]] = {
+    "sheets": ("taught.view",),
+    "callouts": ("callouts.voices_view", "callouts.plans_view", "callouts.view", "callouts.logs_view"),
+    "telemetry": ("callouts.entrance_view",),
+    "hangar": ("pair.view", "health.view", "builder.view", "hangar.list_view", "hangar.view"),
+    "field": ("field.view",),
+    "backup": ("backup.view",),
+    "log": ("log.imports_view", "log.telemetry_view", "log.view"),
+    "calibrate": ("calibrate.view",),
+    "choose": ("choose.search_view", "choose.buys_view", "choose.open_view", "choose.compare_view"),
+    "api": ("api.view",),
+}
+_ASKED_AGAIN = "zesty_cell.asked_again"
+
+
+class Rooms:
+    """The rooms of an application that are still closed.
+
+    In Starlette's words it is the router's ``default``: what answers where no route that is known does.
+    """
+
+    def __init__(self, app: FastAPI) -> None:
+        self._app, self._lock = app, threading.Lock()
+        self._closed = dict(ROOMS)
+        self._nothing_here: ASGIApp = app.router.default
+        app.router.default = self
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Open the room that is asked for, and ask it; say that there is nothing where there is none."""
+        room = str(scope.get("path", "")).lstrip("/").partition("/")[0]
+        # Asked again once at most, and even where another thread has opened the room since the first time.
+        if scope["type"] != "http" or room not in ROOMS or scope.get(_ASKED_AGAIN):
+            await self._nothing_here(scope, receive, send)
+            return
+        await run_in_threadpool(self.open, room)
+        scope[_ASKED_AGAIN] = True
+        await self._app.router(scope, receive, send)
+
+    def open(self, room: str) -> None:
+        """Open a room, or wait until it is open."""
+        with self._lock:
+            for name in self._closed.pop(room, ()):
+                self._app.include_router(import_module(f"zesty_cell.web.{name}").router)
+
+    def open_all(self) -> None:
+        """Open every room."""
+        for room in ROOMS:
+            self.open(room)
+
+
+class OpenAfterFirst:
+    """Opens all rooms behind the first answer."""
+
+    def __init__(self, app: ASGIApp, rooms: Rooms) -> None:
+        self._app, self._rooms, self._begun = app, rooms, False
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Answer, and then open the rest in a thread of its own."""
+        await self._app(scope, receive, send)
+        if scope["type"] == "http" and not self._begun:
+            self._begun = True
+            threading.Thread(target=self._rooms.open_all, name="rooms", daemon=True).start()

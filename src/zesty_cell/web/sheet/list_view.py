@@ -1,0 +1,72 @@
+"""The list of sheets: a new one, one from a file."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Form, Request, UploadFile
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.answer.plausibility import sheet_doubts
+from zesty_cell.core.asked.flying import FIRST_PATTERN, PATTERNS
+from zesty_cell.core.asked.landing import LandingRule
+from zesty_cell.core.asked.sheet import Sheet
+from zesty_cell.formats.errors import FileFormatError
+from zesty_cell.formats.sheet_json import read_sheet
+from zesty_cell.store import sheets as store
+from zesty_cell.store.hangar import CRAFTS, PACKS
+from zesty_cell.web.drawing.pack_picture import pack_picture
+from zesty_cell.web.http import Store, page, say
+
+router = APIRouter(include_in_schema=False)
+
+
+@router.get("/sheets")
+def list_sheets(request: Request, session: Store) -> HTMLResponse:
+    """Every sheet, newest change first."""
+    return _list_page(request, session)
+
+
+def _list_page(request: Request, session: Session, *, error: str = "", status: int = 200) -> HTMLResponse:
+    rows = sorted(store.all_sheets(session), key=lambda r: r.updated_at, reverse=True)
+    items = [
+        (row, sheet, pack_picture(sheet.pack, width=104.0)) for row in rows for sheet in (store.as_sheet(row),)
+    ]
+    context = {
+        "items": items,
+        "can_make": bool(CRAFTS.all(session) and PACKS.all(session)),
+        "import_error": error,
+    }
+    return page(request, "sheets.html", context, status=status)
+
+
+@router.post("/sheets")
+def new_sheet(session: Store) -> Response:
+    """A new sheet of the first craft and pack, to be changed on its page."""
+    crafts, packs = CRAFTS.all(session), PACKS.all(session)
+    if not crafts or not packs:
+        return RedirectResponse("/hangar", 303)
+    craft = CRAFTS.thing(crafts[0])
+    sheet = Sheet(
+        name=f"{craft.name}, new sheet",
+        craft=craft,
+        pack=PACKS.thing(packs[0]),
+        flying=PATTERNS[FIRST_PATTERN[craft.kind]],
+        landing=LandingRule(),
+    )
+    row = store.add(session, sheet, craft_id=crafts[0].id, pack_id=packs[0].id)
+    return RedirectResponse(f"/sheets/{row.id}", 303)
+
+
+@router.post("/sheets/import")
+def import_sheet(request: Request, session: Store, file: Annotated[UploadFile, Form()]) -> Response:
+    """Load a sheet from a file."""
+    try:
+        sheet = read_sheet(file.file.read())
+    except FileFormatError as error:
+        return _list_page(request, session, error=str(error), status=422)
+    row = store.bring_in(session, sheet)
+    odd = " ".join(d.words for d in sheet_doubts(sheet))
+    words = f"Loaded. Unlikely in it: {odd}"[:400] if odd else "Loaded."
+    return say(RedirectResponse(f"/sheets/{row.id}", 303), words)

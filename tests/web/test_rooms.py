@@ -1,0 +1,42 @@
+"""Pages that are not needed for the first are imported when somebody asks for them."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from concurrent.futures import ThreadPoolExecutor
+
+from fastapi.testclient import TestClient
+
+from zesty_cell.web.app import create_app
+from zesty_cell.web.rooms import ROOMS
+
+_FIRST = """
+import sys
+from pathlib import Path
+from zesty_cell.web.app import create_app
+create_app(Path(sys.argv[1]))
+print(*sorted(name for name in sys.modules if name.startswith("zesty_cell.web.")))
+"""
+
+
+def test_the_first_page_waits_for_no_other(tmp_path):
+    made = subprocess.run(
+        [sys.executable, "-c", _FIRST, str(tmp_path / "one.sqlite")], capture_output=True, text=True, check=True
+    )
+    loaded = set(made.stdout.split())
+    assert "zesty_cell.web.sheet.view" in loaded
+    late = {f"zesty_cell.web.{name}" for modules in ROOMS.values() for name in modules}
+    assert loaded & late == set()
+
+
+def test_many_may_knock_at_once_and_each_is_answered(tmp_path):
+    app = create_app(tmp_path / "one.sqlite")
+    paths = ["/hangar", "/field", "/backup", "/calibrate", "/api/sheets", "/log", "/hangar/health", "/hangar/packs/new"]
+    with TestClient(app, base_url="http://127.0.0.1") as client, ThreadPoolExecutor(8) as pool:
+        answers = list(pool.map(lambda path: client.get(path).status_code, paths * 3))
+        assert answers == [200] * len(answers)
+        assert client.get("/hangarr").status_code == 404
+        assert client.get("/hangar/nothing/here/at/all").status_code == 404
+        assert client.delete("/hangar").status_code == 405
+    app.state.database.close()
