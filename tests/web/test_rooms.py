@@ -32,7 +32,16 @@ def test_the_first_page_waits_for_no_other(tmp_path):
 
 def test_many_may_knock_at_once_and_each_is_answered(tmp_path):
     app = create_app(tmp_path / "one.sqlite")
-    paths = ["/hangar", "/field", "/backup", "/calibrate", "/api/sheets", "/log", "/hangar/health", "/hangar/packs/new"]
+    paths = [
+        "/hangar",
+        "/field",
+        "/backup",
+        "/calibrate",
+        "/api/sheets",
+        "/log",
+        "/hangar/health",
+        "/hangar/packs/new",
+    ]
     with TestClient(app, base_url="http://127.0.0.1") as client, ThreadPoolExecutor(8) as pool:
         answers = list(pool.map(lambda path: client.get(path).status_code, paths * 3))
         assert answers == [200] * len(answers)

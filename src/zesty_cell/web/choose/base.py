@@ -22,7 +22,7 @@ TABS = (("", "Compare"), ("/search", "Search"), ("/buys", "What buys minutes"), 
 
 
 @dataclass(frozen=True)
-class Desk:
+class Origin:
     """A sheet taken as the starting point."""
 
     row: SheetRow
@@ -35,24 +35,26 @@ class Desk:
         return f"/choose/{self.row.id}"
 
 
-def desk_of(session: Session, sheet_id: int) -> Desk:
+def origin_of(session: Session, sheet_id: int) -> Origin:
     """The stored sheet and the shelf."""
     row = sheet_store.fetch(session, sheet_id)
     cells = {r.id: CELLS.thing(r) for r in CELLS.all(session)}
-    return Desk(row=row, sheet=learning.as_flown(session, row), cells=cells)
+    return Origin(row=row, sheet=learning.as_flown(session, row), cells=cells)
 
 
-def base_context(desk: Desk, face: Face, tab: str) -> dict[str, Any]:
+def base_context(origin: Origin, face: Face, tab: str) -> dict[str, Any]:
     """The common part of every choosing page."""
-    rule = desk.sheet.landing
+    rule = origin.sheet.landing
     looks_at_volts = rule.rest_v is not None or rule.loaded_v is not None
-    tried = [(key, CHANGES[key].title(desk.sheet, face.mass_about, face.temperature)) for key in desk.sheet.trying]
+    tried = [
+        (key, CHANGES[key].title(origin.sheet, face.mass_about, face.temperature)) for key in origin.sheet.trying
+    ]
     return {
-        "desk": desk,
-        "sheet": desk.sheet,
+        "origin": origin,
+        "sheet": origin.sheet,
         "tabs": TABS,
         "tab": tab,
         "tried": tried,
-        "flown_words": f"{desk.sheet.flying.name}, {face.temperature(desk.sheet.conditions.air_c)}, "
-        f"{landing_words(desk.sheet)}" + (", other chemistries at their own" if looks_at_volts else ""),
+        "flown_words": f"{origin.sheet.flying.name}, {face.temperature(origin.sheet.conditions.air_c)}, "
+        f"{landing_words(origin.sheet)}" + (", other chemistries at their own" if looks_at_volts else ""),
     }

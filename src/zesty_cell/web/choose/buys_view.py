@@ -15,7 +15,7 @@ from zesty_cell.core.flight.honest_current import honest_current
 from zesty_cell.core.flight.one import fly
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.flight.summary import fly_brief
-from zesty_cell.web.choose.base import base_context, desk_of
+from zesty_cell.web.choose.base import base_context, origin_of
 from zesty_cell.web.choose.trip import trip_of
 from zesty_cell.web.drawing.trip_chart import chain_bars
 from zesty_cell.web.http import Store, page, preferences_of
@@ -30,13 +30,13 @@ def buys_page(
 ) -> HTMLResponse:
     """Everything that would lengthen or strengthen this flight, each by a changed run."""
     face = Face(preferences_of(request))
-    desk = desk_of(session, sheet_id)
-    context = base_context(desk, face, "/buys") | {"title": f"What buys minutes on {desk.sheet.craft.name}"}
+    origin = origin_of(session, sheet_id)
+    context = base_context(origin, face, "/buys") | {"title": f"What buys minutes on {origin.sheet.craft.name}"}
     try:
-        setup = set_up(desk.sheet)
+        setup = set_up(origin.sheet)
         flight, brief = fly(setup), fly_brief(setup)
-        buys = what_buys_minutes(desk.sheet, say_mass=face.mass_about, say_temperature=face.temperature)
-        options = more_power(desk.sheet)
+        buys = what_buys_minutes(origin.sheet, say_mass=face.mass_about, say_temperature=face.temperature)
+        options = more_power(origin.sheet)
     except OutOfRangeError as error:
         return page(request, "choose_buys.html", context | {"trouble": str(error)}, status=422)
     rotor = setup.sheet.craft.lifts_itself()
@@ -57,7 +57,7 @@ def buys_page(
             "options": options,
             "styles": styles,
             "style": wanted,
-            "count": first_cell_count(desk.sheet, style=wanted),
+            "count": first_cell_count(origin.sheet, style=wanted),
             "chain": chain,
             "chain_bars": chain_bars(chain),
             "word": "weight" if rotor else "level",

@@ -26,7 +26,7 @@ from zesty_cell.services import learning
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store.hangar import CRAFTS
 from zesty_cell.store.tables import CraftRow, PackRow
-from zesty_cell.web.choose.base import Desk
+from zesty_cell.web.choose.base import Origin
 from zesty_cell.web.choose.picked import Chosen
 from zesty_cell.web.drawing.compare_chart import bars, half_way, multiples, overlay, slopes
 from zesty_cell.web.drawing.knee_chart import KneeChart, knee_chart
@@ -123,14 +123,14 @@ def pictures_of(lines: Sequence[Line], face: Face) -> dict[str, Any]:
     }
 
 
-def sheet_of_craft(craft_row: CraftRow, desk: Desk, session: Session) -> Sheet:
+def sheet_of_craft(craft_row: CraftRow, origin: Origin, session: Session) -> Sheet:
     """How another craft is flown beside the sheet's: in the same air, by the same landing rule, and in the same
     pattern where it is of the same kind; another kind flies its own kind's first."""
     craft = CRAFTS.thing(craft_row)
-    same = craft.kind == desk.sheet.craft.kind
-    flying = desk.sheet.flying if same else PATTERNS[FIRST_PATTERN[craft.kind]]
-    of = {"flying": flying, "conditions": desk.sheet.conditions, "landing": desk.sheet.landing, "trying": ()}
+    same = craft.kind == origin.sheet.craft.kind
+    flying = origin.sheet.flying if same else PATTERNS[FIRST_PATTERN[craft.kind]]
+    of = {"flying": flying, "conditions": origin.sheet.conditions, "landing": origin.sheet.landing, "trying": ()}
     own = sheet_for(session, craft_id=craft_row.id, pattern=flying.name)
     if own is not None:
         return learning.as_flown(session, own).model_copy(update=of)
-    return desk.sheet.model_copy(update=of | {"craft": craft})
+    return origin.sheet.model_copy(update=of | {"craft": craft})

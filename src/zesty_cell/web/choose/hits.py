@@ -9,7 +9,7 @@ from zesty_cell.core.choose.search import Excluded, Found
 from zesty_cell.core.flight.summary import Brief
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import PackFigures
-from zesty_cell.web.choose.base import Desk
+from zesty_cell.web.choose.base import Origin
 from zesty_cell.web.choose.imagined import spec_of
 from zesty_cell.web.drawing.front_chart import front_chart
 from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
@@ -36,7 +36,7 @@ class Hit:
     size: str
 
 
-def _hit(found: Found, k: int, desk: Desk) -> Hit:
+def _hit(found: Found, k: int, origin: Origin) -> Hit:
     size = found.figures[k].size
     return Hit(
         pack=found.packs[k],
@@ -44,7 +44,7 @@ def _hit(found: Found, k: int, desk: Desk) -> Hit:
         brief=found.briefs[k],
         front=bool(found.front[k]),
         picture=pack_picture(found.packs[k], width=92.0),
-        spec=spec_of(found.packs[k], cells=desk.cells),
+        spec=spec_of(found.packs[k], cells=origin.cells),
         size=" × ".join(f"{1000 * v:.0f}" for v in (size.length_m, size.width_m, size.height_m)),
     )
 
@@ -119,17 +119,17 @@ def _excluded_words(item: Excluded, found: Found, face: Face) -> str:
     )
 
 
-def found_context(found: Found, desk: Desk, face: Face, brush: dict[str, str]) -> dict[str, Any]:
+def found_context(found: Found, origin: Origin, face: Face, brush: dict[str, str]) -> dict[str, Any]:
     inside, brushed = _brushed(found, brush)
     fronts = [k for k in inside if found.front[k]]
     # The front first, evenly spread when it is long; then the longest of the rest.
     step = max(1, -(-len(fronts) // _LISTED))
     listed = (fronts[::step] + [k for k in inside if not found.front[k]])[:_LISTED]
-    nearest = None if found.nearest is None else _hit(found, found.nearest, desk)
+    nearest = None if found.nearest is None else _hit(found, found.nearest, origin)
     return {
         "found": found,
         "chart": front_chart(found, names=CHEMISTRY_WORDS),
-        "hits": [_hit(found, k, desk) for k in listed],
+        "hits": [_hit(found, k, origin) for k in listed],
         "inside": len(inside),
         "front_count": len(fronts),
         "brushed": brushed,

@@ -11,7 +11,7 @@ from zesty_cell.core.choose.candidates import with_pack
 from zesty_cell.core.parts.ownership import Keeping
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.hangar import PACKS
-from zesty_cell.web.choose.base import desk_of
+from zesty_cell.web.choose.base import origin_of
 from zesty_cell.web.choose.imagined import cell_of_spec, pack_of_spec
 from zesty_cell.web.http import Store, say
 
@@ -27,20 +27,20 @@ def open_as_sheet(
     also: Annotated[str, Form(max_length=80)] = "",
 ) -> Response:
     """A new sheet of the same flight on another pack; an imagined one joins the hangar as wanted."""
-    desk = desk_of(session, sheet_id)
+    origin = origin_of(session, sheet_id)
     if pack is not None:
         row = PACKS.fetch(session, pack)
         words = "A new sheet of the same flight."
     else:
-        imagined = pack_of_spec(also, like=desk.sheet.pack, cells=desk.cells)
+        imagined = pack_of_spec(also, like=origin.sheet.pack, cells=origin.cells)
         if imagined is None:
             return say(
-                RedirectResponse(desk.address, 303), "That imagined pack cannot be built. Nothing was stored."
+                RedirectResponse(origin.address, 303), "That imagined pack cannot be built. Nothing was stored."
             )
         row = PACKS.find_same(session, imagined) or PACKS.add(
             session, imagined, keeping=Keeping(standing="wanted"), cell_id=cell_of_spec(also)
         )
         words = f"“{row.name}” is in the hangar as wanted; this is its sheet."
-    sheet = with_pack(desk.sheet, pack=PACKS.thing(row))
-    made = sheet_store.add(session, sheet, craft_id=desk.row.craft_id, pack_id=row.id)
+    sheet = with_pack(origin.sheet, pack=PACKS.thing(row))
+    made = sheet_store.add(session, sheet, craft_id=origin.row.craft_id, pack_id=row.id)
     return say(RedirectResponse(f"/sheets/{made.id}", 303), words, undo=f"/sheets/{made.id}/delete")

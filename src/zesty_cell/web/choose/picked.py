@@ -19,7 +19,7 @@ from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import PackRow
-from zesty_cell.web.choose.base import Desk
+from zesty_cell.web.choose.base import Origin
 from zesty_cell.web.choose.imagined import pack_of_spec
 from zesty_cell.web.http import whole_number
 from zesty_cell.words.face import Face
@@ -124,7 +124,7 @@ def _landings(
     return tuple(fields), volts
 
 
-def pick(desk: Desk, rows: Sequence[PackRow], query: QueryParams, face: Face) -> Picked:
+def pick(origin: Origin, rows: Sequence[PackRow], query: QueryParams, face: Face) -> Picked:
     """The packs asked for in the address, or the first choice."""
     own = query.get("own") == "1"
     numbers = [whole_number(text) for text in query.getlist("pack")]
@@ -135,7 +135,7 @@ def pick(desk: Desk, rows: Sequence[PackRow], query: QueryParams, face: Face) ->
     if len(wanted) < len(dict.fromkeys(numbers)):
         notes.append("A pack asked for is no longer in the hangar.")
     if not wanted and not specs and "shown" not in query:
-        wanted = first_choice(desk.sheet, rows)
+        wanted = first_choice(origin.sheet, rows)
     typed = {row.id: query.get(f"c.{row.id}", "") for row in rows}
     chosen = [
         Chosen(
@@ -147,7 +147,7 @@ def pick(desk: Desk, rows: Sequence[PackRow], query: QueryParams, face: Face) ->
         for row in wanted
     ]
     for spec in dict.fromkeys(specs):
-        pack = pack_of_spec(spec, like=desk.sheet.pack, cells=desk.cells)
+        pack = pack_of_spec(spec, like=origin.sheet.pack, cells=origin.cells)
         if pack is None:
             notes.append("An imagined pack in this address cannot be built.")
         else:
@@ -156,7 +156,7 @@ def pick(desk: Desk, rows: Sequence[PackRow], query: QueryParams, face: Face) ->
         left = ", ".join(c.pack.name for c in chosen[MOST_COMPARED:])
         notes.append(f"{MOST_COMPARED} packs stand side by side; left out: {left}.")
     chosen = chosen[:MOST_COMPARED]
-    landings, volts = _landings(desk.sheet, [c.pack for c in chosen], query)
+    landings, volts = _landings(origin.sheet, [c.pack for c in chosen], query)
     return Picked(
         chosen=tuple(chosen),
         own_temperature=own,

@@ -12,7 +12,7 @@ from zesty_cell.core.answer.checks import POWER_MARGIN_LOOK, THRUST_TO_WEIGHT_LO
 from zesty_cell.core.choose.candidates import SearchSpace
 from zesty_cell.core.choose.search import SearchLimits
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
-from zesty_cell.web.choose.base import Desk
+from zesty_cell.web.choose.base import Origin
 from zesty_cell.web.http import FormState
 from zesty_cell.web.http.forms import Field, build, read_fields, texts_of
 from zesty_cell.words.units import (
@@ -61,12 +61,12 @@ LIMIT_FIELDS = (
 ARRANGEMENTS = (("rows", "in rows"), ("two layers", "in two layers"), ("tube", "in a tube"))
 
 
-def _first_space(desk: Desk) -> dict[str, Any]:
+def _first_space(origin: Origin) -> dict[str, Any]:
     """Around the sheet's own pack: its voltage, a fifth to five times its cells."""
-    pack = desk.sheet.pack
+    pack = origin.sheet.pack
     cell_ah = pack.capacity_ah / pack.parallel
     low_ah, high_ah = max(0.05, round(0.3 * cell_ah, 2)), min(50.0, round(2.5 * cell_ah, 2))
-    cells = tuple(number for number, cell in desk.cells.items() if cell.capacity_ah is not None)
+    cells = tuple(number for number, cell in origin.cells.items() if cell.capacity_ah is not None)
     return {
         # Polymer packs come in any size; round cells as they lie on the shelf.
         "chemistries": ("lipo",) if cells else ("lipo", "liion_power", "liion_energy"),
@@ -98,16 +98,16 @@ class Question:
     asked: bool
 
 
-def read_question(desk: Desk, request: Request, units: System) -> Question:
+def read_question(origin: Origin, request: Request, units: System) -> Question:
     query = request.query_params
     asked = "units" in query
-    first = _first_space(desk)
+    first = _first_space(origin)
     if not asked:
-        spare = THRUST_TO_WEIGHT_LOOK if desk.sheet.craft.lifts_itself() else POWER_MARGIN_LOOK
+        spare = THRUST_TO_WEIGHT_LOOK if origin.sheet.craft.lifts_itself() else POWER_MARGIN_LOOK
         first_limits = SearchLimits(least_to_spare=spare)
         texts = texts_of(SPACE_FIELDS, first, units) | texts_of(LIMIT_FIELDS, first_limits.model_dump(), units)
         return Question(
-            space=SearchSpace(**(first | {"cells": tuple(desk.cells[k] for k in first["cells"])})),
+            space=SearchSpace(**(first | {"cells": tuple(origin.cells[k] for k in first["cells"])})),
             limits=first_limits,
             state=FormState(texts=texts, units=units),
             chemistries=first["chemistries"],
@@ -139,7 +139,7 @@ def read_question(desk: Desk, request: Request, units: System) -> Question:
             {k: v for k, v in values.items() if k not in limit_paths}
             | {
                 "chemistries": chemistries,
-                "cells": tuple(desk.cells[k].model_dump() for k in cell_ids if k in desk.cells),
+                "cells": tuple(origin.cells[k].model_dump() for k in cell_ids if k in origin.cells),
                 "arrangements": arrangements,
             },
             SPACE_FIELDS,
@@ -159,9 +159,9 @@ def read_question(desk: Desk, request: Request, units: System) -> Question:
     )
 
 
-def search_key(desk: Desk, space: SearchSpace, limits: SearchLimits) -> str:
+def search_key(origin: Origin, space: SearchSpace, limits: SearchLimits) -> str:
     """One name for one question, so that it is flown once."""
-    text = desk.sheet.model_dump_json() + space.model_dump_json() + limits.model_dump_json()
+    text = origin.sheet.model_dump_json() + space.model_dump_json() + limits.model_dump_json()
     return hashlib.sha256(text.encode()).hexdigest()[:24]
 
 

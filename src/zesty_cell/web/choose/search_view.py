@@ -11,7 +11,7 @@ from zesty_cell.core.choose.candidates import MOST_CANDIDATES, SearchSpace, cand
 from zesty_cell.core.choose.search import Found, SearchLimits, search
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.setup import set_up
-from zesty_cell.web.choose.base import Desk, base_context, desk_of
+from zesty_cell.web.choose.base import Origin, base_context, origin_of
 from zesty_cell.web.choose.hits import BRUSH, found_context
 from zesty_cell.web.choose.jobs import Job, Jobs
 from zesty_cell.web.choose.question import (
@@ -34,10 +34,10 @@ def search_page(request: Request, session: Store, sheet_id: int) -> HTMLResponse
     """Ask, wait a moment, show what was found or how far it is."""
     view = preferences_of(request)
     face = Face(view)
-    desk = desk_of(session, sheet_id)
-    question = read_question(desk, request, view.units)
-    context: dict[str, Any] = base_context(desk, face, "/search") | {
-        "title": f"Search a pack for {desk.sheet.craft.name}",
+    origin = origin_of(session, sheet_id)
+    question = read_question(origin, request, view.units)
+    context: dict[str, Any] = base_context(origin, face, "/search") | {
+        "title": f"Search a pack for {origin.sheet.craft.name}",
         "question": question,
         "texts": question.state.texts,
         "errors": question.state.errors,
@@ -69,28 +69,28 @@ def search_page(request: Request, session: Store, sheet_id: int) -> HTMLResponse
         }
         return page(request, "choose_search.html", context, status=422)
     try:
-        set_up(desk.sheet)
+        set_up(origin.sheet)
     except OutOfRangeError as error:  # what the sheet cannot do, none of its packs can
         return page(request, "choose_search.html", context | {"trouble": str(error)}, status=422)
-    job = _start(request, desk, question.space, question.limits)
+    job = _start(request, origin, question.space, question.limits)
     context["job"] = job
     if job.error:
         question.state.errors["chemistries"] = job.error
         return page(request, "choose_search.html", context, status=422)
     if job.found is not None:
-        context |= found_context(job.found, desk, face, context["brush"])
+        context |= found_context(job.found, origin, face, context["brush"])
     return page(request, "choose_search.html", context)
 
 
-def _start(request: Request, desk: Desk, space: SearchSpace, limits: SearchLimits) -> Job:
+def _start(request: Request, origin: Origin, space: SearchSpace, limits: SearchLimits) -> Job:
     jobs = kept_of(request, Jobs)
-    sheet = desk.sheet
+    sheet = origin.sheet
 
     def work(job: Job) -> Found:
         packs = tuple(candidates(space, like=sheet.pack))
         return search(sheet, packs=packs, limits=limits, progress=job.progress, cancelled=job.stop.is_set)
 
-    return jobs.start(search_key(desk, space, limits), work)
+    return jobs.start(search_key(origin, space, limits), work)
 
 
 @router.post("/{sheet_id}/search/cancel")

@@ -20,7 +20,7 @@ router = APIRouter(prefix="/hangar", include_in_schema=False)
 
 
 @dataclass(frozen=True)
-class Desk:
+class ThingForm:
     """A shelf of the hangar with its plain form."""
 
     shelf: Shelf[Any, Any]
@@ -31,15 +31,15 @@ class Desk:
 
 
 DESKS = {
-    "crafts": Desk(CRAFTS, "craft", hangar_form.CRAFT_SECTIONS, hangar_form.NEW_CRAFT, hangar_form.read_craft),
-    "cells": Desk(CELLS, "cell", hangar_form.CELL_SECTIONS, hangar_form.NEW_CELL, hangar_form.read_cell),
+    "crafts": ThingForm(CRAFTS, "craft", hangar_form.CRAFT_SECTIONS, hangar_form.NEW_CRAFT, hangar_form.read_craft),
+    "cells": ThingForm(CELLS, "cell", hangar_form.CELL_SECTIONS, hangar_form.NEW_CELL, hangar_form.read_cell),
 }
 #: Every shelf that things are deleted from and brought back to; packs have a builder of their own.
 SHELVES: dict[str, Shelf[Any, Any]] = {"crafts": CRAFTS, "packs": PACKS, "cells": CELLS}
 ShelfName = Annotated[str, Path(max_length=20)]
 
 
-def _desk(name: str) -> Desk:
+def _thing_form(name: str) -> ThingForm:
     if name not in DESKS:
         raise MissingRecordError("shelf", 0)
     return DESKS[name]
@@ -53,7 +53,7 @@ def _shelf(name: str) -> Shelf[Any, Any]:
 
 def _form_page(
     request: Request,
-    desk: Desk,
+    kind: ThingForm,
     state: FormState,
     *,
     record_id: int | None,
@@ -62,7 +62,7 @@ def _form_page(
     conflict: str = "",
 ) -> HTMLResponse:
     context = {
-        "desk": desk,
+        "kind": kind,
         "texts": state.texts,
         "errors": state.errors,
         "asked": state.asked,
@@ -79,22 +79,22 @@ def _form_page(
 @router.get("/{shelf}/new")
 def new_thing(request: Request, shelf: ShelfName) -> HTMLResponse:
     """An empty form of a craft or a cell."""
-    desk, units = _desk(shelf), preferences_of(request).units
-    state = FormState(texts=hangar_form.first_texts(desk.sections, desk.new, units), units=units)
-    return _form_page(request, desk, state, record_id=None, version=0)
+    kind, units = _thing_form(shelf), preferences_of(request).units
+    state = FormState(texts=hangar_form.first_texts(kind.sections, kind.new, units), units=units)
+    return _form_page(request, kind, state, record_id=None, version=0)
 
 
 @router.post("/{shelf}/new")
 def add_thing(request: Request, session: Store, shelf: ShelfName, form: PostedForm) -> Response:
     """Keep a new craft or cell."""
-    desk = _desk(shelf)
-    thing, state = desk.read(form)
-    if thing is not None and desk.shelf.taken(session, thing.name):
+    kind = _thing_form(shelf)
+    thing, state = kind.read(form)
+    if thing is not None and kind.shelf.taken(session, thing.name):
         state.errors["name"] = ALREADY
         thing = None
     if thing is None:
-        return _form_page(request, desk, state, record_id=None, version=0, status=422)
-    row = desk.shelf.add(session, thing)
+        return _form_page(request, kind, state, record_id=None, version=0, status=422)
+    row = kind.shelf.add(session, thing)
     return say(RedirectResponse("/hangar", 303), f"“{row.name}” is in the hangar.")
 
 
@@ -107,33 +107,33 @@ def edit_thing(
     back: Annotated[str, Query(max_length=12)] = "",
 ) -> HTMLResponse:
     """The form of a craft or cell; ``back`` is the number of the sheet to return to."""
-    desk, units = _desk(shelf), preferences_of(request).units
-    row = desk.shelf.fetch(session, record_id)
-    values = desk.shelf.thing(row).model_dump()
-    texts = hangar_form.first_texts(desk.sections, values, units) | {"back": back}
+    kind, units = _thing_form(shelf), preferences_of(request).units
+    row = kind.shelf.fetch(session, record_id)
+    values = kind.shelf.thing(row).model_dump()
+    texts = hangar_form.first_texts(kind.sections, values, units) | {"back": back}
     state = FormState(texts=texts, units=units)
-    return _form_page(request, desk, state, record_id=record_id, version=row.version)
+    return _form_page(request, kind, state, record_id=record_id, version=row.version)
 
 
 @router.post("/{shelf}/{record_id}")
 def change_thing(request: Request, session: Store, shelf: ShelfName, record_id: int, form: PostedForm) -> Response:
     """Store a changed craft or cell."""
-    desk = _desk(shelf)
-    desk.shelf.fetch(session, record_id)
-    thing, state = desk.read(form)
-    if thing is not None and desk.shelf.taken(session, thing.name, but=record_id):
+    kind = _thing_form(shelf)
+    kind.shelf.fetch(session, record_id)
+    thing, state = kind.read(form)
+    if thing is not None and kind.shelf.taken(session, thing.name, but=record_id):
         state.errors["name"] = ALREADY
         thing = None
     if thing is None:
         return _form_page(
-            request, desk, state, record_id=record_id, version=whole_number(form.get("version", "")), status=422
+            request, kind, state, record_id=record_id, version=whole_number(form.get("version", "")), status=422
         )
     try:
-        row = desk.shelf.change(session, record_id, whole_number(form.get("version", "")), thing)
+        row = kind.shelf.change(session, record_id, whole_number(form.get("version", "")), thing)
     except EditConflictError as error:
         return _form_page(
             request,
-            desk,
+            kind,
             state,
             record_id=record_id,
             version=whole_number(form.get("version", "")),

@@ -5,8 +5,17 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
-from zesty_cell.services.learning import Told
+import numpy as np
+
+from zesty_cell.core.answer.forecast import Forecast
+from zesty_cell.core.asked.learned_factors import POWER, Taught, covariance_of
+from zesty_cell.core.asked.sheet import Sheet
+from zesty_cell.core.learn.learned import FACTORS, Learned
+from zesty_cell.services.learning import Lessons, Told, disagreement_of
+from zesty_cell.web.drawing.taught_chart import factor_lines, miss_chart, time_bars
+from zesty_cell.words.units import minutes
 
 _LABELS = ("Power", "Liveliness", "Capacity", "Resistance")
 
@@ -28,3 +37,40 @@ class Lesson:
 def _more(miss: float) -> str:
     share = 100.0 * (math.exp(miss) - 1.0)
     return "as expected" if abs(share) < 0.5 else f"{abs(share):.0f} % {'more' if share > 0 else 'less'}"
+
+
+def lessons_shown(
+    of: Lessons, learned: Learned, taught: Taught, sheet: Sheet, before: Forecast, after: Forecast
+) -> dict[str, Any]:
+    """What each flight taught, and the forecast without and with the log."""
+    known = of.known
+    sigma = np.sqrt(np.diag(covariance_of(taught)))
+    # The flights' own variation is no part of how well the craft is known.
+    sigma[POWER] = math.sqrt(max(sigma[POWER] ** 2 - learned.scatter**2, 0.0))
+    figures = [
+        (label, learned.before(name), float(getattr(taught, name)), float(sigma[k]))
+        for k, (name, label) in enumerate(zip(FACTORS, _LABELS, strict=True))
+    ]
+    misses = [m if math.isfinite(m) else None for m in learned.residuals.tolist()]
+    each = [Lesson(t, m, bool(o)) for t, m, o in zip(known, misses, learned.odd, strict=True)]
+    shown = [
+        (lesson.miss, lesson.odd, f"{lesson.landed_at:%-d %B}: {minutes(t.flight.duration_s)} on "
+         f"{t.pack_name}, {_more(lesson.miss)}")
+        for lesson in each if lesson.miss is not None for t in (lesson.told,)
+    ]  # fmt: skip
+    return {
+        "learned": learned,
+        "logs": len(of.logs),
+        "taught": taught,
+        "before": before,
+        "after": after,
+        "times": time_bars(
+            (before.range.low_s, before.flight.landing_s, before.range.high_s),
+            (after.range.low_s, after.flight.landing_s, after.range.high_s),
+        ),
+        "factors": factor_lines(figures),
+        "misses": miss_chart(shown, sigma=learned.scatter) if shown else None,
+        "lessons": each[::-1],
+        "more": _more,
+        "disagreement": disagreement_of(known, sheet=sheet),
+    }

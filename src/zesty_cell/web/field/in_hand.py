@@ -67,7 +67,7 @@ class Waiting:
     before: tuple[LoggedFlight, ...]
 
 
-class FieldDesk:
+class InHand:
     """The craft and pack in hand: as asked for, else as flown last."""
 
     def __init__(self, session: Session, *, craft_id: int = 0, pack_id: int = 0, as_it_is: bool = False) -> None:
