@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import ColumnElement, exists, func, insert, select
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.core.learn.flights import LoggedFlight, begins_full
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.store import records
@@ -82,9 +82,11 @@ def add(session: Session, flight: LoggedFlight, *, craft_id: int, pack: PackRow,
 
 def _begins(before: dict[str, Any] | None, waiting_before: bool, document: dict[str, Any]) -> bool:
     """Whether a flight began with a full pack: as the flight before it left it."""
-    if document.get("said_part"):
-        return False
-    return before is None or not (waiting_before or before.get("charged_with_next"))
+    return begins_full(
+        said_part=bool(document.get("said_part")),
+        first=before is None,
+        charged_since=before is not None and not (waiting_before or before.get("charged_with_next")),
+    )
 
 
 def _settle(session: Session, pack_id: int, *moments: datetime) -> None:

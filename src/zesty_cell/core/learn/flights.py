@@ -216,6 +216,11 @@ class Airborne:
 _ODD, _LEAST_ODD, _LEAST_ALIKE = 3.0, 0.12, 4
 
 
+def begins_full(*, said_part: bool, first: bool, charged_since: bool) -> bool:
+    """Whether a flight began with a full pack: as the one before it left that, unless the pilot says otherwise."""
+    return not said_part and (first or charged_since)
+
+
 def odd_ones(rates: Sequence[float], /) -> list[bool]:
     """Which flights used a charge a second [1/s] far from the others like them: by median and median deviation.
 

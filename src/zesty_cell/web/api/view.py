@@ -7,13 +7,13 @@ from typing import Annotated, Any, cast
 from fastapi import APIRouter, HTTPException, Path, Query, Request, status
 from pydantic import BaseModel
 
-from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.answer.plausibility import sheet_doubts
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.formats.forecast_json import ForecastDocument, forecast_document
 from zesty_cell.formats.sheet_json import SheetDocument, sheet_schema
 from zesty_cell.services import learning
+from zesty_cell.services.forecasts import flown
 from zesty_cell.store import records
 from zesty_cell.store import sheets as store
 from zesty_cell.store.hangar import CRAFTS, PACKS
@@ -75,7 +75,7 @@ def _stored(row: SheetRow) -> Stored:
 
 def _forecast(sheet: Sheet) -> ForecastDocument:
     try:
-        return forecast_document(forecast(sheet))
+        return forecast_document(flown(sheet))
     except OutOfRangeError as error:
         # Said the way FastAPI says it of any value that is out of bounds.
         detail = [{"loc": ["body", *error.field.split(".")], "msg": str(error), "type": "value_error"}]

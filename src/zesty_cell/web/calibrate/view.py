@@ -7,11 +7,9 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, HTTPException, Query, Request
 from fastapi.responses import RedirectResponse, Response
-from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
 
-from zesty_cell.core.learn.calibration import CraftPoints
-from zesty_cell.core.learn.measured_points import as_before, points_moved, with_points
+from zesty_cell.services.calibrating import answer_points, keep_calibration, unanswer_points
 from zesty_cell.store import calibrations as store
 from zesty_cell.store.hangar import CRAFTS
 from zesty_cell.web.calibrate.bench import Bench
@@ -87,9 +85,10 @@ def work_out(request: Request, session: Store, key: str, form: PostedForm) -> Re
     with_pack = task.key in ("lamp", "hover-down", "cells")
     craft_id = bench.craft.id
     try:
-        store.add(
+        keep_calibration(
             session,
-            made.calibration.model_copy(update={"note": note}),
+            made.calibration,
+            note=note,
             craft_id=None if task.of_pack else craft_id,
             pack_id=bench.pack_row.id if with_pack else None,
         )
@@ -102,46 +101,34 @@ def work_out(request: Request, session: Store, key: str, form: PostedForm) -> Re
 
 
 @router.post("/records/{record_id}/points")
-def answer_points(session: Store, record_id: int, form: PostedForm) -> Response:
+def answer(session: Store, record_id: int, form: PostedForm) -> Response:
     """Correct the craft's measured points that a calibration explains, or leave them; with undo."""
     row = store.fetch(session, record_id)
     if row.craft_id is None:
         raise HTTPException(404)
-    craft_row = CRAFTS.fetch(session, row.craft_id)
-    craft, back = CRAFTS.thing(craft_row), RedirectResponse(f"/calibrate?craft={row.craft_id}", 303)
+    craft, back = CRAFTS.fetch(session, row.craft_id), RedirectResponse(f"/calibrate?craft={row.craft_id}", 303)
+    answered = answer_points(session, row, craft, correct=form.get("answer") == "correct")
     undo = f"/calibrate/records/{record_id}/points-undo"
-    moved = points_moved(craft, store.calibration_of(row))
-    if not moved:
+    if answered.outcome == "before":
         return say(back, "These points were answered before.")
-    if form.get("answer") != "correct":
-        store.answer(session, row, CraftPoints(answer="left"))
+    if answered.outcome == "left":
         return say(back, f"The measured points of {craft.name} stay as they are.", undo=undo)
-    try:
-        corrected = with_points(craft, moved)
-    except ValidationError:
+    if answered.outcome == "bounds":
         return say(back, f"A corrected point of {craft.name} would be out of all bounds: change it in the hangar.")
-    CRAFTS.change(session, craft_row.id, craft_row.version, corrected)
-    store.answer(session, row, CraftPoints(answer="corrected", moved=moved))
-    words = "; ".join(f"{m.part} {m.was:g} → {m.now:g} {m.unit}" for m in moved)
+    words = "; ".join(f"{m.part} {m.was:g} → {m.now:g} {m.unit}" for m in answered.moved)
     return say(back, f"{craft.name} is corrected: {words}.", undo=undo)
 
 
 @router.post("/records/{record_id}/points-undo")
 def undo_points(session: Store, record_id: int) -> Response:
-    """Undo :func:`answer_points`."""
+    """Undo :func:`answer`."""
     row = store.fetch(session, record_id)
     if row.craft_id is None:
         raise HTTPException(404)
     back = RedirectResponse(f"/calibrate?craft={row.craft_id}", 303)
-    said: CraftPoints | None = getattr(store.calibration_of(row), "craft_points", None)
-    if said is not None and said.moved:
-        craft_row = CRAFTS.fetch(session, row.craft_id)
-        try:
-            was = with_points(CRAFTS.thing(craft_row), as_before(said.moved))
-        except ValidationError:
-            return say(back, f"{craft_row.name} was changed since: put its points right in the hangar.")
-        CRAFTS.change(session, craft_row.id, craft_row.version, was)
-    store.answer(session, row, None)
+    craft = CRAFTS.fetch(session, row.craft_id)
+    if not unanswer_points(session, row, craft):
+        return say(back, f"{craft.name} was changed since: put its points right in the hangar.")
     return say(back, "The measured points are what they were.")
 
 

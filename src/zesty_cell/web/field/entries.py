@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -13,12 +12,9 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.answer.plausibility import cell_volts_doubt
-from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.learn.flights import LoggedFlight, doubts, shared_out
-from zesty_cell.core.learn.plausibility import flight_doubts
+from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.parts.pack import Pack
-from zesty_cell.services.advice import advise
-from zesty_cell.services.log_fits import keep_fits
+from zesty_cell.services.flight_log import change_flight, charge_pack, doubted, forecast_for, log_flight
 from zesty_cell.store import flights as store
 from zesty_cell.store import sheets
 from zesty_cell.store.hangar import PACKS
@@ -110,25 +106,10 @@ def _checked(
         for problem in error.errors(include_url=False, include_input=False):
             taken.errors.setdefault(str(problem["loc"][0]) if problem["loc"] else "", words_of(problem))
         return None
-    near = store.near(session, pack_id, flight)
-    others = [store.flight_of(r) for r in near if row is None or r.id != row.id]
-    taken.errors |= doubts(flight, pack=pack, others=others)
-    if taken.errors:
-        return None
-    found = flight_doubts(
-        flight,
-        pack=pack,
-        forecast_s=None if result is None else result.flight.end_s,
-        forecast_a=None if result is None else result.mean_a,
-    )
-    known = set(sure[:400].split())
-    before = set() if row is None else {d.key for d in flight_doubts(store.flight_of(row), pack=pack)}
-    asked = [d for d in found if d.key not in known | before]
-    if asked:
-        taken.errors |= {d.field: d.words for d in asked}
-        taken.asked = tuple(sorted(known | {d.key for d in asked}))
-        return None
-    return flight
+    found = doubted(session, flight, pack_id=pack_id, row=row, sure=set(sure[:400].split()), result=result)
+    taken.errors |= found.errors
+    taken.asked = tuple(sorted(found.asked))
+    return None if taken.errors else flight
 
 
 #: A phone's clock may be ahead by so much before the server's counts instead.
@@ -154,9 +135,7 @@ def _landed(session: Session, form: Mapping[str, str], entry: str) -> Taken:
     taken = Taken()
     pack = PACKS.fetch(session, whole_number(form.get("pack", "")))
     sheet = sheets.fetch(session, whole_number(form.get("sheet", "")))
-    result = None
-    with suppress(OutOfRangeError):
-        result = advise(session, sheet, pack=pack).result
+    result = forecast_for(session, sheet, pack=pack)
     values: dict[str, Any] = _read((*DETAILS, Field("timer_s", "Timer", DURATION)), form, pack.series, taken)
     values |= {
         "landed_at": _landed_at(form.get("landed_at", "") or _as_it_stands(form.get("landed_local", ""))),
@@ -166,7 +145,7 @@ def _landed(session: Session, form: Mapping[str, str], entry: str) -> Taken:
         return taken
     flight = _checked(values, None, pack.id, session, taken, sure=form.get("sure", ""), result=result)
     if flight is not None:
-        taken.flight_id = store.add(session, flight, craft_id=sheet.craft_id, pack=pack, entry=entry).id
+        taken.flight_id = log_flight(session, flight, sheet=sheet, pack=pack, entry=entry).id
     return taken
 
 
@@ -199,16 +178,7 @@ def _change(session: Session, form: Mapping[str, str], fields: tuple[Field, ...]
     taken, flight = read_change(session, row, form, fields)
     if flight is None:
         return taken
-    before = store.waiting_before(session, row) if fields is CHARGED and row.waiting else []
-    if before and flight.put_back_ah is not None:
-        # Flown again without a charge between: what goes back now is for all of them.
-        earlier = [store.flight_of(r) for r in before]
-        shares = shared_out(flight.put_back_ah, durations_s=[*(f.duration_s for f in earlier), flight.duration_s])
-        for other, was, share in zip(before, earlier, shares, strict=False):
-            told = was.model_dump() | {"put_back_ah": share, "charged_with_next": True}
-            store.change(session, other.id, other.version, LoggedFlight.model_validate(told))
-        flight = flight.model_copy(update={"put_back_ah": shares[-1]})
-    keep_fits(session, store.change(session, row.id, row.version, flight))
+    (charge_pack if fields is CHARGED else change_flight)(session, row, flight)
     return taken
 
 

@@ -9,7 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.exc import OperationalError
 
 from zesty_cell.formats.flights_csv import NamedFlight, write_flights
-from zesty_cell.services.log_fits import keep_fits
+from zesty_cell.services.flight_log import change_flight
 from zesty_cell.store import flights as store
 from zesty_cell.store import sheets
 from zesty_cell.store.errors import EditConflictError
@@ -77,7 +77,7 @@ def change(request: Request, session: Store, flight_id: int, form: PostedForm) -
     if flight is None:
         return flight_page(request, session, flight_id, taken=taken, form=form, status=422)
     try:
-        keep_fits(session, store.change(session, flight_id, whole_number(form.get("version", "")), flight))
+        change_flight(session, row, flight, version=whole_number(form.get("version", "")))
         session.commit()
     except EditConflictError as error:
         session.rollback()
