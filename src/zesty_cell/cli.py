@@ -1,4 +1,4 @@
-"""The command line: demo, serve, bench-transmitter, backup, restore, forecast, schema."""
+"""The command line: demo, serve, bench-transmitter, backup, restore, check, forecast, schema."""
 
 from __future__ import annotations
 
@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from zesty_cell import __version__
+from zesty_cell.operating import LEVELS
 from zesty_cell.ports import DEFAULT_BENCH_PORT, DEFAULT_PORT
 
 if TYPE_CHECKING:
@@ -86,6 +87,27 @@ def _restore(arguments: argparse.Namespace) -> int:
     return 0
 
 
+def _check(arguments: argparse.Namespace) -> int:
+    from zesty_cell.store.database import PlaceError
+    from zesty_cell.store.wholeness import faults_of
+
+    if not arguments.database.exists():
+        print(f"zesty-cell: there is nothing at {arguments.database}.", file=sys.stderr)
+        return 2
+    try:
+        faults = faults_of(arguments.database)
+    except PlaceError as error:
+        print(f"zesty-cell: {error}", file=sys.stderr)
+        return 2
+    for fault in faults:
+        print(fault.words())
+    if faults:
+        print(f"{arguments.database} is not whole: {len(faults)} found.", file=sys.stderr)
+        return 1
+    print(f"{arguments.database} is whole: its tables, what they refer to, and every document in them.")
+    return 0
+
+
 def _warm(_arguments: argparse.Namespace) -> int:
     from zesty_cell.core.answer.warm import warm
 
@@ -115,6 +137,8 @@ def _serve(arguments: argparse.Namespace) -> int:
 
     import uvicorn
 
+    from zesty_cell.operating import set_up_logging, tell
+    from zesty_cell.store.database import HEAD_REVISION, PlaceError
     from zesty_cell.web.app import create_app
     from zesty_cell.web.http.security import LOOPBACK_HOSTS
 
@@ -129,13 +153,21 @@ def _serve(arguments: argparse.Namespace) -> int:
         print(f"Something else uses it? Choose another: --port {arguments.port + 1}", file=sys.stderr)
         warming.join()
         return 2
-    app = create_app(
-        arguments.database,
-        hosts=LOOPBACK_HOSTS | set(arguments.allow_host),
-        bench_port=arguments.bench_port,
-    )
-    if arguments.command == "demo":
-        _fill_demo(app.state.database)
+    set_up_logging(level=arguments.log_level, as_json=arguments.log_json)
+    try:
+        app = create_app(
+            arguments.database,
+            hosts=LOOPBACK_HOSTS | set(arguments.allow_host),
+            bench_port=arguments.bench_port,
+        )
+        if arguments.command == "demo":
+            _fill_demo(app.state.database)
+    except PlaceError as error:
+        print(f"zesty-cell: {error}", file=sys.stderr)
+        listener.close()
+        warming.join()
+        return 2
+    tell("start", version=__version__, schema=HEAD_REVISION, database=arguments.database.name)
     warming.join()
     # What start-up made lives as long as the process: keep the collector away from it.
     gc.freeze()
@@ -144,7 +176,7 @@ def _serve(arguments: argparse.Namespace) -> int:
     print(f"Zesty Cell is at http://{shown}:{arguments.port}/  (Ctrl-C ends it)", flush=True)
     if not ipaddress.ip_address(host).is_loopback:
         print("It listens beyond this machine and has no passwords: use a network you trust.", flush=True)
-    server = uvicorn.Server(uvicorn.Config(app, log_level="warning", server_header=False, ws="none"))
+    server = uvicorn.Server(uvicorn.Config(app, log_config=None, access_log=False, server_header=False, ws="none"))
     with _bench_beside(arguments.bench_port) if arguments.command == "demo" else nullcontext():
         server.run(sockets=[listener])
     return 0
@@ -234,6 +266,10 @@ def _parser() -> argparse.ArgumentParser:
             "--bench-port", type=_port, default=DEFAULT_BENCH_PORT, help="where the bench transmitter is"
         )
         command.add_argument("--allow-host", action="append", default=[], help="a further name to answer to")
+        command.add_argument(
+            "--log-level", choices=LEVELS, default="info", help="what is told on standard error"
+        )
+        command.add_argument("--log-json", action="store_true", help="tell it as one JSON object a line")
         command.set_defaults(run=_serve)
     for name, words, run in (
         ("backup", "copy your data into a file, whole and checked, while the server runs or not", _backup),
@@ -243,6 +279,9 @@ def _parser() -> argparse.ArgumentParser:
         command.add_argument("file", metavar="FILE", type=Path)
         command.add_argument("--database", type=Path, default=Path("data/zesty-cell.sqlite"), help="SQLite file")
         command.set_defaults(run=run)
+    command = commands.add_parser("check", help="say whether a database is whole, and which row is not")
+    command.add_argument("--database", type=Path, default=Path("data/zesty-cell.sqlite"), help="SQLite file")
+    command.set_defaults(run=_check)
     command = commands.add_parser("forecast", help="forecast a sheet from a file")
     command.add_argument("sheet", metavar="SHEET.json", help="a sheet, or - for standard input")
     command.add_argument("--json", action="store_true", help="print JSON instead of text")

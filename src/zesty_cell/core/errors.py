@@ -4,7 +4,7 @@ from __future__ import annotations
 
 
 class ZestyCellError(Exception):
-    """Base of all errors the core raises on purpose."""
+    """Base of all errors raised on purpose: by the core, by files, by the store."""
 
 
 class OutOfRangeError(ZestyCellError, ValueError):

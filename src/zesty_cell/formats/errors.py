@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 from pydantic import ValidationError
 
+from zesty_cell.core.errors import ZestyCellError
+
 
 @dataclass(frozen=True)
 class Problem:
@@ -15,7 +17,7 @@ class Problem:
     reason: str
 
 
-class FileFormatError(ValueError):
+class FileFormatError(ZestyCellError, ValueError):
     """A file is broken, foreign, too new, or holds values out of bounds; nothing was stored.
 
     Attributes

@@ -14,6 +14,8 @@ from pydantic import ValidationError
 from sqlalchemy import func, select
 from sqlalchemy.exc import DatabaseError, OperationalError
 
+from zesty_cell.core.errors import ZestyCellError
+from zesty_cell.operating import tell
 from zesty_cell.store import calibrations, flights, sheets
 from zesty_cell.store.database import HEAD_REVISION, Database
 from zesty_cell.store.hangar import CRAFTS, PACKS
@@ -22,7 +24,7 @@ from zesty_cell.store.tables import CalibrationRow, CraftRow, FlightRow, PackRow
 _MAGIC = b"SQLite format 3\x00"
 
 
-class BackupError(RuntimeError):
+class BackupError(ZestyCellError, RuntimeError):
     """A backup could not be made, or a file is none; nothing was changed."""
 
 
@@ -75,6 +77,7 @@ def backup(source: Path, target: Path) -> None:
         with part.open("rb+") as written:
             os.fsync(written.fileno())
         part.rename(target)
+        tell("backed up", bytes=target.stat().st_size)
     except (OSError, sqlite3.Error) as error:
         with suppress(OSError):
             part.unlink(missing_ok=True)
@@ -208,6 +211,7 @@ def _through_copy(file: Path, folder: Path, *, into: Path | None) -> Contents:
             live.execute("PRAGMA synchronous=FULL")
             live.execute("PRAGMA busy_timeout=5000")
             given.backup(live)
+        tell("restored", crafts=contents.crafts, packs=contents.packs, flights=contents.flights)
     except sqlite3.Error as error:
         raise BackupError(f"The place could not be replaced: {error}. It is as it was.") from error
     return contents

@@ -9,8 +9,11 @@ from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Engine, create_engine, event, inspect, text
+from sqlalchemy.exc import DatabaseError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
+from zesty_cell.core.errors import ZestyCellError
+from zesty_cell.operating import tell
 from zesty_cell.store.memory import Memory
 
 _MIGRATIONS = Path(__file__).parent / "migrations"
@@ -37,7 +40,23 @@ def _upgrade(engine: Engine) -> None:
     command.upgrade(config, "head")
 
 
-def _revision(engine: Engine) -> str | None:
+class PlaceError(ZestyCellError, RuntimeError):
+    """A database cannot be opened, with what to do about it."""
+
+
+class NewerDatabaseError(PlaceError):
+    """It was made by a newer version."""
+
+
+class DamagedDatabaseError(PlaceError):
+    """It cannot be read."""
+
+
+class UnwritablePlaceError(PlaceError):
+    """It, or its folder, cannot be written to."""
+
+
+def revision_of(engine: Engine) -> str | None:
     """Revision of the tables in a file; None for an empty one."""
     with engine.connect() as connection:
         if not inspect(connection).has_table("alembic_version"):
@@ -46,24 +65,46 @@ def _revision(engine: Engine) -> str | None:
 
 
 class Database:
-    """One SQLite file, migrated to the newest tables when it is opened."""
+    """One SQLite file, migrated to the newest tables when it is opened.
+
+    Raises
+    ------
+    PlaceError
+        One of its kinds: newer than we are, damaged, not to be written to.
+    """
 
     def __init__(self, path: Path) -> None:
-        path.parent.mkdir(parents=True, exist_ok=True)
         self.path = path
-        self.engine = create_engine(f"sqlite:///{path}")
-        event.listen(self.engine, "connect", _on_connect)
-        self._migrate()
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            self.engine = create_engine(f"sqlite:///{path}")
+            event.listen(self.engine, "connect", _on_connect)
+            self._migrate()
+        except OSError as error:
+            raise UnwritablePlaceError(f"{path.parent} cannot be made or written to: {error.strerror}.") from error
+        except OperationalError as error:
+            raise UnwritablePlaceError(
+                f"{path} cannot be opened: may it and its folder be written to, and is the disk not full?"
+            ) from error
+        except DatabaseError as error:
+            raise DamagedDatabaseError(
+                f"{path} is damaged, or no database. Bring a backup back: zesty-cell restore FILE."
+            ) from error
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
         self._memory = Memory(self._sessions)
 
     def _migrate(self) -> None:
-        current = _revision(self.engine)
+        current = revision_of(self.engine)
         if current == HEAD_REVISION:
             return
+        if current is not None and current > HEAD_REVISION:
+            raise NewerDatabaseError(
+                f"{self.path} was made by a newer version of Zesty Cell: update this one, or take another database."
+            )
         if current is not None:
             self._backup(self.path.with_name(f"{self.path.stem}.before-{HEAD_REVISION}.backup"))
         _upgrade(self.engine)
+        tell("migrated", schema_before=current or "none", schema=HEAD_REVISION)
 
     def _backup(self, target: Path) -> None:
         with sqlite3.connect(self.path) as source, sqlite3.connect(target) as copy:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from zesty_cell.core.errors import ZestyCellError
 
-class MissingRecordError(LookupError):
+
+class MissingRecordError(ZestyCellError, LookupError):
     """There is no such record, or it was deleted."""
 
     def __init__(self, what: str, record_id: int) -> None:
@@ -12,7 +14,7 @@ class MissingRecordError(LookupError):
         self.record_id = record_id
 
 
-class EditConflictError(RuntimeError):
+class EditConflictError(ZestyCellError, RuntimeError):
     """The record was saved by someone else (another tab) since it was read."""
 
     def __init__(self, what: str, name: str) -> None:
@@ -23,7 +25,7 @@ class EditConflictError(RuntimeError):
         self.what = what
 
 
-class InUseError(RuntimeError):
+class InUseError(ZestyCellError, RuntimeError):
     """A record cannot be deleted while others need it."""
 
     def __init__(self, what: str, name: str, users: list[str], *, users_are: str = "sheets") -> None:

@@ -18,6 +18,7 @@ from zesty_cell.web.home import view as home
 from zesty_cell.web.http.errors import handle_errors
 from zesty_cell.web.http.kept import Kept, kept_by
 from zesty_cell.web.http.security import LOOPBACK_HOSTS, Guard
+from zesty_cell.web.http.slow import TellSlow
 from zesty_cell.web.rooms import OpenAfterFirst, Rooms
 from zesty_cell.web.sheet import list_view as sheet_list
 from zesty_cell.web.sheet import view as sheet
@@ -66,5 +67,6 @@ def create_app(
     handle_errors(app)
     app.add_middleware(GZipMiddleware, minimum_size=600, compresslevel=5)
     app.add_middleware(OpenAfterFirst, rooms=Rooms(app))
+    app.add_middleware(TellSlow)
     app.add_middleware(Guard, hosts=hosts)
     return app

@@ -13,10 +13,10 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm.exc import StaleDataError
 from starlette.exceptions import HTTPException
 
+from zesty_cell.operating import tell
 from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
+from zesty_cell.web.http.slow import route_of
 from zesty_cell.web.http.templating import page
-
-_LOG = logging.getLogger("zesty_cell")
 
 
 def _wants_json(request: Request) -> bool:
@@ -66,14 +66,17 @@ def _without_input(error: RequestValidationError) -> RequestValidationError:
 
 
 async def _busy(request: Request, error: Exception) -> Response:
-    _LOG.warning("database: %s", error)
+    tell("database did not take it", level=logging.WARNING, route=route_of(request.scope), why=type(error).__name__)
     words = "The database did not take this just now (locked, or the disk is full). Nothing was stored: try again."
     return _trouble(request, 503, "Try again", words)
 
 
 async def _unknown(request: Request, error: Exception) -> Response:
     reference = secrets.token_hex(4)
-    _LOG.error("reference %s: %s %s", reference, request.method, request.url.path, exc_info=error)
+    tell(
+        "unforeseen", level=logging.ERROR, error=error, reference=reference, method=request.method,
+        route=route_of(request.scope),
+    )  # fmt: skip
     words = f"Something went wrong that we did not foresee. It is in the log under the reference {reference}."
     return _trouble(request, 500, "Trouble", words)
 

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Iterable
 from urllib.parse import urlsplit
 
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.responses import PlainTextResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from zesty_cell.operating import tell
 
 LOOPBACK_HOSTS = frozenset({"127.0.0.1", "localhost", "[::1]"})
 _SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
@@ -59,6 +62,10 @@ def cross_site(method: str, headers: Headers) -> bool:
     return origin is not None and urlsplit(origin).netloc != headers.get("host", "")
 
 
+#: Why a request was refused, by the status it was answered with.
+_WHY = {421: "foreign host", 403: "another site", 413: "too large", 411: "no length"}
+
+
 class Guard:
     """ASGI middleware: refuses foreign hosts, cross-site changes and oversized bodies; adds headers."""
 
@@ -97,4 +104,6 @@ class Guard:
             await send(message)
 
         refusal = self._refusal(scope, Headers(scope=scope))
+        if refusal is not None:
+            tell("refused", level=logging.WARNING, method=scope["method"], why=_WHY[refusal.status_code])
         await (self.app if refusal is None else refusal)(scope, receive, send_guarded)

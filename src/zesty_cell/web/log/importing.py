@@ -20,12 +20,12 @@ from zesty_cell.core.parts.pack import Pack
 from zesty_cell.formats.csv_table import read_named_rows
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.flights_csv import ReadFlight, as_flight, read_flights
+from zesty_cell.operating import tell
 from zesty_cell.store import flights as store
 from zesty_cell.store import sheets
 from zesty_cell.store.database import Database
 from zesty_cell.store.hangar import CRAFTS, PACKS
 
-LOG = logging.getLogger("zesty_cell")
 #: A flight that landed so near to one of the same pack and length is the same [s].
 _SAME_S = 1.5
 
@@ -100,18 +100,20 @@ class Imports:
             except FileFormatError as error:
                 one.state, one.error = "refused", str(error)
             except OperationalError as error:
-                LOG.warning("import: %s", error)
+                tell("import failed", level=logging.WARNING, why=type(error).__name__)
                 one.state = "read"
                 one.error = (
                     "The database did not take it (locked, or the disk is full). Nothing was logged: try again."
                 )
-            except Exception:
+            except Exception as error:
                 reference = secrets.token_hex(4)
-                LOG.exception("reference %s: import", reference)
+                tell("unforeseen", level=logging.ERROR, error=error, reference=reference, route="/log/import")
                 one.state, one.error = (
                     "refused",
                     f"Something went wrong; nothing was logged. Reference {reference}.",
                 )
+            else:
+                tell("import", state=one.state, seconds=round(time.monotonic() - began, 2))
             finally:
                 one.took_s = time.monotonic() - began
                 one.over.set()

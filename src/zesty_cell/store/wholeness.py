@@ -1,0 +1,137 @@
+"""Is a database whole?  Its schema, its references, and every document in it, without changing anything."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Callable, Iterator
+from contextlib import closing
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+from sqlalchemy import create_engine, inspect, select
+from sqlalchemy.exc import DatabaseError
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.callouts.rules import CalloutPlan
+from zesty_cell.formats.telemetry_columns import Mapping
+from zesty_cell.store import calibrations, flights, sheets
+from zesty_cell.store.database import HEAD_REVISION, DamagedDatabaseError, revision_of
+from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS
+from zesty_cell.store.tables import (
+    Base,
+    CalibrationRow,
+    CalloutsRow,
+    CellRow,
+    CraftRow,
+    FlightRow,
+    LogRow,
+    PackRow,
+    SheetRow,
+)
+
+
+@dataclass(frozen=True)
+class Fault:
+    """Something that is not whole: the table, the row where it is one, and why."""
+
+    table: str
+    row_id: int | None
+    reason: str
+
+    def words(self) -> str:
+        """In a line."""
+        return f"{self.table}{'' if self.row_id is None else f' {self.row_id}'}: {self.reason}"
+
+
+def _read_plan(row: CalloutsRow) -> None:
+    for document in (row.document, row.printed, row.loaded):
+        if document is not None:
+            CalloutPlan.model_validate(document)
+
+
+def _read_mapping(row: LogRow) -> None:
+    if row.mapping is not None:
+        Mapping.model_validate(row.mapping)
+
+
+#: How the document of each table is read.
+_READ: dict[type[Any], Callable[[Any], object]] = {
+    CraftRow: CRAFTS.thing,
+    CellRow: CELLS.thing,
+    PackRow: PACKS.thing,
+    SheetRow: sheets.as_sheet,
+    FlightRow: flights.flight_of,
+    CalibrationRow: calibrations.calibration_of,
+    CalloutsRow: _read_plan,
+    LogRow: _read_mapping,
+}
+
+
+def _schema_faults(path: Path) -> Iterator[Fault]:
+    engine = create_engine(f"sqlite:///file:{path}?mode=ro&uri=true")
+    try:
+        revision, found = revision_of(engine), inspect(engine)
+        if revision != HEAD_REVISION:
+            yield Fault("alembic_version", None, f"its tables are of version {revision}, {HEAD_REVISION} is wanted")
+            return
+        for table in Base.metadata.sorted_tables:
+            if not found.has_table(table.name):
+                yield Fault(table.name, None, "the table is missing")
+                continue
+            missing = {c.name for c in table.columns} - {c["name"] for c in found.get_columns(table.name)}
+            if missing:
+                yield Fault(table.name, None, f"columns are missing: {', '.join(sorted(missing))}")
+    finally:
+        engine.dispose()
+
+
+def _reference_faults(path: Path) -> Iterator[Fault]:
+    with closing(sqlite3.connect(f"file:{path}?mode=ro", uri=True)) as connection:
+        for (line,) in connection.execute("PRAGMA integrity_check(20)"):
+            if line != "ok":
+                yield Fault("database", None, str(line))
+        for table, row_id, parent, _ in connection.execute("PRAGMA foreign_key_check"):
+            yield Fault(table, row_id, f"refers to a {parent} that is not there")
+
+
+def _why(error: Exception) -> str:
+    if isinstance(error, ValidationError):
+        first = error.errors(include_url=False, include_input=False)[0]
+        return f"{'.'.join(str(p) for p in first['loc'])}: {first['msg']}"
+    if isinstance(error, AttributeError):
+        return "what it refers to is missing"
+    return f"{type(error).__name__}: {error}"
+
+
+def _document_faults(path: Path) -> Iterator[Fault]:
+    engine = create_engine(f"sqlite:///file:{path}?mode=ro&uri=true")
+    try:
+        with Session(engine) as session:
+            for table, read in _READ.items():
+                alive = select(table).where(table.deleted_at.is_(None)).execution_options(yield_per=500)
+                for row in session.scalars(alive):
+                    try:
+                        read(row)
+                    except (ValidationError, ValueError, KeyError, TypeError, AttributeError) as error:
+                        yield Fault(table.__tablename__, row.id, f"cannot be read: {_why(error)}")
+    finally:
+        engine.dispose()
+
+
+def faults_of(path: Path) -> tuple[Fault, ...]:
+    """Everything in a database file that is not whole; nothing for one that is.
+
+    Raises
+    ------
+    DamagedDatabaseError
+        Where the file cannot be read at all.
+    """
+    try:
+        schema = tuple(_schema_faults(path))
+        if schema:  # what lies in other tables than ours cannot be read by our models
+            return schema
+        return (*_reference_faults(path), *_document_faults(path))
+    except (sqlite3.DatabaseError, DatabaseError) as error:
+        raise DamagedDatabaseError(f"{path} cannot be read: it is damaged, or no database of ours.") from error
