@@ -266,9 +266,7 @@ def _parser() -> argparse.ArgumentParser:
             "--bench-port", type=_port, default=DEFAULT_BENCH_PORT, help="where the bench transmitter is"
         )
         command.add_argument("--allow-host", action="append", default=[], help="a further name to answer to")
-        command.add_argument(
-            "--log-level", choices=LEVELS, default="info", help="what is told on standard error"
-        )
+        command.add_argument("--log-level", choices=LEVELS, default="info", help="what is told on standard error")
         command.add_argument("--log-json", action="store_true", help="tell it as one JSON object a line")
         command.set_defaults(run=_serve)
     for name, words, run in (

@@ -18,6 +18,7 @@ from zesty_cell.core.answer.thresholds import LATE_SHARE, timers
 from zesty_cell.core.asked import learned_factors as taught
 from zesty_cell.core.asked.flying import STEP_S
 from zesty_cell.core.asked.sheet import Sheet
+from zesty_cell.core.clock import clock
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight import kernel
 from zesty_cell.core.flight.honest_current import HonestCurrent, honest_current
@@ -49,7 +50,7 @@ GUARD_SHARE = 0.05
 UNTOLD_GUARD_SHARE = 0.01
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class Range:
     """Spread of the landing time over the sampled flights.
 
@@ -66,12 +67,15 @@ class Range:
     high_s: float
     landing_s: NDArray[np.float64]
 
+    def __repr__(self) -> str:
+        return f"<Range {clock(self.low_s)} to {clock(self.high_s)}, {self.landing_s.size} flights>"
+
     def early_s(self, share: float, /) -> float:
         """The moment by which a share of the flights has reached its landing point [s]."""
         return quantiles(self.landing_s, (share,))[0]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class Forecast:
     """All that a sheet answers.
 
@@ -112,6 +116,14 @@ class Forecast:
     cruise_a: float
     mah_per_minute: float
     mah_per_km: float | None
+
+    def __repr__(self) -> str:
+        spread, worst = self.range, self.checks[0].status if self.checks else "ok"
+        return (
+            f"<Forecast of “{self.setup.sheet.name}”: lands at {clock(self.flight.landing_s)} by "
+            f"{self.flight.landing_reason}, {clock(spread.low_s)} to {clock(spread.high_s)}; set the timer to "
+            f"{clock(self.callouts.timers.timer_s)}; checks: {worst}>"
+        )
 
 
 @cache

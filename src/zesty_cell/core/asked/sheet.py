@@ -58,6 +58,9 @@ class Sheet(Entity):
     landing: LandingRule = LandingRule()
     trying: Annotated[tuple[ChangeKey, ...], Field(max_length=12)] = ()
 
+    def __repr__(self) -> str:
+        return f"<{type(self).__name__} “{self.name}”: {self.craft!r} on {self.pack!r}, {self.flying.name}>"
+
     @property
     def taught(self) -> Taught | None:
         """What logged flights taught; nothing, for a sheet by itself."""

@@ -73,7 +73,7 @@ class Excluded:
     nearest_value: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class Found:
     """The outcome of a search; arrays of shape (n,), one value a candidate, in the order given.
 
@@ -114,6 +114,9 @@ class Found:
     excluded: tuple[Excluded, ...]
     nearest: int | None
     complete: bool
+
+    def __repr__(self) -> str:
+        return f"<Found: {len(self.packs)} packs flown, {self.order.size} meet every limit>"
 
 
 Progress = Callable[[int, int], None]

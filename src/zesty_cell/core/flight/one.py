@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from zesty_cell.core.asked.flying import STEP_S
 from zesty_cell.core.asked.landing import LandingReason
+from zesty_cell.core.clock import clock
 from zesty_cell.core.flight import kernel
 from zesty_cell.core.flight.parameters import MAX_FLIGHT_S, kernel_parameters
 from zesty_cell.core.flight.setup import Factors, Setup, program_of
@@ -24,7 +25,7 @@ def index_of(*, time_s: float, count: int) -> int:
     return min(max(int(time_s / STEP_S + 1e-9), 0), count - 1)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class Flight:
     """One flight in detail; arrays of shape (n,), one sample a step, taken with that step's load on.
 
@@ -92,6 +93,12 @@ class Flight:
     delivered_wh: float
     heat_wh: float
     hottest_c: float
+
+    def __repr__(self) -> str:
+        return (
+            f"<Flight of {clock(self.end_s)}, lands at {clock(self.landing_s)} by {self.landing_reason}, "
+            f"{self.time_s.size} samples>"
+        )
 
     def index_at(self, time_s: float) -> int:
         """Index of the sample at or just before a time."""

@@ -67,6 +67,9 @@ class Setup(NamedTuple):
     landing_used_ah: float
     slow: float = 1.0
 
+    def __repr__(self) -> str:
+        return f"<Setup of {self.sheet!r}, {self.all_up_mass_kg:.4g} kg all up>"
+
     def cruise_w(self) -> float:
         """Propulsive power of the pattern's steady activity [W]; it stands for “cruise”."""
         activity = self.flying.steady_activity()

@@ -70,7 +70,7 @@ class Slow(Entity):
     per_capacity: Annotated[float, Field(ge=-100, le=100)]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class LogFit:
     """A fitted log.
 
@@ -106,7 +106,12 @@ class LogFit:
     seconds: float
     noise_v: float
     misfits: bool
+
     slow: Slow | None = None
+
+    def __repr__(self) -> str:
+        told = ", ".join(f"{p.key} {p.value:.4g} ({p.low:.4g} to {p.high:.4g})" for p in self.parameters if p.told)
+        return f"<LogFit of {self.seconds:.0f} s: {told or 'tells nothing'}>"
 
     def of(self, key: ParameterKey, /) -> Fitted:
         """One parameter."""

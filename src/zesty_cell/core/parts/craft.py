@@ -159,6 +159,9 @@ class Craft(Entity):
     limits: Limits = Limits()
     shows: Annotated[tuple[Shown, ...], Field(max_length=3)] | None = None
 
+    def __repr__(self) -> str:
+        return f"<Craft “{self.name}”, {self.kind}, {self.dry_mass_kg:.4g} kg dry>"
+
     def can_show(self, what: Shown, /) -> bool:
         """Whether the transmitter shows it; volts and charge are assumed where that was not asked."""
         return what != "cells" if self.shows is None else what in self.shows

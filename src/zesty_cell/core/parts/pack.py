@@ -118,6 +118,10 @@ class Pack(Entity):
             )
         return self
 
+    def __repr__(self) -> str:
+        cells = f"{self.series}S{self.parallel}P" if self.parallel > 1 else f"{self.series}S"
+        return f"<Pack “{self.name}”, {cells} {self.chemistry}, {self.capacity_ah:.4g} Ah>"
+
     @property
     def cell_count(self) -> int:
         """Number of cells, series × parallel [1]."""
