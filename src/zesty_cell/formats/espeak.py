@@ -55,7 +55,10 @@ class _Library:
             self.lib = ctypes.CDLL(str(espeakng_loader.get_library_path()))
             data = str(espeakng_loader.get_data_path())
         except (ImportError, OSError) as error:
-            raise VoiceError("The voice library is missing: make the environment anew with `make demo`.") from error
+            raise VoiceError(
+                "The voice library is missing. It is an extra of the package: pip install zesty-cell[voices], or "
+                "make the environment anew with `make demo`."
+            ) from error
         self.rate_hz = int(self.lib.espeak_Initialize(_SYNCHRONOUS, 400, data.encode(), 0))
         if self.rate_hz <= 0:
             raise VoiceError("The voice library does not find its data: make the environment anew.")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from zesty_cell.core.entity import Entity
 
 
@@ -30,3 +32,8 @@ CONNECTORS: dict[str, ConnectorClass] = {
         ),
     )
 }
+
+
+ConnectorKey = Literal[
+    "micro_1s", "micro_1s_low", "small_15a", "medium_30a", "large_60a", "heavy_90a", "bullet_150a"
+]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated
 
 from pydantic import Field, model_validator
 
@@ -11,6 +11,7 @@ from zesty_cell.core.errors import LayoutError, OutOfRangeError
 from zesty_cell.core.parts.cell import CellModel, CellSize, Known, Ratings
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.chemistry import ChemistryKey, Quality
+from zesty_cell.core.parts.connectors import ConnectorKey
 from zesty_cell.core.parts.layout import (
     Arrangement,
     check_arrangement,
@@ -27,11 +28,6 @@ MOST_WH_PER_KG = 700.0
 
 #: No pack may be entered heavier [kg].
 HEAVIEST_PACK_KG = 50
-
-
-ConnectorKey = Literal[
-    "micro_1s", "micro_1s_low", "small_15a", "medium_30a", "large_60a", "heavy_90a", "bullet_150a"
-]
 
 
 #: A measured capacity outside these shares of the label is a slip of the pen, not a pack [1].
