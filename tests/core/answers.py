@@ -35,6 +35,7 @@ from zesty_cell.core.choose.candidates import SearchSpace, candidates
 from zesty_cell.core.choose.compare import PURPOSES, Contender, compare_packs, verdict
 from zesty_cell.core.choose.search import SearchLimits, search
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import Fact
 from zesty_cell.core.learn.calibration import (
     CellCheck,
     CurrentCalibration,
@@ -58,6 +59,7 @@ from zesty_cell.demo.club import SHEET_LIST
 from zesty_cell.demo.crafts import CRAFT_LIST
 from zesty_cell.demo.packs import PACK_LIST
 from zesty_cell.standins.craft import Hidden, Sensors
+from zesty_cell.words.say import say as in_words
 
 KEPT = Path(__file__).with_name("answers.txt")
 NOON = datetime(2026, 6, 1, 12, 0, tzinfo=UTC)
@@ -65,6 +67,8 @@ NOON = datetime(2026, 6, 1, 12, 0, tzinfo=UTC)
 
 def say(value: Any) -> str:
     """A value in short: figures to six places, arrays by their ends, mean and length."""
+    if isinstance(value, Fact):
+        value = in_words(value)
     if isinstance(value, bool | str | None | Enum):
         return repr(value)
     if isinstance(value, int | float | np.floating | np.integer):

@@ -9,11 +9,12 @@ from datetime import UTC, datetime
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.fact import Fact
 from zesty_cell.core.learn.flights import used_of
 from zesty_cell.core.learn.health import (
     Health,
     health,
-    storage_word,
+    storage_fact,
 )
 from zesty_cell.core.learn.matched_pairs import PackFit
 from zesty_cell.core.parts.chemistries import chemistry_for
@@ -94,7 +95,7 @@ def _health(session: Session, row: PackRow) -> Health:
     )
 
 
-def storage_reminders(session: Session, rows: list[PackRow]) -> list[tuple[PackRow, str]]:
+def storage_reminders(session: Session, rows: list[PackRow]) -> list[tuple[PackRow, Fact]]:
     """Own packs that stand full or empty for days, and what to do with each."""
     now = datetime.now(UTC)
     found = []
@@ -104,7 +105,7 @@ def storage_reminders(session: Session, rows: list[PackRow]) -> list[tuple[PackR
             continue
         pack, flight = PACKS.thing(row), flights.flight_of(newest)
         since = max(flight.landed_at, flight.charged_at or flight.landed_at)
-        words = storage_word(
+        words = storage_fact(
             charge=charge_now(pack=pack, keeping=keeping_of(row)),
             days=(now - since).total_seconds() / 86_400.0,
             storage_v=chemistry_for(pack.chemistry).storage_v,

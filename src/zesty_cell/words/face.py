@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from zesty_cell.core.answer.check import Check
-from zesty_cell.words.units import ALTITUDE, MASS, SPEED, TEMPERATURE, Quantity, System, group, minutes
+from zesty_cell.words.units import ALTITUDE, LENGTH, MASS, SPEED, TEMPERATURE, Quantity, System, group, minutes
 
 
 def _apart(value: float, limit: float, decimals: int) -> tuple[str, str]:
@@ -47,6 +47,16 @@ class Face:
     def temperature(self, celsius: float) -> str:
         """Temperature."""
         return self._in(TEMPERATURE, celsius)
+
+    def temperature_difference(self, kelvins: float) -> str:
+        """How far two temperatures are apart."""
+        if self.view.units == "imperial":
+            return f"{group(1.8 * kelvins, 0)} °F"
+        return f"{group(kelvins, 0)} °C"
+
+    def size(self, metres: float) -> str:
+        """A length of the hand: a rotor, a pack."""
+        return self._in(LENGTH, metres)
 
     def altitude(self, metres: float) -> str:
         """Altitude."""

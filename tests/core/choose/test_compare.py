@@ -17,6 +17,8 @@ from zesty_cell.core.choose.compare import (
     verdict,
 )
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.words.face import Reader
+from zesty_cell.words.say import say
 
 DOUBLE = pomelo(
     name="Double",
@@ -62,17 +64,17 @@ def test_the_verdicts_follow_from_the_figures(rows):
     assert best["coolest"].best == min(range(3), key=lambda k: rows[k].brief.landing_c)
     for one in best.values():
         if one.best is not None:
-            assert rows[one.best].pack.name in one.sentence
+            assert rows[one.best].pack.name in say(one.sentence)
 
 
 def test_the_longest_says_what_it_costs_against_the_next(rows):
-    words = verdict(rows, purpose="longest").sentence
+    words = say(verdict(rows, purpose="longest").sentence)
     gain = 100 * (rows[2].brief.landing_s / rows[1].brief.landing_s - 1)
     assert f"{gain:.0f} % longer than Pomelo for 435 g more" in words
 
 
 def test_masses_are_written_for_the_reader(rows):
-    words = verdict(rows, purpose="longest", say_mass=lambda kg: f"{kg * 35.274:.1f} oz").sentence
+    words = say(verdict(rows, purpose="longest").sentence, Reader(units="imperial"))
     assert "oz" in words
     assert " g" not in words
 
@@ -83,16 +85,15 @@ def test_a_pack_with_a_check_that_stops_is_passed_over():
     rows, _ = compare_packs(sheet(craft=craft), contenders=[Contender(p) for p in (*fours, pomelo())])
     found = verdict(rows, purpose="longest")
     assert rows[found.best].pack.series == 4
-    assert "1 with a check that stops is passed over" in found.sentence
+    assert "1 with a check that stops is passed over" in say(found.sentence)
     alone = verdict(rows[2:], purpose="longest")
     assert alone.best is None
-    assert "stop" in alone.sentence
+    assert "stop" in say(alone.sentence)
 
 
 def test_the_weight_class_is_asked_for_or_held_against():
-    assert (
-        "give one in the hangar"
-        in verdict(
+    assert "give one in the hangar" in say(
+        verdict(
             compare_packs(sheet(), contenders=[Contender(pomelo())])[0], purpose="within the weight class"
         ).sentence
     )
@@ -101,8 +102,8 @@ def test_the_weight_class_is_asked_for_or_held_against():
         rows, _ = compare_packs(sheet(craft=craft), contenders=[Contender(p) for p in PACKS])
         found = verdict(rows, purpose="within the weight class")
         assert found.best == best
-        assert ("local rules" in found.sentence) == (best is not None)
-        assert ("over" in found.sentence) == (best is None)
+        assert ("local rules" in say(found.sentence)) == (best is not None)
+        assert ("over" in say(found.sentence)) == (best is None)
 
 
 def test_each_at_its_own_temperature_or_all_at_the_sheets():
@@ -126,7 +127,7 @@ def test_what_cannot_be_flown_is_left_out_with_its_reason():
     rows, left_out = compare_packs(one, contenders=[Contender(pomelo(name="full"))])
     assert rows == ()
     assert "at once" in left_out[0].reason
-    assert "look at their marks" in verdict(rows, purpose="longest").sentence
+    assert "look at their marks" in say(verdict(rows, purpose="longest").sentence)
 
 
 def test_nine_do_not_stand_side_by_side():

@@ -9,6 +9,7 @@ from zesty_cell.core.learn.correction import learn
 from zesty_cell.core.learn.disagreement import disagreement
 from zesty_cell.core.learn.observation import Observation
 from zesty_cell.standins.craft import Hidden, SimulatedCraft
+from zesty_cell.words.say import say
 
 SHEET = sheet()
 NAMES = {"one": "Pomelo 1", "two": "Pomelo 2"}
@@ -46,11 +47,11 @@ def test_a_craft_that_takes_a_third_more_is_flown_harder_or_heavier():
     assert np.isclose(odd.ratio, 1.29, atol=0.04)
     assert odd.sure > 2.0
     assert keys(odd) == ["pattern", "weight"]
-    assert "harder" in odd.causes[0].why
-    assert "put it back" in odd.causes[0].test
+    assert "harder" in say(odd.causes[0].why)
+    assert "put it back" in say(odd.causes[0].test)
     less = found(("one", Hidden(power=0.7)))
     assert less.ratio < 0.8
-    assert "more gently" in less.causes[0].why
+    assert "more gently" in say(less.causes[0].why)
 
 
 def test_each_cause_is_named_by_its_own_trace():
@@ -59,5 +60,5 @@ def test_each_cause_is_named_by_its_own_trace():
     assert "temperature" in keys(found(("one", Hidden(power=1.35)), air_c=0.0))
     tired = found(("one", Hidden(power=1.2)), ("two", Hidden(power=1.45)))
     assert "tired pack" in keys(tired)
-    assert "Pomelo 2" in next(c.why for c in tired.causes if c.key == "tired pack")
-    assert all(c.test and c.why for c in tired.causes)
+    assert "Pomelo 2" in next(say(c.why) for c in tired.causes if c.key == "tired pack")
+    assert all(say(c.test) and say(c.why) for c in tired.causes)

@@ -11,10 +11,11 @@ from tests.sheets import satsuma
 from zesty_cell.core.learn.calibration import CellCheck
 from zesty_cell.core.learn.cell_spread import cell_spread
 from zesty_cell.core.learn.flights import LoggedFlight
-from zesty_cell.core.learn.health import health, resistance_at_25, storage_word
+from zesty_cell.core.learn.health import health, storage_fact
 from zesty_cell.core.learn.matched_pairs import PackFit, matched_pairs
 from zesty_cell.core.parts.chemistries import chemistry_for
-from zesty_cell.core.parts.chemistry import open_circuit_v
+from zesty_cell.core.parts.chemistry import open_circuit_v, resistance_at_25
+from zesty_cell.words.say import say
 
 LIPO = chemistry_for("lipo")
 PACK = satsuma()
@@ -67,7 +68,7 @@ def test_an_ageing_pack_is_watched_then_retired():
     )
     assert [h.verdict for h in (young, old, spent)] == ["fit", "watch", "retire"]
     assert spent.capacity_share == pytest.approx(1 - 0.0068 * 57, abs=0.05)
-    assert "of what it held at first" in spent.reasons[0].text
+    assert "of what it held at first" in say(spent.reasons[0].why)
 
 
 def test_flights_left_are_those_until_seventy_percent():
@@ -87,7 +88,7 @@ def test_resistance_is_compared_at_25_degrees():
     found = health(PACK, flown, now=now(flown))
     assert found.verdict == "watch"
     assert found.resistance_ratio == pytest.approx(1.8, abs=0.15)
-    assert "times that of its first flights" in found.reasons[0].text
+    assert "times that of its first flights" in say(found.reasons[0].why)
 
 
 def test_a_cell_that_falls_behind_is_named():
@@ -100,7 +101,7 @@ def test_a_cell_that_falls_behind_is_named():
     check = CellCheck(made_at=START + timedelta(days=99), cells_v=(3.8, 3.8, 3.69, 3.8, 3.8, 3.8))
     found = health(PACK, life(3), now=START + timedelta(days=100), checks=[check])
     assert (found.verdict, found.weakest) == ("retire", 2)
-    assert "cell 3 is the lowest" in found.reasons[0].text
+    assert "cell 3 is the lowest" in say(found.reasons[0].why)
 
 
 def test_hot_deep_and_long_full_are_counted():
@@ -108,7 +109,7 @@ def test_hot_deep_and_long_full_are_counted():
     flown[1] = flown[1].model_copy(update={"rest_v_per_cell": 3.2, "hottest_c": 66.0})
     found = health(PACK, flown, now=now(flown))
     assert found.verdict == "watch"
-    assert {r.text[:11] for r in found.reasons if r.verdict == "watch"} == {"It was once", "It was 66 °"}
+    assert {say(r.why)[:11] for r in found.reasons if r.verdict == "watch"} == {"It was once", "It was 66 °"}
     assert found.hottest_c == 66.0
     assert found.deepest_left < 0.03
     # Charged six hours after landing, flown two days later; the last stands for eighteen hours.
@@ -131,17 +132,17 @@ def test_short_flights_and_bare_ones_are_no_reading():
     found = health(PACK, [bare, short], now=START)
     assert found.capacity == ()
     assert (found.verdict, found.capacity_share, found.trend) == ("fit", None, None)
-    assert "too few readings" in found.reasons[0].text
-    assert "No flight" in health(PACK, [], now=START).reasons[0].text
+    assert "too few readings" in say(found.reasons[0].why)
+    assert "No flight" in say(health(PACK, [], now=START).reasons[0].why)
 
 
 def test_packs_left_full_or_empty_are_to_be_stored():
-    assert "full for 4 days: bring it to 3.85 V" in storage_word(charge=1.0, days=4.2, storage_v=3.85)
-    assert "almost empty" in storage_word(charge=0.2, days=10.0, storage_v=3.85)
-    assert "empty for" in storage_word(charge=0.0, days=10.0, storage_v=3.85)
-    assert storage_word(charge=0.5, days=100.0, storage_v=3.85) is None
-    assert storage_word(charge=1.0, days=1.0, storage_v=3.85) is None
-    assert storage_word(charge=None, days=100.0, storage_v=3.85) is None
+    assert "full for 4 days: bring it to 3.85 V" in say(storage_fact(charge=1.0, days=4.2, storage_v=3.85))
+    assert "almost empty" in say(storage_fact(charge=0.2, days=10.0, storage_v=3.85))
+    assert "empty for" in say(storage_fact(charge=0.0, days=10.0, storage_v=3.85))
+    assert storage_fact(charge=0.5, days=100.0, storage_v=3.85) is None
+    assert storage_fact(charge=1.0, days=1.0, storage_v=3.85) is None
+    assert storage_fact(charge=None, days=100.0, storage_v=3.85) is None
 
 
 def test_pairs_are_matched_by_capacity_and_resistance():

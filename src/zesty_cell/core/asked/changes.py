@@ -16,6 +16,7 @@ from zesty_cell.core.asked.flying import STEP_S, Activity
 from zesty_cell.core.asked.learned_factors import PackKind
 from zesty_cell.core.asked.rebuilt import plain_pack
 from zesty_cell.core.asked.sheet import ChangeKey, Sheet
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import ChemistryKey
 from zesty_cell.core.parts.connectors import CONNECTORS
@@ -57,15 +58,17 @@ class Change:
     apply : callable
         From a sheet to the changed sheet; None where it does not apply.
     title : callable
-        What to do, of the sheet before the change, given a writer of masses [kg] and of temperatures [°C].
-    cost : str
-        What it asks for besides what the figures show; empty for nothing.
+        What to do, of the sheet before the change.
     """
 
     key: ChangeKey
     apply: Callable[[Sheet], Sheet | None]
-    title: Callable[[Sheet, Callable[[float], str], Callable[[float], str]], str]
-    cost: str
+    title: Callable[[Sheet], Fact]
+
+    @property
+    def cost(self) -> Fact:
+        """What it asks for besides what the figures show."""
+        return fact(f"change.{self.key}.cost")
 
 
 def _with_pack(sheet: Sheet, **change: object) -> Sheet:
@@ -266,14 +269,23 @@ def _warmer_air(sheet: Sheet) -> Sheet | None:
     return sheet.model_copy(update={"conditions": conditions.model_copy(update=update)})
 
 
-def _share(factor: float) -> str:
-    return f"{abs(factor - 1.0) * 100:.0f} %"
-
-
 #: Changes of the pack itself: they fall away where another pack is put in its place.
 PACK_CHANGES: frozenset[ChangeKey] = frozenset(
     {"other_chemistry", "more_capacity", "lower_resistance", "better_plug"}
 )
+
+
+def _larger(sheet: Sheet) -> Fact:
+    kind = sheet.craft.kind if sheet.craft.kind in ("multirotor", "helicopter") else "wing"
+    if kind == "wing":
+        return fact("change.larger_propeller.wing")
+    return fact(f"change.larger_propeller.{kind}", larger_share=LARGER_DIAMETER - 1.0)
+
+
+def _calmer(sheet: Sheet) -> Fact:
+    bursts = any(a.of == "full throttle" for a in sheet.flying.activities)
+    return fact("change.gentler.bursts" if bursts else "change.gentler.turns")
+
 
 #: Every change, in the order in which several are applied.
 CHANGES: dict[ChangeKey, Change] = {
@@ -282,85 +294,39 @@ CHANGES: dict[ChangeKey, Change] = {
         Change(
             "other_chemistry",
             _other_chemistry,
-            lambda s, g, c: f"{chemistry_for(_OTHER[s.pack.chemistry]).name} of the same weight",
-            "another charger profile, other landing voltages",
+            lambda s: fact("change.other_chemistry", chemistry=chemistry_for(_OTHER[s.pack.chemistry]).name),
         ),
         Change(
             "more_capacity",
             _more_capacity,
-            lambda s, g, c: f"A pack of {_share(MORE_CAPACITY)} more capacity",
-            "the price of a pack",
+            lambda s: fact("change.more_capacity", more_share=MORE_CAPACITY - 1.0),
         ),
         Change(
             "lower_resistance",
             _lower_resistance,
-            lambda s, g, c: f"A pack of {_share(BETTER_RESISTANCE)} less resistance",
-            "the price of a pack",
+            lambda s: fact("change.lower_resistance", less_share=1.0 - BETTER_RESISTANCE),
         ),
         Change(
             "better_plug",
             _better_plug,
-            lambda s, g, c: f"A larger plug: {CONNECTORS[better_plug(s.pack) or s.pack.connector].name}",
-            "soldering on pack and craft, the pack away from heat",
+            lambda s: fact("change.better_plug", plug=CONNECTORS[better_plug(s.pack) or s.pack.connector].name),
         ),
-        Change(
-            "lighter",
-            _lighter,
-            lambda s, g, c: f"{g(lighter_by_kg(s))} off the craft: guards, camera, spare leads",
-            "what you leave at home",
-        ),
-        Change(
-            "larger_propeller",
-            _larger_propeller,
-            lambda s, g, c: (
-                f"Propellers {_share(LARGER_DIAMETER)} larger and finer"
-                if s.craft.kind == "multirotor"
-                else f"Rotor {_share(LARGER_DIAMETER)} larger"
-                if s.craft.kind == "helicopter"
-                else "A larger, slower propeller"
-            ),
-            "room for the blades, slower reaction; watch motor amps again",
-        ),
-        Change(
-            "well_tuned",
-            _well_tuned,
-            lambda s, g, c: f"Balanced and well tuned, {_share(WELL_TUNED)} less steady power",
-            "an evening's care, propellers off on the bench",
-        ),
+        Change("lighter", _lighter, lambda s: fact("change.lighter", off_kg=lighter_by_kg(s))),
+        Change("larger_propeller", _larger_propeller, _larger),
+        Change("well_tuned", _well_tuned, lambda s: fact("change.well_tuned", less_share=1.0 - WELL_TUNED)),
         Change(
             "less_avionics",
             _less_avionics,
-            lambda s, g, c: f"{(1 - LESS_AVIONICS) * s.craft.avionics_w:.1f} W less for video and camera",
-            "video reach or recording",
+            lambda s: fact("change.less_avionics", less_w=(1.0 - LESS_AVIONICS) * s.craft.avionics_w),
         ),
-        Change(
-            "gentler",
-            _gentler,
-            lambda s, g, c: (
-                "Half the time at full throttle"
-                if any(a.of == "full throttle" for a in s.flying.activities)
-                else "Half as hard in turns and climbs"
-            ),
-            "some of the fun",
-        ),
+        Change("gentler", _gentler, _calmer),
         Change(
             "warmer_air",
             _warmer_air,
-            lambda s, g, c: f"A day of {c(s.conditions.air_c + WARMER_AIR_K)}",
-            "patience",
+            lambda s: fact("change.warmer_air", air_c=s.conditions.air_c + WARMER_AIR_K),
         ),
-        Change(
-            "lower_down",
-            _lower_down,
-            lambda s, g, c: "A field 500 m lower" if s.conditions.altitude_m >= LOWER_DOWN_M else "A lower field",
-            "a drive",
-        ),
-        Change(
-            "warm_pack",
-            _warm_pack,
-            lambda s, g, c: f"The pack kept at {c(WARM_PACK_C)} before flight",
-            "an insulated bag; never a heater left alone",
-        ),
+        Change("lower_down", _lower_down, lambda s: fact("change.lower_down", lower_m=LOWER_DOWN_M)),
+        Change("warm_pack", _warm_pack, lambda s: fact("change.warm_pack", pack_c=WARM_PACK_C)),
     )
 }
 

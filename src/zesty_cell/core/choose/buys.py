@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 from zesty_cell.core.asked.changes import CHANGES, changed
 from zesty_cell.core.asked.sheet import ChangeKey, Sheet
-from zesty_cell.core.choose.compare import grams
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import Fact
 from zesty_cell.core.flight.setup import Setup, set_up
 from zesty_cell.core.flight.summary import Brief, BriefBatch
 
@@ -23,7 +22,7 @@ class Buy:
     Attributes
     ----------
     key : ChangeKey
-    title, cost : str
+    title, cost : Fact
         What to do, and what it asks for in money, comfort or care.
     gained_s : float
         Landing time gained [s]; negative for lost.
@@ -36,25 +35,15 @@ class Buy:
     """
 
     key: ChangeKey
-    title: str
-    cost: str
+    title: Fact
+    cost: Fact
     gained_s: float
     heavier_kg: float
     spare_change: float
     full_change_a: float
 
 
-def degrees_c(celsius: float) -> str:
-    """A temperature in degrees Celsius, for sentences [°C]."""
-    return f"{celsius:.0f} °C"
-
-
-def what_buys_minutes(
-    sheet: Sheet,
-    *,
-    say_mass: Callable[[float], str] = grams,
-    say_temperature: Callable[[float], str] = degrees_c,
-) -> tuple[Buy, ...]:
+def what_buys_minutes(sheet: Sheet, /) -> tuple[Buy, ...]:
     """Every change that applies to the sheet, each by a changed run, most seconds first [s].
 
     What is already being tried on the sheet is part of where the others start from, and is not listed.
@@ -90,7 +79,7 @@ def what_buys_minutes(
     found = [
         Buy(
             key=change.key,
-            title=change.title(base.sheet, say_mass, say_temperature),
+            title=change.title(base.sheet),
             cost=change.cost,
             gained_s=briefs[k].landing_s - was.landing_s,
             heavier_kg=briefs[k].all_up_mass_kg - was.all_up_mass_kg,

@@ -18,8 +18,8 @@ from zesty_cell.core.answer.checks import check_flight
 from zesty_cell.core.answer.forecast import cruise_current_a, mah_per_km, mean_current_a, sampled_factors, used_wh
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.choose.candidates import LandingVolts, with_pack
-from zesty_cell.core.clock import clock
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.flight.honest_current import HonestCurrent, honest_current
 from zesty_cell.core.flight.many import start_many
 from zesty_cell.core.flight.one import Flight, fly, landing_times_s
@@ -212,96 +212,100 @@ class Verdict:
     purpose : Purpose
     best : int or None
         Index among those compared; None where none is fit for it.
-    sentence : str
+    sentence : Fact
     """
 
     purpose: Purpose
     best: int | None
-    sentence: str
+    sentence: Fact
 
 
-def grams(mass_kg: float) -> str:
-    """A mass in grams, for sentences [g]."""
-    return f"{1000 * mass_kg:.0f} g"
+#: Landing temperatures nearer than this are the same to a hand [K].
+NEAR_K = 2.0
 
 
-def _against(row: Compared, other: Compared, say_mass: Callable[[float], str]) -> str:
+def _against(row: Compared, other: Compared) -> Fact:
     """What a pack gives up, or gains, in weight and time against another."""
     gained_s = row.brief.landing_s - other.brief.landing_s
     heavier_kg = row.brief.all_up_mass_kg - other.brief.all_up_mass_kg
-    share = 100.0 * gained_s / other.brief.landing_s
-    if abs(share) < 1.0:
-        time = "as long as"
-    else:
-        time = f"{abs(share):.0f} % {'longer' if gained_s > 0 else 'shorter'} than"
+    share = gained_s / other.brief.landing_s
+    time = (
+        fact("against.as_long")
+        if abs(share) < 0.01
+        else fact("against.longer" if gained_s > 0 else "against.shorter", apart_share=abs(share))
+    )
     if abs(heavier_kg) < 0.0005:
-        return f"{time} {other.pack.name} at the same weight"
-    side = "more" if heavier_kg > 0 else "less"
-    return f"{time} {other.pack.name} for {say_mass(abs(heavier_kg))} {side}"
+        return fact("against.same_weight", time=time, pack=other.pack.name)
+    key = "against.heavier" if heavier_kg > 0 else "against.lighter"
+    return fact(key, time=time, pack=other.pack.name, apart_kg=abs(heavier_kg))
 
 
-def _sentence(
-    purpose: Purpose, rows: Sequence[Compared], best: int, order: Sequence[int], say_mass: Callable[[float], str]
-) -> str:
+def _longest(key: str, row: Compared, next_one: Compared | None) -> Fact:
+    brief = row.brief
+    figures = {"pack": row.pack.name, "landing_s": brief.landing_s, "all_up_kg": brief.all_up_mass_kg}
+    if next_one is None:
+        return fact(key, **figures)
+    return fact(f"{key}.against", **figures, against=_against(row, next_one))
+
+
+def _strongest(row: Compared, next_one: Compared | None) -> Fact:
+    rotor = row.setup.sheet.craft.lifts_itself()
+    figures = {
+        "pack": row.pack.name,
+        "to_spare": row.brief.to_spare,
+        "times": fact("verdict.times_weight" if rotor else "verdict.times_level"),
+        "kept_share": row.brief.thrust_share,
+    }
+    if next_one is None:
+        return fact("verdict.strongest", **figures)
+    return fact(
+        "verdict.strongest.next", **figures, next_pack=next_one.pack.name, next_to_spare=next_one.brief.to_spare
+    )
+
+
+def _sentence(purpose: Purpose, rows: Sequence[Compared], best: int, order: Sequence[int]) -> Fact:
     row = rows[best]
     name, brief = row.pack.name, row.brief
     next_one = rows[order[1]] if len(order) > 1 else None
     if purpose == "longest":
-        text = f"{name} flies {clock(brief.landing_s)} at {say_mass(brief.all_up_mass_kg)}"
-        return text + (f": {_against(row, next_one, say_mass)}." if next_one else ".")
+        return _longest("verdict.longest", row, next_one)
     if purpose == "strongest at the end":
-        what = "times its weight" if row.setup.sheet.craft.lifts_itself() else "times the power of level flight"
-        text = (
-            f"{name} still pulls {brief.to_spare:.1f} {what} at landing, {100 * brief.thrust_share:.0f} % of fresh"
-        )
-        return text + (
-            f"; {next_one.pack.name} comes next with {next_one.brief.to_spare:.1f}." if next_one else "."
-        )
+        return _strongest(row, next_one)
     if purpose == "lightest":
-        text = f"{name} is ready to fly at {say_mass(brief.all_up_mass_kg)} and stays up {clock(brief.landing_s)}"
-        return text + (f": {_against(row, next_one, say_mass)}." if next_one else ".")
+        return _longest("verdict.lightest", row, next_one)
     if purpose == "coolest":
-        text = (
-            f"{name} uses {100 * row.honest_share:.0f} % of its honest current in steady flight and lands coolest"
-        )
-        if next_one and next_one.brief.landing_c - brief.landing_c < 2.0:
-            return text + f", though {next_one.pack.name} is within two degrees."
-        return text + "."
+        if next_one and next_one.brief.landing_c - brief.landing_c < NEAR_K:
+            return fact(
+                "verdict.coolest.near",
+                pack=name, honest_share=row.honest_share, next_pack=next_one.pack.name, within_k=NEAR_K,
+            )  # fmt: skip
+        return fact("verdict.coolest", pack=name, honest_share=row.honest_share)
     limits = row.setup.sheet.craft.limits
-    class_name = limits.weight_class_name or "the weight class"
-    room_kg = (limits.weight_class_kg or 0.0) - brief.all_up_mass_kg
-    return (
-        f"Inside “{class_name}”, {name} flies longest: {clock(brief.landing_s)}, with {say_mass(room_kg)} to "
-        "spare. What the class allows is for your local rules."
+    return fact(
+        "verdict.in_class",
+        weight_class=limits.weight_class_name or fact("verdict.the_class"),
+        pack=name,
+        landing_s=brief.landing_s,
+        room_kg=(limits.weight_class_kg or 0.0) - brief.all_up_mass_kg,
     )
 
 
-def verdict(rows: Sequence[Compared], *, purpose: Purpose, say_mass: Callable[[float], str] = grams) -> Verdict:
+def verdict(rows: Sequence[Compared], *, purpose: Purpose) -> Verdict:
     """Which of the packs for a purpose, and why, from the figures [s, kg, °C].
 
     Packs with a check that stops are passed over; so is what does not fly.
-
-    Parameters
-    ----------
-    rows : sequence of Compared
-    purpose : Purpose
-    say_mass : callable
-        Writes a mass in kg for the reader.
     """
     usable = [k for k, row in enumerate(rows) if row.usable()]
     if purpose == "within the weight class":
         limit_kg = rows[0].setup.sheet.craft.limits.weight_class_kg if rows else None
         if limit_kg is None:
-            return Verdict(purpose, None, "This craft watches no weight class: give one in the hangar.")
+            return Verdict(purpose, None, fact("verdict.no_class"))
         usable = [k for k in usable if rows[k].brief.all_up_mass_kg <= limit_kg]
         if not usable:
             lightest = min((r.brief.all_up_mass_kg for r in rows), default=0.0)
-            over = say_mass(lightest - limit_kg)
-            return Verdict(
-                purpose, None, f"None of these stays inside the weight class: the lightest is {over} over."
-            )
+            return Verdict(purpose, None, fact("verdict.none_in_class", over_kg=lightest - limit_kg))
     if not usable:
-        return Verdict(purpose, None, "Every one of these has a check that says stop: look at their marks first.")
+        return Verdict(purpose, None, fact("verdict.all_stop"))
     value: dict[Purpose, Callable[[Compared], float]] = {
         "longest": lambda r: -r.brief.landing_s,
         "strongest at the end": lambda r: -r.brief.to_spare,
@@ -311,7 +315,8 @@ def verdict(rows: Sequence[Compared], *, purpose: Purpose, say_mass: Callable[[f
     }
     order = sorted(usable, key=lambda k: value[purpose](rows[k]))
     passed = len(rows) - len(usable)
-    text = _sentence(purpose, rows, order[0], order, say_mass)
+    sentence = _sentence(purpose, rows, order[0], order)
     if passed and purpose != "within the weight class":
-        text += f" {passed} with a check that stops {'is' if passed == 1 else 'are'} passed over."
-    return Verdict(purpose, order[0], text)
+        over = fact("verdict.passed_over.one") if passed == 1 else fact("verdict.passed_over", passed=passed)
+        sentence = fact("verdict.with_passed", verdict=sentence, passed_over=over)
+    return Verdict(purpose, order[0], sentence)

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zesty_cell.core.asked.sheet import Sheet
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.learn.correction import FLIGHT_SIGMA, learn
 from zesty_cell.core.learn.learned import Learned
 from zesty_cell.core.learn.observation import Observation
@@ -30,8 +31,8 @@ class Cause:
     """Something that would explain it, why it is thought of, and the test that would tell."""
 
     key: CauseKey
-    why: str
-    test: str
+    why: Fact
+    test: Fact
 
 
 @dataclass(frozen=True)
@@ -93,56 +94,24 @@ def _causes(
     names: dict[str, str],
 ) -> tuple[Cause, ...]:
     found: list[Cause] = []
+
+    def think_of(key: CauseKey, why: Fact) -> None:
+        found.append(Cause(key, why, fact(f"cause.{key.replace(' ', '_')}.test")))
+
     if any(o.used_sigma >= SENSOR_SIGMA for o in seen):
-        found.append(Cause(
-            "sensor",
-            "Some of these charges are the sensor's, not the charger's.",
-            "Put one pack back by the charger: if it takes what was shown, the sensor is right.",
-        ))  # fmt: skip
+        think_of("sensor", fact("cause.sensor"))
     tired = _unlike_siblings(seen, misses, names)
     if tired:
-        found.append(
-            Cause(
-                "tired pack",
-                f"{tired} takes more than the others on the same flights.",
-                "Check its cells at rest and read its resistance; fly the same timer on another pack.",
-            )
-        )
+        think_of("tired pack", fact("cause.tired_pack", pack=tired))
     capacities = [learned.capacity_ah(pack) for pack in learned.packs]
     if float(np.median(capacities)) < SMALLER * learned.setup.figures.capacity_ah:
-        found.append(
-            Cause(
-                "capacity",
-                "By their rest voltage the packs are emptier than the charge put back explains.",
-                "Discharge one to its floor at a gentle current and put it back: that is its capacity.",
-            )
-        )
-    colder = _other_air(seen, sheet)
-    if colder is not None:
-        found.append(
-            Cause(
-                "temperature",
-                f"These flights were in air {abs(colder):.0f} °C {'colder' if colder < 0 else 'warmer'} than the "
-                "sheet's.",
-                "Set the sheet's air to that of the day and look whether it agrees then.",
-            )
-        )
+        think_of("capacity", fact("cause.capacity"))
+    away_k = _other_air(seen, sheet)
+    if away_k is not None:
+        think_of("temperature", fact("cause.colder" if away_k < 0 else "cause.warmer", apart_k=abs(away_k)))
     more = float(np.median(misses)) > 0.0
-    harder = "harder" if more else "more gently"
-    found.append(
-        Cause(
-            "pattern",
-            f"It may be flown {harder} than “{sheet.flying.name}” is written.",
-            "Hover or cruise steadily for three minutes and put it back: if that agrees, it is the pattern.",
-        )
-    )
-    found.append(
-        Cause(
-            "weight",
-            f"It may be {'heavier' if more else 'lighter'} than the sheet says, or fly on other propellers.",
-            "Weigh it ready to fly, and look at the propellers entered.",
-        )
-    )
+    think_of("pattern", fact("cause.harder" if more else "cause.gentler", pattern=sheet.flying.name))
+    think_of("weight", fact("cause.heavier" if more else "cause.lighter"))
     return tuple(found)
 
 

@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.learn.calibration import Calibration, CellCheck
 from zesty_cell.core.learn.cell_spread import CellSpread, cell_spread
 from zesty_cell.core.learn.flights import LoggedFlight, Used, left_by_rest, used_of
@@ -62,7 +63,7 @@ class Reason:
     """Why a verdict is what it is."""
 
     verdict: Verdict
-    text: str
+    why: Fact
 
 
 @dataclass(frozen=True)
@@ -192,25 +193,25 @@ def _reasons(
     if capacity is not None:
         share, se = capacity
         verdict = judge(share + se, watch=CAPACITY_WATCH, retire=CAPACITY_RETIRE, higher_is_worse=False)
-        found.append(Reason(verdict, f"It holds {100 * share:.0f} % of what it held at first."))
+        found.append(Reason(verdict, fact("health.capacity", kept_share=share)))
     if resistance is not None:
         ratio, se = resistance
         verdict = judge(ratio * (1.0 - se), watch=RESISTANCE_WATCH, retire=RESISTANCE_RETIRE)
-        found.append(Reason(verdict, f"Its resistance is {ratio:.2f} times that of its first flights."))
+        found.append(Reason(verdict, fact("health.resistance", times=ratio)))
     if cells is not None:
-        words = f"Its cells are {1000 * cells.spread_v:.0f} mV apart at rest"
-        if cells.verdict != "fit":
-            words += f"; cell {cells.weakest + 1} is the lowest"
-        found.append(Reason(cells.verdict, words + "."))
-    if deepest is not None and deepest <= DEEP_LEFT:
-        found.append(Reason("watch", f"It was once flown down to {100 * max(deepest, 0.0):.0f} %."))
-    if hottest_c is not None and hottest_c > HOT_C:
-        found.append(Reason("watch", f"It was {hottest_c:.0f} °C hot once; above {HOT_C:.0f} °C cells age fast."))
-    if not found:
-        words = (
-            "No flight is logged yet." if not flights else f"{flights} flights, and too few readings to compare."
+        apart = (
+            fact("health.cells", spread_v=cells.spread_v)
+            if cells.verdict == "fit"
+            else fact("health.cells.lowest", spread_v=cells.spread_v, cell=cells.weakest + 1)
         )
-        found.append(Reason("fit", words))
+        found.append(Reason(cells.verdict, apart))
+    if deepest is not None and deepest <= DEEP_LEFT:
+        found.append(Reason("watch", fact("health.deep", left_share=max(deepest, 0.0))))
+    if hottest_c is not None and hottest_c > HOT_C:
+        found.append(Reason("watch", fact("health.hot", hottest_c=hottest_c, limit_c=HOT_C)))
+    if not found:
+        nothing = fact("health.too_few", flights=flights) if flights else fact("health.no_flight")
+        found.append(Reason("fit", nothing))
     order = {"retire": 0, "watch": 1, "fit": 2}
     return sorted(found, key=lambda r: order[r.verdict])
 
@@ -318,9 +319,9 @@ def health(
     )
 
 
-def storage_word(*, charge: float | None, days: float, storage_v: float) -> str | None:
+def storage_fact(*, charge: float | None, days: float, storage_v: float) -> Fact | None:
     """What to do with a pack that has stood for some days with a charge [1, days, V a cell]; None for nothing."""
     if charge is None or days < STORAGE_DAYS or EMPTY < charge < FULL:
         return None
-    what = "full" if charge >= FULL else "almost empty" if charge > 0.05 else "empty"
-    return f"{what} for {days:.0f} days: bring it to {storage_v:.2f} V a cell to store it."
+    key = "storage.full" if charge >= FULL else "storage.almost_empty" if charge > 0.05 else "storage.empty"
+    return fact(key, days=days, storage_v=storage_v)

@@ -46,9 +46,7 @@ def base_context(origin: Origin, face: Face, tab: str) -> dict[str, Any]:
     """The common part of every choosing page."""
     rule = origin.sheet.landing
     looks_at_volts = rule.rest_v is not None or rule.loaded_v is not None
-    tried = [
-        (key, CHANGES[key].title(origin.sheet, face.mass_about, face.temperature)) for key in origin.sheet.trying
-    ]
+    tried = [(key, CHANGES[key].title(origin.sheet)) for key in origin.sheet.trying]
     return {
         "origin": origin,
         "sheet": origin.sheet,

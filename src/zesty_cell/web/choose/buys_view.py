@@ -35,7 +35,7 @@ def buys_page(
     try:
         setup = set_up(origin.sheet)
         flight, brief = fly(setup), fly_brief(setup)
-        buys = what_buys_minutes(origin.sheet, say_mass=face.mass_about, say_temperature=face.temperature)
+        buys = what_buys_minutes(origin.sheet)
         options = more_power(origin.sheet)
     except OutOfRangeError as error:
         return page(request, "choose_buys.html", context | {"trouble": str(error)}, status=422)

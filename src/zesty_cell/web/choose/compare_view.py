@@ -69,7 +69,7 @@ def compare_page(
             "left_out": left_out,
             "purposes": PURPOSES,
             "purpose": wanted,
-            "verdict": verdict(compared, purpose=wanted, say_mass=face.mass_about),
+            "verdict": verdict(compared, purpose=wanted),
             "others": other_verdicts(compared, wanted, face),
             "knee": chart,
             "knee_words": knee_words,

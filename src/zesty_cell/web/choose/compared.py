@@ -97,7 +97,7 @@ def by_type(rows: Sequence[PackRow]) -> list[tuple[str, list[PackRow]]]:
 
 def first_buys(sheet: Sheet, face: Face) -> Sequence[Any]:
     try:
-        return what_buys_minutes(sheet, say_mass=face.mass_about, say_temperature=face.temperature)
+        return what_buys_minutes(sheet)
     except OutOfRangeError:
         return ()
 
@@ -105,7 +105,7 @@ def first_buys(sheet: Sheet, face: Face) -> Sequence[Any]:
 def other_verdicts(rows: Sequence[Compared], wanted: Purpose, face: Face) -> list[Verdict]:
     """One or two further verdicts beside the one asked for."""
     others: list[Purpose] = ["strongest at the end", "longest", "lightest"]
-    return [verdict(rows, purpose=p, say_mass=face.mass_about) for p in others if p != wanted][:2]
+    return [verdict(rows, purpose=p) for p in others if p != wanted][:2]
 
 
 def pictures_of(lines: Sequence[Line], face: Face) -> dict[str, Any]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+from contextvars import ContextVar
 from pathlib import Path
 from typing import Any
 
@@ -13,11 +14,13 @@ from jinja2 import Environment, FileSystemBytecodeCache, FileSystemLoader, Stric
 from markupsafe import Markup
 
 from zesty_cell import __version__
+from zesty_cell.core.fact import Fact
 from zesty_cell.web.drawing.pack_picture import wheel_segments
 from zesty_cell.web.http.messages import COOKIE as SAID_COOKIE
 from zesty_cell.web.http.messages import said
 from zesty_cell.web.http.preferences import preferences_of
-from zesty_cell.words.face import Face
+from zesty_cell.words.face import Face, Reader
+from zesty_cell.words.say import PLAIN, say
 
 _WEB = Path(__file__).parents[1]
 
@@ -35,7 +38,17 @@ def _compiled_templates() -> FileSystemBytecodeCache | None:
     Compiling the sheet's takes as long as its forecast, and all of them a second.
     """
     folder = _WEB / "__pycache__"
-    return FileSystemBytecodeCache(str(folder)) if os.access(folder, os.W_OK) else None
+    # What is kept goes by the source alone: another way of compiling needs another name.
+    return FileSystemBytecodeCache(str(folder), "__jinja2_said_%s.cache") if os.access(folder, os.W_OK) else None
+
+
+#: Who reads the page that is being rendered: macros, which know nothing of it, say facts in the same units.
+_READER: ContextVar[Reader] = ContextVar("reader", default=PLAIN)
+
+
+def _said_or_itself(value: object) -> object:
+    """What is written where a template puts a value: a fact as its sentence."""
+    return say(value, _READER.get()) if isinstance(value, Fact) else value
 
 
 def make_environment() -> Environment:
@@ -45,6 +58,7 @@ def make_environment() -> Environment:
         bytecode_cache=_compiled_templates(),
         autoescape=select_autoescape(default=True),
         undefined=StrictUndefined,
+        finalize=_said_or_itself,
         trim_blocks=True,
         lstrip_blocks=True,
     )
@@ -60,6 +74,7 @@ ENVIRONMENT = make_environment()
 def page(request: Request, name: str, context: dict[str, Any], *, status: int = 200) -> HTMLResponse:
     """Render a template for this request, with the person's preferences at hand."""
     view = preferences_of(request)
+    _READER.set(view)
     html = ENVIRONMENT.get_template(name).render(
         view=view, face=Face(view), path=request.url.path, said=said(request), **context
     )

@@ -11,6 +11,7 @@ from zesty_cell.core.asked.changes import CHANGES, as_flown
 from zesty_cell.core.asked.flying import PATTERNS, FlyingPattern
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import Fact
 from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.services.advice import Typed, advise
 from zesty_cell.services.plans import plan_now
@@ -75,7 +76,7 @@ def sheet_context(
     return {
         "row": row,
         "sheet": shown,
-        "trying": _tried(looked_at, face),
+        "trying": _tried(looked_at),
         "stale": sheet is None,
         "changed": sheet is not None and sheet != stored if read is None else sheet != stored,
         "texts": state.texts,
@@ -100,9 +101,9 @@ def sheet_context(
     }
 
 
-def _tried(sheet: Sheet, face: Face) -> list[tuple[str, str]]:
+def _tried(sheet: Sheet) -> list[tuple[str, Fact]]:
     """What is being tried: key and words."""
-    return [(key, CHANGES[key].title(sheet, face.mass_about, face.temperature)) for key in sheet.trying]
+    return [(key, CHANGES[key].title(sheet)) for key in sheet.trying]
 
 
 def read_typed(session: Session, form: dict[str, str], own: FlyingPattern | None) -> sheet_form.ReadSheet:

@@ -1,0 +1,35 @@
+"""What the core has to say: a key, and the figures that belong to it.  ``words`` makes sentences of it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from types import MappingProxyType
+
+
+@dataclass(frozen=True, repr=False)
+class Fact:
+    """Something found.
+
+    Attributes
+    ----------
+    key : str
+        Stable: the part of the core that says it, a point, and what it says.
+    figures : mapping of str to object
+        Numbers in SI, each named with its unit (``air_c``, ``mass_kg``, ``landing_s``); names of things; further
+        facts that are part of the sentence.
+    """
+
+    key: str
+    figures: Mapping[str, object]
+
+    def __repr__(self) -> str:
+        return f"<Fact {self.key}{''.join(f' {name}={value!r}' for name, value in self.figures.items())}>"
+
+    def __hash__(self) -> int:
+        return hash((self.key, tuple(self.figures.items())))
+
+
+def fact(key: str, /, **figures: object) -> Fact:
+    """A fact with its figures, each in the unit of its name."""
+    return Fact(key, MappingProxyType(figures))

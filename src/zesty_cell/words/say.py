@@ -1,0 +1,75 @@
+"""Facts of the core as sentences, in the units and the voltage form of who reads them.
+
+A template names the figures it needs.  A figure is written by the unit in its name (``{mass_kg}`` in grams or
+ounces, ``{landing_s}`` as m:ss), unless the template asks for another form: ``{share:percent}``, ``{times:.2f}``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from string import Formatter
+
+from zesty_cell.core.fact import Fact
+from zesty_cell.words.english import ENGLISH
+from zesty_cell.words.face import Face, Reader
+
+#: How figures are written where nothing says how to read them: in files, on a command line.
+PLAIN = Reader()
+
+_Form = Callable[[Face, float], str]
+#: Forms that a template may ask for by name.
+FORMS: dict[str, _Form] = {
+    "percent": lambda face, share: f"{100.0 * share:.0f} %",
+    "about": lambda face, kg: face.mass_about(kg),
+    "millivolts": lambda face, v: f"{1000.0 * v:.0f} mV",
+    "watts": lambda face, w: f"{w:.1f} W",
+    "whole": lambda face, value: f"{value:.0f}",
+    "difference": lambda face, kelvins: face.temperature_difference(kelvins),
+    "height": lambda face, metres: face.altitude(metres),
+    "size": lambda face, metres: face.size(metres),
+}
+#: The form of a figure by the unit its name ends with.
+BY_UNIT: dict[str, _Form] = {
+    "_kg": lambda face, kg: face.mass(kg),
+    "_c": lambda face, celsius: face.temperature(celsius),
+    "_s": lambda face, seconds: face.time(seconds),
+    "_ah": lambda face, ah: face.mah(ah),
+    "_v": lambda face, volts: f"{volts:.2f} V",
+    "_share": lambda face, share: f"{100.0 * share:.0f} %",
+}
+
+
+def template_of(key: str) -> str:
+    """The template of a fact; another language would be another table."""
+    return ENGLISH[key]
+
+
+def _form(name: str, spec: str) -> _Form | None:
+    if spec:
+        return FORMS.get(spec)
+    return next((form for unit, form in BY_UNIT.items() if name.endswith(unit)), None)
+
+
+def say(what: Fact | str, reader: Reader = PLAIN) -> str:
+    """A fact as a sentence; a text is itself.
+
+    Raises
+    ------
+    KeyError
+        For a fact that has no template, or a template whose figure is missing.
+    """
+    if isinstance(what, str):
+        return what
+    face, parts = Face(reader), []
+    for text, name, spec, _ in Formatter().parse(template_of(what.key)):
+        parts.append(text)
+        if name is None:
+            continue
+        value, form = what.figures[name], _form(name, spec or "")
+        if isinstance(value, Fact):
+            parts.append(say(value, reader))
+        elif form is not None and isinstance(value, int | float):
+            parts.append(form(face, value))
+        else:
+            parts.append(format(value, spec or ""))
+    return "".join(parts)
