@@ -8,6 +8,7 @@ from pathlib import Path
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.services.learning import as_flown
 from zesty_cell.store import sheets
+from zesty_cell.words.say import say
 from zesty_cell.words.units import minutes
 
 ROOT = Path(__file__).parents[1]
@@ -25,7 +26,7 @@ def test_the_walk_quotes_the_sheet_as_it_is(app, fly_season):
     assert result.setup.sheet.taught.flights == 15
     cutoff = next(c for c in result.checks if c.key == "esc_cutoff")
     assert cutoff.status == "stop"
-    assert "2.8 V a cell" in cutoff.mend
+    assert "2.8 V a cell" in say(cutoff.mend)
     assert "2.8 V a cell" in text
 
 

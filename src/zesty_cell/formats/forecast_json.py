@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict
 
 from zesty_cell.core.answer.calls import ChargeCall, VoltageCall
 from zesty_cell.core.answer.forecast import Forecast
+from zesty_cell.words.say import say
 
 _TRACE_STEP_S = 1.0
 
@@ -170,12 +171,12 @@ def forecast_document(forecast: Forecast) -> ForecastDocument:
             CheckOut(
                 key=c.key,
                 status=c.status,
-                title=c.title,
+                title=say(c.title),
                 value=_finite(c.value),
                 limit=_finite(c.limit),
                 unit=c.unit,
                 at_s=_finite(c.at_s),
-                mend=c.mend,
+                mend="" if c.mend is None else say(c.mend),
             )
             for c in forecast.checks
         ],

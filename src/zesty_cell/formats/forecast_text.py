@@ -5,6 +5,7 @@ from __future__ import annotations
 from zesty_cell.core.answer.check import Check
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.clock import clock
+from zesty_cell.words.say import say
 
 _MARKS = {"ok": "ok  ", "look": "LOOK", "stop": "STOP"}
 
@@ -14,8 +15,8 @@ def _check(check: Check) -> str:
     if check.value is not None and check.limit is not None and check.unit != "flights":
         unit = "" if check.unit in ("ratio", "share") else f" {check.unit}"
         numbers = f" ({check.value:.3g}{unit} against {check.limit:.3g}{unit})"
-    mend = f"\n        {check.mend}" if check.mend else ""
-    return f"  {_MARKS[check.status]}  {check.title}{numbers}{mend}\n"
+    mend = f"\n        {say(check.mend)}" if check.mend else ""
+    return f"  {_MARKS[check.status]}  {say(check.title)}{numbers}{mend}\n"
 
 
 def forecast_text(forecast: Forecast) -> str:

@@ -27,6 +27,7 @@ from zesty_cell.core.learn.correction import learn
 from zesty_cell.core.learn.observation import PackTold
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.craft import RotorGeometry
+from zesty_cell.words.say import say
 
 
 @pytest.fixture(scope="module")
@@ -193,9 +194,9 @@ def test_where_nothing_helps_the_voltage_is_the_quiet_last_guard():
     assert callouts.land_now.trial.false_flights <= 0.02 * SAMPLES
     check = _check(result, "voltage_callouts")
     assert check.status == "look"
-    assert "would call falsely" in check.title
-    assert "The timer leads here" in check.mend
-    assert "last guard" in check.mend
+    assert "would call falsely" in say(check.title)
+    assert "The timer leads here" in say(check.mend)
+    assert "last guard" in say(check.mend)
 
 
 def test_charge_used_helps_or_leads_where_its_sensor_was_checked():
@@ -210,7 +211,7 @@ def test_charge_used_helps_or_leads_where_its_sensor_was_checked():
     assert 0.8 * known.flight.used_ah[known.flight.index_at(known.flight.landing_s)] < call.used_over_ah
     alone = forecast(checked(sheet(craft=heron(shows=("charge",)), pack=pack, pattern="jet")))
     assert alone.callouts.leads == "charge used"
-    assert "Charge used leads here" in _check(alone, "voltage_callouts").mend
+    assert "Charge used leads here" in say(_check(alone, "voltage_callouts").mend)
 
 
 def test_charge_is_what_the_sensor_will_show():
@@ -313,7 +314,7 @@ def test_each_check_is_triggered_by_its_own_sheet(key, status, parts):
 def test_what_is_too_heavy_to_fly_is_said_not_to_fly(parts):
     result = forecast(sheet(**parts))
     assert not result.brief.flies
-    assert _check(result, "power").title == "The pack cannot lift this craft"
+    assert say(_check(result, "power").title) == "The pack cannot lift this craft"
 
 
 def test_a_cutoff_in_steady_flight_ends_the_flight_and_number_moment_and_verdict_are_of_it():
@@ -339,7 +340,7 @@ def test_a_cutoff_in_bursts_is_a_stop_with_its_moment():
     check = _check(result, "esc_cutoff")
     assert (check.status, result.flight.landing_reason) == ("stop", "charge used")
     first_s = 0.1 * int(np.argmax(result.flight.loaded_v < 3.0))
-    assert f"From {int(first_s // 60)}:{round(first_s % 60):02d} on." in check.mend
+    assert f"From {int(first_s // 60)}:{round(first_s % 60):02d} on." in say(check.mend)
     assert (
         check.value
         == result.flight.loaded_v[result.flight.index_at(check.at_s)]

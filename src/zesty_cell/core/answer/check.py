@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from zesty_cell.core.fact import Fact
+
 Status = Literal["ok", "look", "stop"]
 Unit = Literal["A", "V", "pack V", "°C", "kg", "share", "ratio", "times", "flights"]
 
@@ -18,25 +20,25 @@ class Check:
     key : str
         Stable name.
     status : Status
-    title : str
-        What was found, as a sentence without its numbers.
+    title : Fact
+        What was found, without its numbers.
     value, limit : float or None
         In ``unit``.
     unit : Unit
     at_s : float or None
         When in the flight [s].
-    mend : str
-        What to do; empty when nothing needs doing.
+    mend : Fact or None
+        What to do; None when nothing needs doing.
     land_at_v : float or None
         A loaded voltage that mends it where it becomes the landing limit [V a cell].
     """
 
     key: str
     status: Status
-    title: str
+    title: Fact
     value: float | None
     limit: float | None
     unit: Unit
     at_s: float | None
-    mend: str
+    mend: Fact | None
     land_at_v: float | None = None

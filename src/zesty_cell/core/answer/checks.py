@@ -10,12 +10,12 @@ import math
 
 import numpy as np
 
-from zesty_cell.core.answer.calls import DerivedCallouts, Means
+from zesty_cell.core.answer.calls import DerivedCallouts, Means, Trial, VoltageCall
 from zesty_cell.core.answer.check import Check, Status
 from zesty_cell.core.answer.current_checks import current_checks, rolling_rms
 from zesty_cell.core.answer.thresholds import OVER_CUTOFF_V
 from zesty_cell.core.asked.flying import STEP_S
-from zesty_cell.core.clock import clock
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.flight.honest_current import HonestCurrent
 from zesty_cell.core.flight.kernel import LONGEST_BURST
 from zesty_cell.core.flight.one import Flight
@@ -48,36 +48,33 @@ def _esc_cutoff(setup: Setup, flight: Flight, stop: int) -> Check | None:
         at = flight.index_at(flight.cutoff_s)
         # Where the flight would end without it.
         lower_v = min(lower_v, round(cutoff_v - 0.1, 2))
-        lower = "Lower the cutoff in the ESC, or land" if lower_v >= setup.chemistry.hard_floor_v else "Land"
+        may_lower = lower_v >= setup.chemistry.hard_floor_v
         return Check(
             "esc_cutoff",
             "stop",
-            "The ESC takes the power away in steady flight: it ends the flight",
+            fact("check.esc_cutoff.steady"),
             float(flight.loaded_v[at]),
             cutoff_v,
             "V",
             flight.cutoff_s,
-            f"{lower} before it acts.",
+            fact("check.esc_cutoff.steady.lower" if may_lower else "check.esc_cutoff.steady.land"),
             land_at_v=round(cutoff_v + OVER_CUTOFF_V, 2),
         )
     if flight.cutoff_touched_s > flight.landing_s:
         lowest_v = float(flight.loaded_v[lowest])
-        title = "The ESC's low-voltage cutoff stays quiet"
-        return Check("esc_cutoff", "ok", title, lowest_v, cutoff_v, "V", lowest * STEP_S, "")
+        title = fact("check.esc_cutoff.quiet")
+        return Check("esc_cutoff", "ok", title, lowest_v, cutoff_v, "V", lowest * STEP_S, None)
     return Check(
         "esc_cutoff",
         "stop",
-        "The ESC takes the power away in bursts",
+        fact("check.esc_cutoff.bursts"),
         float(flight.loaded_v[lowest]),
         cutoff_v,
         "V",
         lowest * STEP_S,
-        f"From {clock(flight.cutoff_touched_s)} on. "
-        + (
-            f"Lower the cutoff to {lower_v:.1f} V a cell, or use less throttle."
-            if can_lower
-            else "Use less throttle late in the flight, or land earlier: the cells themselves are near their floor."
-        ),
+        fact("check.esc_cutoff.bursts.lower", from_s=flight.cutoff_touched_s, cutoff_v=lower_v)
+        if can_lower
+        else fact("check.esc_cutoff.bursts.less", from_s=flight.cutoff_touched_s),
     )
 
 
@@ -88,12 +85,12 @@ def _floor(setup: Setup, flight: Flight, stop: int) -> Check | None:
     return Check(
         "hard_floor",
         "stop",
-        "A burst pulls the weakest cell under its hard floor",
+        fact("check.hard_floor"),
         float(flight.weakest_v[k]),
         setup.chemistry.hard_floor_v,
         "V",
         flight.floor_touched_s,
-        "Warm the pack, use part throttle, or take a pack of lower resistance.",
+        fact("check.hard_floor.mend"),
     )
 
 
@@ -104,31 +101,29 @@ def _power(setup: Setup, flight: Flight, brief: Brief) -> Check:
     stop_at, look_at = (
         (THRUST_TO_WEIGHT_STOP, THRUST_TO_WEIGHT_LOOK) if rotor else (POWER_MARGIN_STOP, POWER_MARGIN_LOOK)
     )
-    what = "thrust over weight" if rotor else "full power over level flight"
+    what = fact("margin.thrust" if rotor else "margin.power")
     if flight.first_clipped_s <= flight.landing_s or value < stop_at:
         early = not brief.flies
         return Check(
             "power",
             "stop",
-            "The pack cannot lift this craft"
-            if early and rotor
-            else "The pack cannot give the power this flight asks for",
+            (fact("check.power.no_lift") if early and rotor else fact("check.power.not_enough")),
             value,
             stop_at,
             "ratio",
             flight.first_clipped_s if math.isfinite(flight.first_clipped_s) else flight.landing_s,
-            "Take weight off, or a pack with more cells or lower resistance.",
+            fact("check.power.mend"),
         )
     status: Status = "ok" if value >= look_at else "look"
     return Check(
         "power",
         status,
-        f"Power to spare at landing ({what})" if status == "ok" else f"Little power to spare at landing ({what})",
+        (fact("check.power.to_spare", what=what) if status == "ok" else fact("check.power.little", what=what)),
         value,
         look_at,
         "ratio",
         flight.landing_s,
-        "" if status == "ok" else "Land earlier, or take weight off.",
+        (None if status == "ok" else fact("check.power.little.mend")),
     )
 
 
@@ -136,17 +131,17 @@ def _heat(flight: Flight, stop: int) -> Check:
     k = int(np.argmax(flight.temperature_c[:stop]))
     hottest_c = float(flight.temperature_c[k])
     if hottest_c <= HOT_LOOK_C:
-        return Check("heat", "ok", "The cells stay cool enough", hottest_c, HOT_STOP_C, "°C", k * STEP_S, "")
+        return Check("heat", "ok", fact("check.heat.cool"), hottest_c, HOT_STOP_C, "°C", k * STEP_S, None)
     status: Status = "look" if hottest_c <= HOT_STOP_C else "stop"
     return Check(
         "heat",
         status,
-        "The cells get hot",
+        fact("check.heat.hot"),
         hottest_c,
         HOT_STOP_C,
         "°C",
         k * STEP_S,
-        "Fly it gentler or shorter, give the pack air, and let it cool before charging.",
+        fact("check.heat.mend"),
     )
 
 
@@ -156,12 +151,12 @@ def _cold(setup: Setup) -> Check | None:
     return Check(
         "cold",
         "look",
-        "The pack takes off cold: it sags more",
+        fact("check.cold"),
         setup.start_c,
         COLD_PACK_C,
         "°C",
         0.0,
-        "Keep packs warm until flight and fly gently for the first minute.",
+        fact("check.cold.mend"),
     )
 
 
@@ -174,14 +169,12 @@ def _bursts(brief: Brief) -> Check | None:
     return Check(
         "bursts",
         "look",
-        "Late climbs are not finished: they are cut where they take too long"
-        if cut
-        else "Late climbs take much longer",
+        (fact("check.bursts.cut") if cut else fact("check.bursts.longer")),
         times,
         STRETCHED_LOOK,
         "times",
         None,
-        "Do the climbing early, warm the pack, or take one of lower resistance.",
+        fact("check.bursts.mend"),
     )
 
 
@@ -191,14 +184,12 @@ def _thrust_fade(brief: Brief, stop: int) -> Check:
     return Check(
         "thrust_fade",
         status,
-        "Full throttle keeps most of its thrust to landing"
-        if status == "ok"
-        else "Full throttle fades before landing",
+        (fact("check.thrust_fade.keeps") if status == "ok" else fact("check.thrust_fade.fades")),
         share,
         THRUST_KEPT_OK,
         "share",
         (stop - 1) * STEP_S,
-        "" if status == "ok" else "Do the low, hard flying in the first half.",
+        (None if status == "ok" else fact("check.thrust_fade.mend")),
     )
 
 
@@ -211,12 +202,12 @@ def _weight_class(setup: Setup) -> Check | None:
     return Check(
         "weight_class",
         "look" if over else "ok",
-        f"All-up weight is above “{name}”" if over else f"All-up weight is inside “{name}”",
+        (fact("check.weight_class.above", name=name) if over else fact("check.weight_class.inside", name=name)),
         setup.all_up_mass_kg,
         limits.weight_class_kg,
         "kg",
         None,
-        "Check what your local rules ask above this weight." if over else "",
+        (fact("check.weight_class.local_rules") if over else None),
     )
 
 
@@ -229,12 +220,12 @@ def _maximum_voltage(setup: Setup) -> Check | None:
     return Check(
         "maximum_voltage",
         "stop" if over else "ok",
-        "A full pack is above what the craft's parts take" if over else "A full pack suits the craft's parts",
+        (fact("check.maximum_voltage.above") if over else fact("check.maximum_voltage.suits")),
         full_v,
         maximum_v,
         "pack V",
         0.0,
-        "Take fewer cells in series." if over else "",
+        (fact("check.maximum_voltage.mend") if over else None),
     )
 
 
@@ -247,12 +238,12 @@ def _connector(setup: Setup, flight: Flight, stop: int) -> Check | None:
     return Check(
         "connector",
         "look",
-        "The plug carries more than its class is made for",
+        fact("check.connector"),
         float(rms[k]),
         connector.rating_a,
         "A",
         k * STEP_S,
-        "Fit a larger plug on pack and craft.",
+        fact("check.connector.mend"),
     )
 
 
@@ -262,33 +253,53 @@ def _charge_left(flight: Flight) -> Check:
         return Check(
             "charge_left",
             "stop",
-            "The pack is finished before your landing rule speaks",
+            fact("check.charge_left.finished"),
             left,
             CHARGE_LEFT_OK,
             "share",
             flight.landing_s,
-            "Land by charge used, or raise the landing voltage.",
+            fact("check.charge_left.finished.mend"),
         )
     status: Status = "ok" if left >= CHARGE_LEFT_OK else "look" if left >= CHARGE_LEFT_LOW else "stop"
     return Check(
         "charge_left",
         status,
-        "Enough charge is left at landing" if status == "ok" else "Little charge is left at landing",
+        (fact("check.charge_left.enough") if status == "ok" else fact("check.charge_left.little")),
         left,
         0.2,
         "share",
         flight.landing_s,
-        "" if status == "ok" else "Keep the last fifth for emergencies: it goes faster than the rest.",
+        (None if status == "ok" else fact("check.charge_left.little.mend")),
     )
 
 
 #: What makes a voltage call right where the plain one is not.
-_HELPED: dict[Means, str] = {
-    "hold": "",
-    "another voltage": "At the voltage of the landing point itself, {false} would be false and {late} late.",
-    "throttle": "Without leaving full throttle out, {false} of {flights} would be false and {late} late.",
-    "charge too": "The voltage alone would be false in {false} and late in {late}: it counts with charge used.",
+_HELPED: dict[Means, str | None] = {
+    "hold": None,
+    "another voltage": "check.callouts.helped.voltage",
+    "throttle": "check.callouts.helped.throttle",
+    "charge too": "check.callouts.helped.charge",
 }
+
+
+def _helped(call: VoltageCall) -> Fact | None:
+    key, plain = _HELPED[call.means], call.plain
+    if key is None:
+        return None
+    if call.means == "throttle":
+        return fact(key, false=plain.false_flights, flights=plain.flights, late=plain.late_flights)
+    return fact(key, false=plain.false_flights, late=plain.late_flights)
+
+
+def _wrong(plain: Trial) -> Fact:
+    """How a voltage would call, had it to call by itself."""
+    if plain.false_flights and plain.late_flights:
+        return fact(
+            "check.callouts.both", false=plain.false_flights, late=plain.late_flights, flights=plain.flights
+        )
+    if plain.late_flights:
+        return fact("check.callouts.late", late=plain.late_flights, flights=plain.flights)
+    return fact("check.callouts.false", false=plain.false_flights, flights=plain.flights)
 
 
 def _callouts(callouts: DerivedCallouts, craft: Craft) -> Check:
@@ -296,24 +307,23 @@ def _callouts(callouts: DerivedCallouts, craft: Craft) -> Check:
     call = callouts.land_now
     plain, flights = call.plain, call.plain.flights
     if call.stands == "calls":
-        helped = _HELPED[call.means].format(flights=flights, false=plain.false_flights, late=plain.late_flights)
         wrong = call.trial.false_flights + call.trial.late_flights
-        title = f"“Land now” speaks truly and in time in {flights - wrong} of {flights} flights"
-        return Check("voltage_callouts", "ok", title, float(wrong), 0.0, "flights", None, helped)
+        title = fact("check.callouts.true", right=flights - wrong, flights=flights)
+        return Check("voltage_callouts", "ok", title, float(wrong), 0.0, "flights", None, _helped(call))
+    value: float | None = None
     if not (craft.can_show("volts") or craft.can_show("cells")):
-        title, value = "Your transmitter shows no voltage, so none can call", None
+        title = fact("check.callouts.no_volts")
     else:
-        said = [f"falsely in {plain.false_flights}"] * (plain.false_flights > 0)
-        said += [f"late in {plain.late_flights}"] * (plain.late_flights > 0)
-        title = f"A voltage would call {' and '.join(said)} of {flights} flights"
-        value = float(plain.false_flights + plain.late_flights)
-    guard = " The voltage stays as the last guard." if call.stands == "guard" else ""
-    if callouts.leads == "charge used":
-        mend = f"Charge used leads here.{guard}"
-    elif callouts.charge is not None:
-        mend = f"The timer leads here.{guard} With the current sensor checked, charge used can."
-    else:
-        mend = f"The timer leads here.{guard}"
+        title, value = _wrong(plain), float(plain.false_flights + plain.late_flights)
+    leads = (
+        "charge"
+        if callouts.leads == "charge used"
+        else "timer_unchecked"
+        if callouts.charge is not None
+        else "timer"
+    )
+    guard = "guarded" if call.stands == "guard" else "alone"
+    mend = fact(f"check.callouts.leads.{leads}.{guard}")
     limit = None if value is None else 0.0
     return Check("voltage_callouts", "look", title, value, limit, "flights", None, mend)
 

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from zesty_cell.core.answer.check import Check, Status
 from zesty_cell.core.asked.flying import STEP_S
+from zesty_cell.core.fact import fact
 from zesty_cell.core.flight.honest_current import HonestCurrent
 from zesty_cell.core.flight.one import Flight
 from zesty_cell.core.flight.setup import Setup
@@ -35,7 +36,8 @@ def _worst_tier(current_a: NDArray[np.float64], limits_a: tuple[float, float, fl
     return worst[:3]
 
 
-_TIERS = ("continuous", "one-minute", "ten-second")
+#: Tiers of a rating, from the one that holds for minutes.
+_TIERS = ("continuous", "one_minute", "ten_second")
 
 
 def _pack_rating(setup: Setup, flight: Flight, stop: int) -> Check | None:
@@ -45,19 +47,28 @@ def _pack_rating(setup: Setup, flight: Flight, stop: int) -> Check | None:
     limits = (ratings.continuous_a, ratings.one_minute_a, ratings.ten_second_a)
     tier, worst_a, at_s = _worst_tier(flight.current_a[:stop], limits)
     source = "label" if setup.figures.ratings_known == "maker" else "pack"
-    name = f"the {source}'s {_TIERS[tier]} rating"
+    name = fact(f"rating.{source}.{_TIERS[tier]}")
     share = worst_a / limits[tier]
     if share <= 1.0:
-        return Check("pack_rating", "ok", f"Current stays inside {name}", worst_a, limits[tier], "A", at_s, "")
+        return Check(
+            "pack_rating",
+            "ok",
+            fact("check.pack_rating.inside", name=name),
+            worst_a,
+            limits[tier],
+            "A",
+            at_s,
+            None,
+        )
     return Check(
         "pack_rating",
         "look" if share <= 1.15 else "stop",
-        f"Current passes {name}",
+        fact("check.pack_rating.passes", name=name),
         worst_a,
         limits[tier],
         "A",
         at_s,
-        "Use part throttle, a finer propeller, or a pack with more cells in parallel.",
+        fact("check.pack_rating.mend"),
     )
 
 
@@ -65,24 +76,20 @@ def _honest(setup: Setup, flight: Flight, honest: HonestCurrent, stop: int) -> C
     rms = rolling_rms(flight.current_a[:stop], 60.0)
     k = int(np.argmax(rms))
     status: Status = "ok" if rms[k] <= honest.current_a else "look" if rms[k] <= 1.3 * honest.current_a else "stop"
-    why = "heat" if honest.limited_by == "heat" else "sag"
+    why = fact("honest.heat" if honest.limited_by == "heat" else "honest.sag")
     return Check(
         "honest_current",
         status,
-        "The hardest minute is inside the honest current"
-        if status == "ok"
-        else "Hardest minute over the honest current",
+        (fact("check.honest_current.inside") if status == "ok" else fact("check.honest_current.over")),
         float(rms[k]),
         honest.current_a,
         "A",
         k * STEP_S,
-        "" if status == "ok" else f"Set by {why}: fly gentler, or a stiffer pack.",
+        (None if status == "ok" else fact("check.honest_current.mend", why=why)),
     )
 
 
-def _part_limit(
-    key: str, part: str, limit_a: float | None, setup: Setup, flight: Flight, stop: int
-) -> Check | None:
+def _part_limit(key: str, limit_a: float | None, setup: Setup, flight: Flight, stop: int) -> Check | None:
     if limit_a is None:
         return None
     k = int(np.argmax(flight.full_throttle_a[:stop]))
@@ -92,12 +99,9 @@ def _part_limit(
     )
     share = worst_a / limit_a
     status: Status = "ok" if share <= 1.0 else "look" if share <= 1.1 else "stop"
-    title = (
-        f"Full throttle stays inside the {part} limit"
-        if status == "ok"
-        else f"Full throttle passes the {part} limit"
-    )
-    mend = "" if status == "ok" else "Take a finer propeller, one cell less, or limit the throttle."
+    part = key.removesuffix("_limit")
+    title = fact(f"check.{part}_limit.inside" if status == "ok" else f"check.{part}_limit.passes")
+    mend = None if status == "ok" else fact("check.part_limit.mend")
     return Check(key, status, title, worst_a, limit_a, "A", k * STEP_S, mend)
 
 
@@ -107,6 +111,6 @@ def current_checks(*, setup: Setup, flight: Flight, honest: HonestCurrent, stop:
     return (
         _pack_rating(setup, flight, stop),
         _honest(setup, flight, honest, stop),
-        _part_limit("motor_limit", "motors'", limits.all_motors_a(), setup, flight, stop),
-        _part_limit("esc_limit", "ESC's", limits.all_escs_burst_a(), setup, flight, stop),
+        _part_limit("motor_limit", limits.all_motors_a(), setup, flight, stop),
+        _part_limit("esc_limit", limits.all_escs_burst_a(), setup, flight, stop),
     )
