@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import subprocess
 import sys
+import threading
 from concurrent.futures import ThreadPoolExecutor
 
 from fastapi.testclient import TestClient
 
+from zesty_cell.web import rooms
 from zesty_cell.web.app import create_app
 from zesty_cell.web.rooms import ROOMS
 
@@ -48,4 +50,25 @@ def test_many_may_knock_at_once_and_each_is_answered(tmp_path):
         assert client.get("/hangarr").status_code == 404
         assert client.get("/hangar/nothing/here/at/all").status_code == 404
         assert client.delete("/hangar").status_code == 405
+    app.state.database.close()
+
+
+def test_a_room_that_could_not_be_opened_is_told_of_and_opened_at_the_next_knock(tmp_path, monkeypatch, caplog):
+    app = create_app(tmp_path / "one.sqlite")
+    really, tries = rooms.import_module, []
+
+    def fails_once(name):
+        tries.append(name)
+        if tries.count("zesty_cell.web.field.view") == 1 and name.endswith("field.view"):
+            raise RuntimeError("not now")
+        return really(name)
+
+    monkeypatch.setattr(rooms, "import_module", fails_once)
+    with TestClient(app, base_url="http://127.0.0.1") as client:
+        assert client.get("/sheets").status_code == 200  # everything is opened behind it
+        for thread in threading.enumerate():
+            if thread.name == "rooms":
+                thread.join(20)
+        assert [r.fields["room"] for r in caplog.records if r.getMessage() == "room not opened"] == ["field"]
+        assert client.get("/field").status_code == 200
     app.state.database.close()

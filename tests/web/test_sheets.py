@@ -180,7 +180,7 @@ def test_a_file_with_what_cannot_be_is_refused_and_what_hardly_can_is_said(clien
     document["pack"]["mass_kg"] = 0.2
     made = client.post("/sheets/import", files={"file": ("s.json", json.dumps(document))})
     assert made.status_code == 303
-    assert "Unlikely in it: 4200 mAh, 6S, in 200 g" in client.get(made.headers["location"]).text
+    assert "Unlikely in it: 4\u2009200 mAh, 6S, in 200 g" in client.get(made.headers["location"]).text
 
 
 def test_decimal_commas_and_thin_spaces_are_numbers(client):

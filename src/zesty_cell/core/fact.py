@@ -33,3 +33,7 @@ class Fact:
 def fact(key: str, /, **figures: object) -> Fact:
     """A fact with its figures, each in the unit of its name."""
     return Fact(key, MappingProxyType(figures))
+
+
+#: What stands beside a field: a text in words already, or a fact to be said to its reader.
+Words = str | Fact

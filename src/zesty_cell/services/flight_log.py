@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import Words
 from zesty_cell.core.learn.flights import LoggedFlight, doubts, shared_out
 from zesty_cell.core.learn.plausibility import flight_doubts
 from zesty_cell.services.advice import advise
@@ -32,7 +33,7 @@ class Doubted:
         something cannot be.
     """
 
-    errors: dict[str, str]
+    errors: dict[str, Words]
     asked: frozenset[str] = frozenset()
 
 
@@ -71,7 +72,7 @@ def doubted(
     before = set() if row is None else {d.key for d in flight_doubts(flights.flight_of(row), pack=pack)}
     asked = [d for d in found if d.key not in sure | before]
     keys = frozenset(sure | {d.key for d in asked}) if asked else frozenset()
-    return Doubted({d.field: d.words for d in asked}, keys)
+    return Doubted({d.field: d.why for d in asked}, keys)
 
 
 def forecast_for(session: Session, sheet: SheetRow, *, pack: PackRow) -> Forecast | None:

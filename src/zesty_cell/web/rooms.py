@@ -6,12 +6,15 @@ rest is opened behind it.
 
 from __future__ import annotations
 
+import logging
 import threading
 from importlib import import_module
 
 from fastapi import FastAPI
 from starlette.concurrency import run_in_threadpool
 from starlette.types import ASGIApp, Receive, Scope, Send
+
+from zesty_cell.operating import tell
 
 #: The first part of an address, and the modules whose routes begin with it, in the order in which they are asked.
 ROOMS: dict[str, tuple[str, ...]] = {
@@ -55,13 +58,18 @@ class Rooms:
     def open(self, room: str) -> None:
         """Open a room, or wait until it is open."""
         with self._lock:
-            for name in self._closed.pop(room, ()):
-                self._app.include_router(import_module(f"zesty_cell.web.{name}").router)
+            modules = [import_module(f"zesty_cell.web.{name}") for name in self._closed.get(room, ())]
+            for module in modules:
+                self._app.include_router(module.router)
+            self._closed.pop(room, None)
 
     def open_all(self) -> None:
-        """Open every room."""
+        """Open every room; one that cannot be opened is told of, and tried again when somebody knocks."""
         for room in ROOMS:
-            self.open(room)
+            try:
+                self.open(room)
+            except Exception as error:
+                tell("room not opened", level=logging.ERROR, error=error, room=room)
 
 
 class OpenAfterFirst:

@@ -112,6 +112,71 @@ _CHECKS = {
     "check.callouts.leads.timer_unchecked.guarded": "The timer leads here. The voltage stays as the last guard. With the current sensor checked, charge used can.",
 }
 
+_DOUBTS = {
+    "doubt.weight_under_dry": "With its pack it weighs more than the {dry_mass_kg:about} without.",
+    "doubt.hint.whole_craft": "Is it amps of the whole craft?",
+    "doubt.hint.amps": "Amps, not milliamps, and Ah as mAh?",
+    "doubt.steady_power": "{amps:.3g} A at {volts:g} V are {w_per_kg:.0f} W for each kilogram. {hint}",
+    "doubt.other_cells": "{volts:g} V here and {steady_volts:g} V in steady flight are of other cell counts.",
+    "doubt.over_maximum": "It was flown at {volts:g} V: its highest voltage is not below that.",
+    "doubt.hint.inches": "Is it {inches:.0f} inches, {size_cm:.0f} cm?",
+    "doubt.hint.centimetres": "Is it {size_cm:.1f} cm?",
+    "doubt.rotor_size": "{rotors} of {size_m:size} for about {mass_kg:about} hardly fly. {hint}",
+    "doubt.full_under_steady": "Full throttle takes more than steady flight: {steady_w:.0f} W there, {full_w:.0f} W here. Is it the whole craft's current?",
+    "doubt.full_too_low": "That is thrust for {thrust:.1f} times its weight: it would hardly climb.",
+    "doubt.full_too_low.one_motor": "That is thrust for {thrust:.1f} times its weight: it would hardly climb. If it is one motor's, all {motors} take {all_a:.0f} A.",
+    "doubt.full_too_high": "That is {times:.0f} times what steady flight takes. Is one of the two in other units?",
+    "doubt.energy_density": "{capacity_ah}, {series}S, in {mass_kg:about} are {wh_per_kg:.0f} Wh for each kilogram: packs have 60 to 260. Is the capacity in mAh, and the weight that of this pack?",
+    "doubt.resistance": "{ohm:milliohms} a cell: cells of this size have about {usual_ohm:milliohms}. Is it one cell's, in milliohms?",
+    "doubt.harness": "Two packs in a harness are two side by side: give the parallel count and the capacity of both.",
+    "doubt.label_c": "{claimed:g}C is more than any label claims. Is it the capacity?",
+    "doubt.rating": "{amps:g} A are {times:.0f}C for minutes.",
+    "doubt.label_over_measured": "The label says {capacity_ah} and this says {true_ah}. Was it full before, and is it this pack?",
+    "doubt.pack_volts": "{volts:g} V is the whole pack: {cell_v} a cell is asked for.",
+    "doubt.cell_volts": "{volts:g} V is one cell: {pack} has {series} of them.",
+    "doubt.landing_volts.under": "Under {floor_v} a cell {chemistry} is spoilt: land before that.",
+    "doubt.landing_volts.over": "{volts:g} V is over a full cell of {chemistry}, {full_v}.",
+    "doubt.no_such_cell.over": "{volts_v} is over a full cell of {full_v}.",
+    "doubt.no_such_cell.under": "{volts_v} is under anything a cell of {pack} can have and live.",
+    "doubt.not_this_pack.one_cell": "{volts:g} V is one cell: the pack's {pack_v:.1f} V are asked for.",
+    "doubt.not_this_pack.over": "{volts:g} V is over the {full_v:.1f} V of {pack} when full.",
+    "doubt.not_this_pack.under": "{volts:g} V is under anything {pack}, {series}S, can have and live.",
+    "doubt.almost_empty.lamp": "{volts:g} V at rest is an empty pack: was it read a minute after landing, without load?",
+    "doubt.cruise_amps": "{amps:g} A in cruise, where the sheet says {sheet_amps:.1f}: of the whole craft, in amps?",
+    "doubt.short": "{seconds:.0f} seconds? {seconds:.0f} minutes is {seconds:.0f}:00.",
+    "doubt.long": "{minutes:.0f} minutes? A full pack is foretold to be empty at {empty_minutes:.0f} min.",
+    "doubt.amps": "{charge_ah} in {took_s} are {mean_a:.0f} A all the time. Was the pack full, and is the time right?",
+    "doubt.amps.foretold": "{charge_ah} in {took_s} are {mean_a:.0f} A all the time, where {foretold_a:.1f} A are foretold. Was the pack full, and is the time right?",
+    "doubt.almost_empty": "{rest_v} a cell at rest is an empty pack. Was it read under load, or of the weakest cell?",
+    "doubt.apart": "By its rest voltage {left_share} were left, by the charge {by_charge_share}. One of the two is of another flight or pack.",
+    "doubt.not_this_pack.metered": "{volts:g} V is not a voltage of {pack}, {series}S: another pack, or one cell of it?",
+    "doubt.points_apart": "The two points ask for scales that contradict each other: read both again, pack at rest.",
+    "doubt.not_the_advised": "{entered:g} was entered, and {advised:g} follows from the readings. Which one does the craft have now?",
+    "doubt.throttle_range": "A throttle from {low:hundredths} to {high:percent} cannot be: another unit, or another column.",
+    "doubt.throttle_idle": "It never leaves idle, so no timer would ever run: another unit, another column, or none.",
+    "doubt.steady": "It stays at {volts:.1f} V all the way: that is a supply, not a pack that is flown.",
+    "doubt.not_a_cell": "{volts_v} is not one cell's: another column or unit.",
+    "doubt.charge_falls": "Charge used only grows, and this falls: is it what is left?",
+    "doubt.charge_over_pack": "{used_ah} is more than {pack} holds: another unit, or more flights.",
+    "doubt.current_negative": "The current is below zero: turn its sign, or another column.",
+    "doubt.current_over_pack": "{mean_a:.0f} A on average would empty {pack} within a minute: another unit.",
+    "doubt.log_volts.empty": "The pack voltage is empty throughout.",
+    "doubt.log_volts.over": "It shows {highest:.1f} V: more than {cells} full cells have ({full:.1f} V). Another pack, or another unit?",
+    "doubt.log_volts.under": "It shows {middle:.1f} V for most of the time: too little for {cells} cells. Another pack, another unit, or one cell's voltage?",
+}
+
+_LOGS = {
+    "log.thinned": "{lines:grouped} lines are seen as {seen:grouped}: {most_hz:g} a second at most.",
+    "log.gap": "A gap of {seconds:.1f} s at {begins_s}: nothing was received there.",
+    "log.gaps": "{gaps} gaps, the longest {seconds:.1f} s at {begins_s}: nothing was received there.",
+    "log.no_throttle.current": "No throttle in it: it is taken from the current.",
+    "log.no_throttle.steady": "No throttle in it: it is taken from nothing: it counts as steady flight throughout.",
+    "log.no_armed": "Nothing says when it was armed: from the first to the last moment above idle.",
+    "log.no_charge.summed": "Charge used is summed from the current.",
+    "log.no_charge.silent": "Neither charge used nor current: the charge rules stay silent.",
+    "log.no_volts": "No pack voltage in it: rules on the pack's voltage stay silent.",
+}
+
 _COMPARE = {
     "verdict.longest": "{pack} flies {landing_s} at {all_up_kg:about}.",
     "verdict.longest.against": "{pack} flies {landing_s} at {all_up_kg:about}: {against}.",
@@ -184,4 +249,4 @@ _HEALTH = {
     "storage.empty": "empty for {days:whole} days: bring it to {storage_v} a cell to store it.",
 }
 
-ENGLISH: dict[str, str] = {**_CHANGES, **_CHECKS, **_COMPARE, **_DISAGREEMENT, **_HEALTH}
+ENGLISH: dict[str, str] = {**_CHANGES, **_CHECKS, **_DOUBTS, **_LOGS, **_COMPARE, **_DISAGREEMENT, **_HEALTH}

@@ -12,6 +12,7 @@ from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.plausibility import flight_doubts, scale_doubt, voltage_points_doubts
 from zesty_cell.core.parts.craft import Limits, MeasuredCharge, MeasuredFullThrottle, MeasuredPoint, RotorGeometry
 from zesty_cell.demo import club
+from zesty_cell.words.say import say
 
 NOON = datetime(2026, 6, 1, 12, 0, tzinfo=UTC)
 
@@ -58,14 +59,14 @@ def test_a_crafts_figures_are_judged_by_each_other(changes, key, impossible, fie
     found = {d.key: d for d in craft_doubts(heron(**changes))}
     assert key in found
     assert (found[key].impossible, found[key].field) == (impossible, field)
-    assert found[key].words.rstrip().endswith((".", "?"))
+    assert say(found[key].why).rstrip().endswith((".", "?"))
 
 
 def test_five_centimetres_are_asked_back_as_inches_and_one_motors_amps_as_all():
     [inches] = craft_doubts(heron(steady=rotor(4, 0.05)))
-    assert "5 inches, 13 cm?" in inches.words
+    assert "5 inches, 13 cm?" in say(inches.why)
     four = heron(full_throttle=full(amps=15.0), limits=Limits(motor_count=4).model_dump())
-    assert "all 4 take 60 A" in craft_doubts(four)[0].words
+    assert "all 4 take 60 A" in say(craft_doubts(four)[0].why)
 
 
 @pytest.mark.parametrize(
@@ -119,7 +120,7 @@ def test_a_flight_is_asked_back(changes, key):
 
 def test_nine_seconds_are_asked_back_as_minutes():
     [doubt] = flight_doubts(flown(duration_s=9.0, put_back_ah=None), pack=pomelo())
-    assert doubt.words == "9 seconds? 9 minutes is 9:00."
+    assert say(doubt.why) == "9 seconds? 9 minutes is 9:00."
 
 
 def test_a_usual_flight_raises_no_doubt():
@@ -132,7 +133,7 @@ def test_a_usual_flight_raises_no_doubt():
 )
 def test_a_cells_voltage_is_told_from_the_packs(volts, words):
     doubt = cell_volts_doubt(volts, pack=satsuma(), field="rest_v_per_cell")
-    assert (doubt is None) if words is None else (words in doubt.words and doubt.impossible)
+    assert (doubt is None) if words is None else (words in say(doubt.why) and doubt.impossible)
 
 
 def test_readings_beside_a_meter():
@@ -146,4 +147,4 @@ def test_readings_beside_a_meter():
 
 def test_a_scale_that_is_not_the_one_advised():
     assert scale_doubt(entered=110.0, advised=110.4, step=1.0) is None
-    assert "120 was entered, and 110 follows" in scale_doubt(entered=120.0, advised=110.0, step=1.0).words
+    assert "120 was entered, and 110 follows" in say(scale_doubt(entered=120.0, advised=110.0, step=1.0).why)

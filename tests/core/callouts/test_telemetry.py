@@ -19,6 +19,7 @@ from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.callouts.telemetry import Telemetry, filled, on_telemetry, see_log, steady_pack_v, thinned
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.summary import full_throttle_at_landing_a
+from zesty_cell.words.say import say
 
 
 @pytest.fixture(scope="module")
@@ -67,7 +68,7 @@ def test_charge_used_is_summed_from_the_current(plan, lighthouse, pack):
     frames = on_forecast(plan=plan, result=lighthouse).frames
     seen = see_log(logged(frames, used_ah=None), plan=plan, pack=pack)
     np.testing.assert_allclose(seen.frames.used_ah[-1], frames.used_ah[-1], rtol=0.01)
-    assert "Charge used is summed from the current." in seen.notes
+    assert "Charge used is summed from the current." in map(say, seen.notes)
 
 
 def test_without_throttle_or_arming_the_current_tells_when_it_flew(plan, lighthouse, pack):
@@ -79,8 +80,8 @@ def test_without_throttle_or_arming_the_current_tells_when_it_flew(plan, lightho
     armed = np.flatnonzero(seen.frames.armed)
     assert time_s[armed[0]] == pytest.approx(20.0, abs=1.0)
     assert seen.landed_s == pytest.approx(20.0 + flown.time_s[-1], abs=1.0)
-    assert any("it is taken from the current" in n for n in seen.notes)
-    assert any("Nothing says when it was armed" in n for n in seen.notes)
+    assert any("it is taken from the current" in n for n in map(say, seen.notes))
+    assert any("Nothing says when it was armed" in n for n in map(say, seen.notes))
 
 
 def test_a_calm_flight_without_throttle_is_not_full_throttle(plan, lighthouse, pack):
@@ -105,7 +106,7 @@ def test_a_calm_flight_without_throttle_is_not_full_throttle(plan, lighthouse, p
     bare = replace(log, current_a=None)
     run, notes = on_telemetry(bare, plan=plan, pack=pack)
     assert "land_now" in {e.key for e in run.ran.events}
-    assert any("steady flight throughout" in n for n in notes)
+    assert any("steady flight throughout" in n for n in map(say, notes))
 
 
 def test_a_sheet_that_contradicts_itself_has_no_full_throttle():
@@ -118,7 +119,7 @@ def test_what_a_log_lacks_leaves_its_rules_silent(plan, lighthouse, pack):
     bare = Telemetry(time_s=frames.time_s, throttle=frames.throttle)
     run, notes = on_telemetry(bare, plan=plan, pack=pack)
     assert {e.key for e in run.ran.events} <= {"timer", "silence", "s6"}
-    assert any("stay silent" in n for n in notes)
+    assert any("stay silent" in n for n in map(say, notes))
     assert run.left_at_land_now is None
 
 
@@ -126,7 +127,7 @@ def test_in_a_gap_the_transmitter_goes_on_and_says_that_nothing_comes(plan, ligh
     expected = on_forecast(plan=plan, result=lighthouse)
     gone = (expected.frames.time_s > 90.05) & (expected.frames.time_s < 101.95)
     run, notes = on_telemetry(logged(expected.frames).at(np.flatnonzero(~gone)), plan=plan, pack=pack)
-    assert notes == ("A gap of 12.0 s at 1:30: nothing was received there.",)
+    assert tuple(map(say, notes)) == ("A gap of 12.0 s at 1:30: nothing was received there.",)
     assert run.false_calls == 0
     lost = [e.time_s for e in run.ran.events if e.key == "silence"]
     # The first frame without anything comes half a second into the gap; the rule holds for 3 s.
@@ -166,7 +167,7 @@ def test_a_fast_log_is_thinned_to_what_a_transmitter_hears():
 def test_the_voltage_of_another_pack_is_doubted(plan, lighthouse, pack, factor, words):
     frames = on_forecast(plan=plan, result=lighthouse).frames
     seen = see_log(logged(frames, pack_v=frames.pack_v * factor), plan=plan, pack=pack)
-    assert any(words in n for n in seen.notes)
+    assert any(words in n for n in map(say, seen.notes))
 
 
 def test_a_dip_that_recovers_is_a_false_call_and_the_end_is_not(pack):

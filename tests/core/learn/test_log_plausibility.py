@@ -8,6 +8,7 @@ import pytest
 from tests.sheets import pomelo
 from zesty_cell.core.callouts.telemetry import Telemetry
 from zesty_cell.core.learn.log_plausibility import log_doubts
+from zesty_cell.words.say import say
 
 N = 601
 TIME = np.arange(N) * 1.0
@@ -41,7 +42,7 @@ def test_a_good_log_raises_none():
         ({"pack_v": np.linspace(7.9, 7.8, N)}, "not_this_pack", False, "too little for 6 cells"),
         ({"cell_v": np.linspace(24.8, 20.0, N)}, "not_a_cell", True, "22.40 V is not one cell"),
         ({"used_ah": np.linspace(4.2, 1.0, N)}, "charge_falls", False, "what is left"),
-        ({"used_ah": np.linspace(0.0, 5.4, N)}, "charge_over_pack", False, "5400 mAh is more than"),
+        ({"used_ah": np.linspace(0.0, 5.4, N)}, "charge_over_pack", False, "5\u2009400 mAh is more than"),
         ({"current_a": np.full(N, -9.0)}, "current_negative", True, "below zero"),
         ({"current_a": np.full(N, 900.0)}, "current_over_pack", True, "another unit"),
     ],
@@ -50,7 +51,7 @@ def test_each_doubt(changes, key, impossible, words):
     [doubt] = doubts(**changes)
     assert (doubt.key, doubt.impossible) == (key, impossible)
     assert doubt.field == next(iter(changes))
-    assert words in doubt.words
+    assert words in say(doubt.why)
 
 
 @pytest.mark.parametrize(

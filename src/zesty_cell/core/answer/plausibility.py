@@ -10,6 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from zesty_cell.core.asked.sheet import Sheet
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.parts.air import STANDARD_GRAVITY_M_S2
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import Chemistry
@@ -48,14 +49,14 @@ class Doubt:
         Dotted path of the field it stands beside.
     impossible : bool
         Refused; else asked back.
-    words : str
+    why : Fact
         What is doubted, and what may have been meant.
     """
 
     key: str
     field: str
     impossible: bool
-    words: str
+    why: Fact
 
 
 def _outside(value: float, bounds: tuple[float, float]) -> bool:
@@ -73,7 +74,7 @@ def craft_doubts(craft: Craft, /) -> tuple[Doubt, ...]:
         if mass_kg <= craft.dry_mass_kg:
             found.append(Doubt(
                 "weight_under_dry", f"{at}.all_up_mass_kg", True,
-                f"With its pack it weighs more than the {1000 * craft.dry_mass_kg:.0f} g without.",
+                fact("doubt.weight_under_dry", dry_mass_kg=craft.dry_mass_kg),
             ))  # fmt: skip
         if isinstance(steady, MeasuredPoint):
             amps, place = steady.current_a, f"{at}.current_a"
@@ -82,21 +83,24 @@ def craft_doubts(craft: Craft, /) -> tuple[Doubt, ...]:
         steady_w = amps * steady.voltage_v
         if _outside(steady_w / mass_kg, STEADY_W_KG):
             low = steady_w / mass_kg < STEADY_W_KG[0]
-            hint = "Amps, not milliamps, and Ah as mAh?" if not low else "Is it amps of the whole craft?"
+            hint = fact("doubt.hint.whole_craft" if low else "doubt.hint.amps")
             found.append(Doubt(
                 "steady_power", place, False,
-                f"{amps:.3g} A at {steady.voltage_v:g} V are {steady_w / mass_kg:.0f} W for each kilogram. {hint}",
+                fact(
+                    "doubt.steady_power",
+                    amps=amps, volts=steady.voltage_v, w_per_kg=steady_w / mass_kg, hint=hint,
+                ),
             ))  # fmt: skip
         if _outside(steady.voltage_v / full.voltage_v, (1 / SAME_CELLS, SAME_CELLS)):
             found.append(Doubt(
                 "other_cells", f"full_throttle.{full.source}.voltage_v", False,
-                f"{full.voltage_v:g} V here and {steady.voltage_v:g} V in steady flight are of other cell counts.",
+                fact("doubt.other_cells", volts=full.voltage_v, steady_volts=steady.voltage_v),
             ))  # fmt: skip
         maximum_v = craft.limits.maximum_v
         if maximum_v is not None and steady.voltage_v > maximum_v:
             found.append(Doubt(
                 "over_maximum", "limits.maximum_v", True,
-                f"It was flown at {steady.voltage_v:g} V: its highest voltage is not below that.",
+                fact("doubt.over_maximum", volts=steady.voltage_v),
             ))  # fmt: skip
     if isinstance(steady, RotorGeometry):
         found += _rotor_doubts(craft, steady)
@@ -110,14 +114,14 @@ def _rotor_doubts(craft: Craft, steady: RotorGeometry) -> list[Doubt]:
     mass_kg = 1.4 * craft.dry_mass_kg
     loading = mass_kg * STANDARD_GRAVITY_M_S2 / disc_area_m2(steady)
     if _outside(loading, DISC_LOADING):
-        size_cm = 100.0 * steady.rotor_diameter_m
+        size_m = steady.rotor_diameter_m
         hint = (
-            f"Is it {size_cm:.0f} inches, {2.54 * size_cm:.0f} cm?" if loading > DISC_LOADING[1]
-            else f"Is it {size_cm / 10.0:.1f} cm?"
+            fact("doubt.hint.inches", inches=100.0 * size_m, size_cm=254.0 * size_m) if loading > DISC_LOADING[1]
+            else fact("doubt.hint.centimetres", size_cm=10.0 * size_m)
         )  # fmt: skip
         found.append(Doubt(
             "rotor_size", "steady.rotor.rotor_diameter_m", False,
-            f"{steady.rotor_count} of {size_cm:.0f} cm for about {1000 * mass_kg:.0f} g hardly fly. {hint}",
+            fact("doubt.rotor_size", rotors=steady.rotor_count, size_m=size_m, mass_kg=mass_kg, hint=hint),
         ))  # fmt: skip
     return found
 
@@ -129,19 +133,24 @@ def _full_throttle_doubts(craft: Craft, full: MeasuredFullThrottle, steady_w: fl
     if ratio <= 1.0:
         found.append(Doubt(
             "full_under_steady", place, True,
-            f"Full throttle takes more than steady flight: {steady_w:.0f} W there, "
-            f"{full.current_a * full.voltage_v:.0f} W here. Is it the whole craft's current?",
+            fact("doubt.full_under_steady", steady_w=steady_w, full_w=full.current_a * full.voltage_v),
         ))  # fmt: skip
     elif craft.lifts_itself() and ratio < 1.9:
-        each = f" If it is one motor's, all {count} take {count * full.current_a:.0f} A." if count > 1 else ""
+        each_a = full.current_a if count > 1 else None
         found.append(Doubt(
             "full_too_low", place, False,
-            f"That is thrust for {ratio ** (2 / 3):.1f} times its weight: it would hardly climb.{each}",
+            (
+                fact("doubt.full_too_low", thrust=ratio ** (2 / 3))
+                if each_a is None
+                else fact(
+                    "doubt.full_too_low.one_motor", thrust=ratio ** (2 / 3), motors=count, all_a=count * each_a
+                )
+            ),
         ))  # fmt: skip
     elif ratio > 45.0:
         found.append(Doubt(
             "full_too_high", place, False,
-            f"That is {ratio:.0f} times what steady flight takes. Is one of the two in other units?",
+            fact("doubt.full_too_high", times=ratio),
         ))  # fmt: skip
     return found
 
@@ -153,42 +162,42 @@ def pack_doubts(pack: Pack, /) -> tuple[Doubt, ...]:
     if pack.mass_kg is not None:
         density = pack.capacity_ah * chemistry.nominal_v * pack.series / pack.mass_kg
         if _outside(density, PACK_WH_KG):
-            hint = "Is the capacity in mAh and the weight in grams?"
             found.append(Doubt(
                 "energy_density", "mass_kg", _outside(density, PACK_WH_KG_NEVER),
-                f"{1000 * pack.capacity_ah:.0f} mAh, {pack.series}S, in {1000 * pack.mass_kg:.0f} g are "
-                f"{density:.0f} Wh for each kilogram: packs have 60 to 260. {hint}",
+                fact(
+                    "doubt.energy_density",
+                    capacity_ah=pack.capacity_ah, series=pack.series, mass_kg=pack.mass_kg, wh_per_kg=density,
+                ),
             ))  # fmt: skip
     if pack.cell_resistance_ohm is not None:
         product = 1000.0 * pack.cell_resistance_ohm * pack.capacity_ah / pack.parallel
         if _outside(product, OHM_AH):
-            usual = 1000.0 * chemistry.resistance_capacity_ohm_ah["ordinary"] / (pack.capacity_ah / pack.parallel)
+            usual = chemistry.resistance_capacity_ohm_ah["ordinary"] / (pack.capacity_ah / pack.parallel)
             found.append(Doubt(
                 "resistance", "cell_resistance_ohm", _outside(product, OHM_AH_NEVER),
-                f"{1000 * pack.cell_resistance_ohm:.3g} mΩ a cell: cells of this size have about {usual:.2g} mΩ. "
-                "Is it one cell's, in milliohms?",
+                fact("doubt.resistance", ohm=pack.cell_resistance_ohm, usual_ohm=usual),
             ))  # fmt: skip
     if pack.parallel_harness and pack.parallel == 1:
         found.append(Doubt(
             "harness", "parallel", True,
-            "Two packs in a harness are two side by side: give the parallel count and the capacity of both.",
+            fact("doubt.harness"),
         ))  # fmt: skip
     if pack.label_c is not None and pack.label_c > MOST_C:
         found.append(Doubt(
-            "label_c", "label_c", False, f"{pack.label_c:g}C is more than any label claims. Is it the capacity?"
+            "label_c", "label_c", False, fact("doubt.label_c", claimed=pack.label_c)
         ))  # fmt: skip
-    if pack.ratings is not None and pack.ratings.continuous_a > MOST_C * pack.capacity_ah:
+    continuous_a = 0.0 if pack.ratings is None else pack.ratings.continuous_a
+    if continuous_a > MOST_C * pack.capacity_ah:
         found.append(Doubt(
             "rating", "ratings.continuous_a", False,
-            f"{pack.ratings.continuous_a:g} A are {pack.ratings.continuous_a / pack.capacity_ah:.0f}C for minutes.",
+            fact("doubt.rating", amps=continuous_a, times=continuous_a / pack.capacity_ah),
         ))  # fmt: skip
     if pack.tests.capacity is not None:
         true_ah = measured_capacity_ah(test=pack.tests.capacity, chemistry=chemistry)
         if pack.capacity_ah > LABEL_OVER_MEASURED * true_ah or true_ah > LABEL_OVER_MEASURED * pack.capacity_ah:
             found.append(Doubt(
                 "label_over_measured", "tests.capacity.charge_ah", False,
-                f"The label says {1000 * pack.capacity_ah:.0f} mAh and this says {1000 * true_ah:.0f}. Was it full "
-                "before, and is it this pack?",
+                fact("doubt.label_over_measured", capacity_ah=pack.capacity_ah, true_ah=true_ah),
             ))  # fmt: skip
     return tuple(found)
 
@@ -196,12 +205,12 @@ def pack_doubts(pack: Pack, /) -> tuple[Doubt, ...]:
 def landing_volts_doubt(volts: float, /, *, chemistry: Chemistry, field: str) -> Doubt | None:
     """A landing voltage that cells of a chemistry are spoilt at, or do not have when full [V a cell]."""
     if volts < chemistry.hard_floor_v:
-        words = f"Under {chemistry.hard_floor_v:.2f} V a cell {chemistry.short_name} is spoilt: land before that."
+        why = fact("doubt.landing_volts.under", floor_v=chemistry.hard_floor_v, chemistry=chemistry.short_name)
     elif volts > chemistry.full_v:
-        words = f"{volts:g} V is over a full cell of {chemistry.short_name}, {chemistry.full_v:.2f} V."
+        why = fact("doubt.landing_volts.over", volts=volts, chemistry=chemistry.short_name, full_v=chemistry.full_v)
     else:
         return None
-    return Doubt("landing_volts", field, True, words)
+    return Doubt("landing_volts", field, True, why)
 
 
 def landing_doubts(sheet: Sheet, /) -> tuple[Doubt, ...]:
@@ -233,16 +242,18 @@ def cell_volts_doubt(volts: float, /, *, pack: Pack, field: str) -> Doubt | None
     if series > 1 and low_v <= volts / series <= high_v:
         return Doubt(
             "pack_volts", field, True,
-            f"{volts:g} V is the whole pack: {volts / series:.2f} V a cell is asked for.",
+            fact("doubt.pack_volts", volts=volts, cell_v=volts / series),
         )  # fmt: skip
     if series > 1 and low_v <= volts * series <= high_v:
         return Doubt(
-            "cell_volts", field, True, f"{volts * series:g} V is one cell: {pack.name} has {series} of them."
+            "cell_volts", field, True, fact("doubt.cell_volts", volts=volts * series, pack=pack.name, series=series)
         )  # fmt: skip
-    words = f"{volts:.2f} V is over a full cell of {chemistry.full_v:.2f} V."
-    if volts < low_v:
-        words = f"{volts:.2f} V is under anything a cell of {pack.name} can have and live."
-    return Doubt("no_such_cell", field, True, words)
+    why = (
+        fact("doubt.no_such_cell.under", volts_v=volts, pack=pack.name)
+        if volts < low_v
+        else fact("doubt.no_such_cell.over", volts_v=volts, full_v=chemistry.full_v)
+    )
+    return Doubt("no_such_cell", field, True, why)
 
 
 def pack_volts_doubt(volts: float, /, *, pack: Pack, field: str) -> Doubt | None:
@@ -252,9 +263,9 @@ def pack_volts_doubt(volts: float, /, *, pack: Pack, field: str) -> Doubt | None
     if low_v * series <= volts <= high_v * series:
         return None
     if series > 1 and low_v <= volts <= high_v:
-        words = f"{volts:g} V is one cell: the pack's {volts * series:.1f} V are asked for."
+        why = fact("doubt.not_this_pack.one_cell", volts=volts, pack_v=volts * series)
     elif volts > high_v * series:
-        words = f"{volts:g} V is over the {chemistry.full_v * series:.1f} V of {pack.name} when full."
+        why = fact("doubt.not_this_pack.over", volts=volts, full_v=chemistry.full_v * series, pack=pack.name)
     else:
-        words = f"{volts:g} V is under anything {pack.name}, {series}S, can have and live."
-    return Doubt("not_this_pack", field, True, words)
+        why = fact("doubt.not_this_pack.under", volts=volts, pack=pack.name, series=series)
+    return Doubt("not_this_pack", field, True, why)

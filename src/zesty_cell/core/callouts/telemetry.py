@@ -12,7 +12,7 @@ from zesty_cell.core.answer.thresholds import in_earnest_s
 from zesty_cell.core.callouts.dry_run import DryRun, judged, resting_switches
 from zesty_cell.core.callouts.engine import Frames, frames
 from zesty_cell.core.callouts.rules import FULL_TOLERANCE_V, CalloutPlan, Rule
-from zesty_cell.core.clock import clock
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.flight.one import low_for_good
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.pack import Pack
@@ -81,13 +81,13 @@ class SeenLog:
         From the first line, at :data:`MOST_RATE_HZ` or less [s, V, Ah, A].
     landed_s : float
         The last moment above idle [s].
-    notes : tuple of str
+    notes : tuple of Fact
         What was derived, thinned or missing, in sentences.
     """
 
     frames: Frames
     landed_s: float
-    notes: tuple[str, ...]
+    notes: tuple[Fact, ...]
 
 
 def last_heard(values: NDArray[np.float64], /) -> NDArray[np.float64]:
@@ -215,18 +215,17 @@ def see_log(log: Telemetry, /, *, plan: CalloutPlan, pack: Pack, full_throttle_a
     full_throttle_a : float, optional
         Of the craft on that pack at landing [A]: what the throttle is a share of where only the current is logged.
     """
-    notes = []
+    notes: list[Fact] = []
     lines = len(log)
     log = thinned(log)
     if len(log) < lines:
-        notes.append(
-            f"{lines:,} lines are seen as {len(log):,}: {MOST_RATE_HZ:g} a second at most.".replace(",", " ")
-        )
+        notes.append(fact("log.thinned", lines=lines, seen=len(log), most_hz=MOST_RATE_HZ))
     if (gaps := _gaps(log.time_s)).size:
         lasts = np.diff(log.time_s)[gaps]
         begins_s = int(log.time_s[gaps[int(lasts.argmax())]] - log.time_s[0])
-        many = f"{gaps.size} gaps, the longest" if gaps.size > 1 else "A gap of"
-        notes.append(f"{many} {lasts.max():.1f} s at {clock(begins_s)}: nothing was received there.")
+        key = "log.gaps" if gaps.size > 1 else "log.gap"
+        more = {"gaps": int(gaps.size)} if gaps.size > 1 else {}
+        notes.append(fact(key, **more, seconds=float(lasts.max()), begins_s=float(begins_s)))
     log = filled(log)
     throttle = _throttle(log, full_throttle_a)
     first, last = _flown(log, _throttle(log))
@@ -236,18 +235,13 @@ def see_log(log: Telemetry, /, *, plan: CalloutPlan, pack: Pack, full_throttle_a
         armed = np.zeros(len(log), dtype=np.int8)
         armed[first : last + 1] = 1
     if log.throttle is None:
-        how = "the current" if log.current_a is not None else "nothing: it counts as steady flight throughout"
-        notes.append(f"No throttle in it: it is taken from {how}.")
+        notes.append(fact("log.no_throttle.current" if log.current_a is not None else "log.no_throttle.steady"))
     if log.armed is None:
-        notes.append("Nothing says when it was armed: from the first to the last moment above idle.")
+        notes.append(fact("log.no_armed"))
     if log.used_ah is None:
-        notes.append(
-            "Charge used is summed from the current."
-            if log.current_a is not None
-            else "Neither charge used nor current: the charge rules stay silent."
-        )
+        notes.append(fact("log.no_charge.summed" if log.current_a is not None else "log.no_charge.silent"))
     if log.pack_v is None:
-        notes.append("No pack voltage in it: rules on the pack's voltage stay silent.")
+        notes.append(fact("log.no_volts"))
     elif (doubt := doubted_voltage(log.pack_v, pack=pack)) is not None:
         notes.append(doubt)
     received = {"pack_v": log.pack_v, "cell_v": log.cell_v, "receiver_v": log.receiver_v}
@@ -262,23 +256,18 @@ def see_log(log: Telemetry, /, *, plan: CalloutPlan, pack: Pack, full_throttle_a
     return SeenLog(seen, float(seen.time_s[last]), tuple(notes))
 
 
-def doubted_voltage(pack_v: NDArray[np.float64], /, *, pack: Pack) -> str | None:
-    """A sentence where a logged voltage cannot be this pack's (n,) [V]; None where it can."""
+def doubted_voltage(pack_v: NDArray[np.float64], /, *, pack: Pack) -> Fact | None:
+    """Why a logged voltage cannot be this pack's (n,) [V]; None where it can."""
     known = pack_v[~np.isnan(pack_v)]
     if not known.size:
-        return "The pack voltage is empty throughout."
+        return fact("doubt.log_volts.empty")
     full_v = CHEMISTRIES[pack.chemistry].full_v
     highest = float(np.quantile(known, 0.99))
     if highest > (full_v + FULL_TOLERANCE_V) * pack.series:
-        return (
-            f"It shows {highest:.1f} V: more than {pack.series} full cells have ({full_v * pack.series:.1f} V). "
-            "Another pack, or another unit?"
-        )
-    if float(np.median(known)) < CHEMISTRIES[pack.chemistry].loaded_floor_v * pack.series * 0.9:
-        return (
-            f"It shows {float(np.median(known)):.1f} V for most of the time: too little for {pack.series} cells. "
-            "Another pack, another unit, or one cell's voltage?"
-        )
+        return fact("doubt.log_volts.over", highest=highest, cells=pack.series, full=full_v * pack.series)
+    middle = float(np.median(known))
+    if middle < CHEMISTRIES[pack.chemistry].loaded_floor_v * pack.series * 0.9:
+        return fact("doubt.log_volts.under", middle=middle, cells=pack.series)
     return None
 
 
@@ -308,7 +297,7 @@ def _false_by(seen: SeenLog, plan: CalloutPlan, pack: Pack) -> Callable[[Rule, f
 
 def on_telemetry(
     log: Telemetry, /, *, plan: CalloutPlan, pack: Pack, full_throttle_a: float | None = None
-) -> tuple[DryRun, tuple[str, ...]]:
+) -> tuple[DryRun, tuple[Fact, ...]]:
     """A plan on a logged flight, judged by where it landed [s, V, Ah, A]; with what was derived, in sentences.
 
     Raises nothing: a log without what a rule needs leaves it silent, which is what a transmitter would do.

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from zesty_cell.core.answer.plausibility import Doubt
 from zesty_cell.core.callouts.telemetry import Telemetry, doubted_voltage
+from zesty_cell.core.fact import fact
 from zesty_cell.core.learn.plausibility import MOST_MEAN_C
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.pack import Pack
@@ -48,12 +49,12 @@ def _throttle_doubt(throttle: FloatArray | None) -> Doubt | None:
     if low < -THROTTLE_OVER or high > 1.0 + THROTTLE_OVER:
         return Doubt(
             "throttle_range", "throttle", True,
-            f"A throttle from {100 * low:.0f} to {100 * high:.0f} % cannot be: another unit, or another column.",
+            fact("doubt.throttle_range", low=low, high=high),
         )  # fmt: skip
     if float(known.max()) <= IDLE_THROTTLE:
         return Doubt(
             "throttle_idle", "throttle", True,
-            "It never leaves idle, so no timer would ever run: another unit, another column, or none.",
+            fact("doubt.throttle_idle"),
         )  # fmt: skip
     return None
 
@@ -62,14 +63,14 @@ def _pack_volts_doubt(log: Telemetry, pack: Pack) -> Doubt | None:
     known = _known(log.pack_v)
     if log.pack_v is None:
         return None
-    words = doubted_voltage(log.pack_v, pack=pack)
-    if words is not None:
-        return Doubt("not_this_pack", "pack_v", False, words)
+    why = doubted_voltage(log.pack_v, pack=pack)
+    if why is not None:
+        return Doubt("not_this_pack", "pack_v", False, why)
     low, high = (float(q) for q in np.quantile(known, (0.02, 0.98)))
     if log.time_s[-1] - log.time_s[0] >= STEADY_AFTER_S and high - low < STEADY_SHARE * high:
         return Doubt(
             "steady", "pack_v", False,
-            f"It stays at {high:.1f} V all the way: that is a supply, not a pack that is flown.",
+            fact("doubt.steady", volts=high),
         )  # fmt: skip
     return None
 
@@ -81,7 +82,7 @@ def _cell_doubt(cell_v: FloatArray | None, pack: Pack) -> Doubt | None:
     volts, chemistry = float(np.median(known)), chemistry_for(pack.chemistry)
     if 0.8 * chemistry.hard_floor_v <= volts <= chemistry.full_v + 0.05:
         return None
-    return Doubt("not_a_cell", "cell_v", True, f"{volts:.2f} V is not one cell's: another column or unit.")
+    return Doubt("not_a_cell", "cell_v", True, fact("doubt.not_a_cell", volts_v=volts))
 
 
 def _charge_doubt(used_ah: FloatArray | None, pack: Pack) -> Doubt | None:
@@ -89,13 +90,11 @@ def _charge_doubt(used_ah: FloatArray | None, pack: Pack) -> Doubt | None:
     if known.size < 2:
         return None
     if float(known[-1]) < float(known.max()) * 0.95:
-        return Doubt(
-            "charge_falls", "used_ah", False, "Charge used only grows, and this falls: is it what is left?"
-        )
+        return Doubt("charge_falls", "used_ah", False, fact("doubt.charge_falls"))
     if float(known.max()) > MOST_USED * pack.capacity_ah:
         return Doubt(
             "charge_over_pack", "used_ah", False,
-            f"{1000 * float(known.max()):.0f} mAh is more than {pack.name} holds: another unit, or more flights.",
+            fact("doubt.charge_over_pack", used_ah=float(known.max()), pack=pack.name),
         )  # fmt: skip
     return None
 
@@ -106,12 +105,10 @@ def _current_doubt(log: Telemetry, pack: Pack) -> Doubt | None:
         return None
     mean_a = float(known.mean())
     if mean_a < 0.0:
-        return Doubt(
-            "current_negative", "current_a", True, "The current is below zero: turn its sign, or another column."
-        )
+        return Doubt("current_negative", "current_a", True, fact("doubt.current_negative"))
     if mean_a > MOST_MEAN_C * pack.capacity_ah:
         return Doubt(
             "current_over_pack", "current_a", True,
-            f"{mean_a:.0f} A on average would empty {pack.name} within a minute: another unit.",
+            fact("doubt.current_over_pack", mean_a=mean_a, pack=pack.name),
         )  # fmt: skip
     return None

@@ -11,7 +11,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from zesty_cell.core.answer.plausibility import OVER_FULL_V, Doubt, cell_volts_doubt, pack_volts_doubt
-from zesty_cell.core.clock import clock
+from zesty_cell.core.fact import fact
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import charge_left_at_rest, open_circuit_v
@@ -52,12 +52,12 @@ def lamp_doubts(
     if left < ALMOST_EMPTY:
         found.append(Doubt(
             "almost_empty", "rest_v", False,
-            f"{rest_v:g} V at rest is an empty pack: was it read a minute after landing, without load?",
+            fact("doubt.almost_empty.lamp", volts=rest_v),
         ))  # fmt: skip
     if current_a is not None and cruise_a is not None and not 1 / AMPS_APART <= current_a / cruise_a <= AMPS_APART:
         found.append(Doubt(
             "cruise_amps", "current_a", False,
-            f"{current_a:g} A in cruise, where the sheet says {cruise_a:.1f}: of the whole craft, in amps?",
+            fact("doubt.cruise_amps", amps=current_a, sheet_amps=cruise_a),
         ))  # fmt: skip
     return tuple(d for d in found if d is not None)
 
@@ -84,12 +84,12 @@ def flight_doubts(
     seconds = flight.duration_s
     if seconds < SHORT_S:
         found.append(Doubt(
-            "short", "duration_s", False, f"{seconds:.0f} seconds? {seconds:.0f} minutes is {seconds:.0f}:00."
+            "short", "duration_s", False, fact("doubt.short", seconds=seconds)
         ))  # fmt: skip
     elif forecast_s is not None and seconds > OVER_FORECAST * forecast_s:
         found.append(Doubt(
             "long", "duration_s", False,
-            f"{seconds / 60:.0f} minutes? A full pack is foretold to be empty at {int(forecast_s) // 60} min.",
+            fact("doubt.long", minutes=seconds / 60.0, empty_minutes=forecast_s // 60.0),
         ))  # fmt: skip
     for field, charge_ah in (("put_back_ah", flight.put_back_ah), ("shown_ah", flight.shown_ah)):
         if charge_ah is None:
@@ -97,11 +97,14 @@ def flight_doubts(
         mean_a = charge_ah * 3600.0 / seconds
         far = forecast_a is not None and not forecast_a / 3.0 <= mean_a <= 3.0 * forecast_a
         if mean_a > MOST_MEAN_C * pack.capacity_ah or far:
-            expected = "" if forecast_a is None else f", where {forecast_a:.1f} A are foretold"
+            figures = {"charge_ah": charge_ah, "took_s": float(int(seconds)), "mean_a": mean_a}
             found.append(Doubt(
                 f"amps_{field}", field, False,
-                f"{1000 * charge_ah:.0f} mAh in {clock(int(seconds))} are {mean_a:.0f} A all the time{expected}. "
-                "Was the pack full, and is the time right?",
+                (
+                    fact("doubt.amps", **figures)
+                    if forecast_a is None
+                    else fact("doubt.amps.foretold", **figures, foretold_a=forecast_a)
+                ),
             ))  # fmt: skip
     rest_v = flight.rest_v_per_cell
     if rest_v is not None and rest_v <= chemistry.full_v + OVER_FULL_V:
@@ -109,15 +112,14 @@ def flight_doubts(
         if left < ALMOST_EMPTY:
             found.append(Doubt(
                 "almost_empty", "rest_v_per_cell", False,
-                f"{rest_v:.2f} V a cell at rest is an empty pack. Was it read under load, or of the weakest cell?",
+                fact("doubt.almost_empty", rest_v=rest_v),
             ))  # fmt: skip
         if flight.put_back_ah is not None and flight.began_full:
             used = flight.put_back_ah / pack.capacity_ah
             if abs((1.0 - used) - left) > APART:
                 found.append(Doubt(
                     "apart", "put_back_ah", False,
-                    f"By its rest voltage {100 * left:.0f} % were left, by the charge {100 * (1 - used):.0f} %. "
-                    "One of the two is of another flight or pack.",
+                    fact("doubt.apart", left_share=left, by_charge_share=1.0 - used),
                 ))  # fmt: skip
     return tuple(found)
 
@@ -134,14 +136,14 @@ def voltage_points_doubts(
         if not low_v <= metered <= high_v:
             found.append(Doubt(
                 "not_this_pack", f"meter_{k}", False,
-                f"{metered:g} V is not a voltage of {pack.name}, {pack.series}S: another pack, or one cell of it?",
+                fact("doubt.not_this_pack.metered", volts=metered, pack=pack.name, series=pack.series),
             ))  # fmt: skip
     if len(points) > 1 and not takes_offset:
         factors = [metered / shown for shown, metered in points]
         if max(factors) / min(factors) - 1.0 > POINTS_APART:
             found.append(Doubt(
                 "points_apart", "meter_2", True,
-                "The two points ask for scales that contradict each other: read both again, pack at rest.",
+                fact("doubt.points_apart"),
             ))  # fmt: skip
     return tuple(found)
 
@@ -152,5 +154,5 @@ def scale_doubt(*, entered: float, advised: float, step: float) -> Doubt | None:
         return None
     return Doubt(
         "not_the_advised", "entered", False,
-        f"{entered:g} was entered, and {advised:g} follows from the readings. Which one does the craft have now?",
+        fact("doubt.not_the_advised", entered=entered, advised=advised),
     )  # fmt: skip

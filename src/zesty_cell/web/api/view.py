@@ -19,6 +19,7 @@ from zesty_cell.store import sheets as store
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import SheetRow
 from zesty_cell.web.http import Store
+from zesty_cell.words.say import say
 
 router = APIRouter(prefix="/api", tags=["sheets"])
 _Responses = dict[int | str, dict[str, Any]]
@@ -61,7 +62,11 @@ def _plausible(sheet: Sheet, *, sure: str | None) -> Sheet:
     asked = [d for d in sheet_doubts(sheet) if d.impossible or (sure is not None and d.key not in sure.split())]
     if asked:
         detail = [
-            {"loc": ["body", *d.field.split(".")], "msg": d.words, "type": "impossible" if d.impossible else d.key}
+            {
+                "loc": ["body", *d.field.split(".")],
+                "msg": say(d.why),
+                "type": "impossible" if d.impossible else d.key,
+            }
             for d in asked
         ]
         raise HTTPException(status.HTTP_422_UNPROCESSABLE_CONTENT, detail)

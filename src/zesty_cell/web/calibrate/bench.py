@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.answer.plausibility import Doubt
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import Words
 from zesty_cell.core.learn.calibration import Calibration, Kind, SensorNow, voltage_now
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import Chemistry
@@ -30,7 +31,7 @@ class Made:
 
     calibration: Calibration | None = None
     shown: dict[str, Any] = field(default_factory=dict)
-    errors: dict[str, str] = field(default_factory=dict)
+    errors: dict[str, Words] = field(default_factory=dict)
 
 
 class Bench:
@@ -110,6 +111,6 @@ def weighed(doubts: Sequence[Doubt], form: Mapping[str, str], made: Made) -> boo
     """Refuse what cannot be; ask back what hardly can, until the pilot has looked again."""
     for doubt in doubts:
         if doubt.impossible or form.get("second_look") != "1":
-            made.errors.setdefault(doubt.field, doubt.words)
+            made.errors.setdefault(doubt.field, doubt.why)
     made.shown["ask_again"] = bool(doubts) and not any(d.impossible for d in doubts)
     return not made.errors

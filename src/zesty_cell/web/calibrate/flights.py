@@ -106,7 +106,7 @@ def read_hover(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
         if time_s is not None and read_v is not None:
             doubt = (pack_volts_doubt if per_pack else cell_volts_doubt)(read_v, pack=bench.pack, field=volts.path)
             if doubt is not None:
-                made.errors.setdefault(volts.path, doubt.words)
+                made.errors.setdefault(volts.path, doubt.why)
             points.append((time_s, read_v / bench.pack.series if per_pack else read_v))
         elif time_s is not None or read_v is not None:
             made.errors.setdefault((at if time_s is None else volts).path, "Minute and voltage, both.")

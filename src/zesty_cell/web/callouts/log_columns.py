@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session
 from zesty_cell.core.answer.plausibility import Doubt
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.callouts.telemetry import flight_seen
+from zesty_cell.core.fact import Words
 from zesty_cell.core.learn.log_plausibility import log_doubts
 from zesty_cell.core.parts.ownership import type_of
 from zesty_cell.formats.csv_table import Table, read_table
@@ -44,7 +45,7 @@ class _RoleLine:
     column: str
     unit: str
     becomes: str
-    doubt: str
+    doubt: Words
 
 
 def _range(values: NDArray[np.float64], unit: str, digits: int) -> str:
@@ -75,7 +76,7 @@ def _becomes(role: Role, values: NDArray[np.float64]) -> str:
 
 def _lines(mapping: Mapping, read: ReadLog | None, said: Sequence[Doubt]) -> list[_RoleLine]:
     lines = []
-    doubts = {d.field: d.words for d in said}
+    doubts = {d.field: d.why for d in said}
     for role in ROLES:
         choice = mapping.of(role.key)
         if choice is None:

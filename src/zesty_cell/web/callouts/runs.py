@@ -10,6 +10,7 @@ from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.callouts.dry_run import ODDITIES, DryRun, on_forecast, on_sampled_flight, run_oddity
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.telemetry import on_telemetry
+from zesty_cell.core.fact import Words
 from zesty_cell.services.log_fits import read_packed
 from zesty_cell.store import logs as log_store
 from zesty_cell.store.flights import is_there
@@ -42,7 +43,7 @@ class ChosenRun:
     log_id: int = 0
     logged: bool = True
     hope: str = ""
-    notes: tuple[str, ...] = ()
+    notes: tuple[Words, ...] = ()
 
 
 def choose_run(session: Session, key: str, *, plan: CalloutPlan, result: Forecast) -> ChosenRun:

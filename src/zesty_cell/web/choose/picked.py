@@ -13,6 +13,7 @@ from zesty_cell.core.choose.candidates import LandingVolts, landing_on
 from zesty_cell.core.choose.compare import (
     MOST_COMPARED,
 )
+from zesty_cell.core.fact import Words
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import Chemistry, ChemistryKey
 from zesty_cell.core.parts.pack import Pack
@@ -47,7 +48,7 @@ class LandingField:
     words: str
     flown: str
     typed: str
-    error: str
+    error: Words
 
 
 @dataclass(frozen=True)
@@ -89,7 +90,7 @@ def _temperature(text: str, face: Face) -> float | None:
     return celsius if -30.0 <= celsius <= 55.0 else None
 
 
-def _landing_typed(text: str, *, chemistry: Chemistry, at: str) -> tuple[float | None, str]:
+def _landing_typed(text: str, *, chemistry: Chemistry, at: str) -> tuple[float | None, Words]:
     """A landing voltage as typed [V a cell], and what is wrong with it."""
     if not text:
         return None, ""
@@ -98,7 +99,7 @@ def _landing_typed(text: str, *, chemistry: Chemistry, at: str) -> tuple[float |
     except ValueError as wrong:
         return None, str(wrong)
     doubt = landing_volts_doubt(value, chemistry=chemistry, field=at)
-    return (None, doubt.words) if doubt else (value, "")
+    return (None, doubt.why) if doubt else (value, "")
 
 
 def _landings(

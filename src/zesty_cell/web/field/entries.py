@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.answer.plausibility import cell_volts_doubt
+from zesty_cell.core.fact import Words
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.services.flight_log import change_flight, charge_pack, doubted, forecast_for, log_flight
@@ -53,7 +54,7 @@ class Taken:
     """
 
     flight_id: int = 0
-    errors: dict[str, str] = field(default_factory=dict)
+    errors: dict[str, Words] = field(default_factory=dict)
     asked: tuple[str, ...] = ()
 
 
@@ -82,7 +83,7 @@ def _of_pack(values: dict[str, Any], pack: Pack, taken: Taken) -> None:
         volts = values.get(name)
         doubt = None if volts is None else cell_volts_doubt(volts, pack=pack, field=name)
         if doubt is not None:
-            taken.errors[name] = doubt.words
+            taken.errors[name] = doubt.why
 
 
 def _checked(

@@ -10,7 +10,8 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from zesty_cell.store.errors import MissingRecordError
 from zesty_cell.web.field.entries import Taken, take_entry
 from zesty_cell.web.field.shown import _SAID, field_page
-from zesty_cell.web.http import PostedForm, Store, say
+from zesty_cell.web.http import PostedForm, Store, preferences_of, say
+from zesty_cell.words.say import say as say_fact
 
 router = APIRouter(include_in_schema=False)
 
@@ -40,7 +41,11 @@ def entries(request: Request, session: Store, form: PostedForm) -> Response:
         session.commit()  # acknowledged only once it is on disk
     if "application/json" in request.headers.get("accept", ""):
         return JSONResponse(
-            {"flight": taken.flight_id, "errors": taken.errors, "asked": list(taken.asked)},
+            {
+                "flight": taken.flight_id,
+                "errors": {k: say_fact(w, preferences_of(request)) for k, w in taken.errors.items()},
+                "asked": list(taken.asked),
+            },
             status_code=422 if taken.errors else 200,
         )
     if taken.errors:

@@ -9,6 +9,7 @@ from typing import Any, Literal, TypeVar
 from pydantic import BaseModel, ValidationError
 
 from zesty_cell.core.answer.plausibility import Doubt
+from zesty_cell.core.fact import Words
 from zesty_cell.words.units import (
     COUNT,
     DURATION,
@@ -55,17 +56,17 @@ class FormState:
 
     texts: dict[str, str]
     units: System
-    errors: dict[str, str] = field(default_factory=dict)
-    asked: dict[str, str] = field(default_factory=dict)
+    errors: dict[str, Words] = field(default_factory=dict)
+    asked: dict[str, Words] = field(default_factory=dict)
 
     def weigh(self, doubts: Iterable[Doubt], form: Mapping[str, str]) -> bool:
         """Note what is doubted beside its field; what the pilot says is so passes.  True where nothing stands."""
         sure = set(form.get("sure", "")[:400].split())
         open_ones = [d for d in doubts if d.impossible or d.key not in sure]
         for doubt in open_ones:
-            self.errors.setdefault(doubt.field, doubt.words)
+            self.errors.setdefault(doubt.field, doubt.why)
         if not any(d.impossible for d in open_ones):
-            self.asked = {d.key: d.words for d in open_ones}
+            self.asked = {d.key: d.why for d in open_ones}
             self.texts["sure_keys"] = " ".join(sorted(sure | {d.key for d in open_ones}))
         return not open_ones
 

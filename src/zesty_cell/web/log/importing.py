@@ -25,6 +25,7 @@ from zesty_cell.store import flights as store
 from zesty_cell.store import sheets
 from zesty_cell.store.database import Database
 from zesty_cell.store.hangar import CRAFTS, PACKS
+from zesty_cell.words.say import say
 
 #: A flight that landed so near to one of the same pack and length is the same [s].
 _SAME_S = 1.5
@@ -175,7 +176,7 @@ class _Judge:
         if self._is_known(pack_id, flight):
             return Judged(line, "known", "In the log already.", flight, craft_id, pack_id)
         wrong = next(iter(doubts(flight, pack=pack).values()), "")
-        asked = "" if wrong else " ".join(d.words for d in flight_doubts(flight, pack=pack))
+        asked = "" if wrong else " ".join(say(d.why) for d in flight_doubts(flight, pack=pack))
         if not wrong and flight.landed_at > datetime.now(UTC) + timedelta(days=1):
             wrong = "It lies in the future."
         airborne = self.airborne.setdefault(pack_id, Airborne())

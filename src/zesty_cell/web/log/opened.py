@@ -14,6 +14,7 @@ from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.schools import FIRST_SCHOOL, write_plan
 from zesty_cell.core.callouts.telemetry import Telemetry, on_telemetry
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import Words
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.flight.summary import full_throttle_at_landing_a
 from zesty_cell.core.learn.calibration import corrected_log
@@ -49,7 +50,7 @@ class Opened:
     flight_row: FlightRow
     flight: LoggedFlight
     telemetry: Telemetry
-    notes: tuple[str, ...]
+    notes: tuple[Words, ...]
     sheet_row: SheetRow | None
     sheet: Sheet | None
     result: Forecast | None
@@ -74,7 +75,7 @@ def open_log(session: Session, flight_id: int, log_id: int) -> Opened:
             result = flown(sheet)
         except OutOfRangeError:
             result = None
-    doubts = tuple(d.words for d in log_doubts(read.telemetry, pack=PACKS.thing(flight_row.pack)))
+    doubts = tuple(d.why for d in log_doubts(read.telemetry, pack=PACKS.thing(flight_row.pack)))
     return Opened(log, row, flight_row, flight, telemetry, (*read.notes, *notes, *doubts), sheet_row, sheet, result)
 
 

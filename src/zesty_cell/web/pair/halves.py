@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from zesty_cell.core.fact import Words
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import PackFigures
@@ -33,7 +34,7 @@ def first_pair(rows: Sequence[PackRow]) -> tuple[PackRow, PackRow] | None:
     return (rows[0], rows[-1]) if len(rows) > 1 else None
 
 
-def half_volts(text: str, row: PackRow, errors: dict[str, str], name: str) -> float:
+def half_volts(text: str, row: PackRow, errors: dict[str, Words], name: str) -> float:
     """The rest voltage typed, the last one read, or full."""
     if not text.strip():
         full_v = chemistry_for(row.chemistry).full_v

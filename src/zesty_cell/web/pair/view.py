@@ -8,6 +8,7 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from zesty_cell.core.errors import UnequalPacksError
+from zesty_cell.core.fact import Words
 from zesty_cell.core.flight.parallel import (
     EQUAL_VOLTAGE_V,
     ParallelPair,
@@ -54,7 +55,7 @@ def show_pair(
     chosen = first_pair(rows)
     one = by_id.get(whole_number(first)) or (chosen[0] if chosen else None)
     two = by_id.get(whole_number(second)) or (chosen[1] if chosen else None)
-    errors: dict[str, str] = {}
+    errors: dict[str, Words] = {}
     pair: ParallelPair | None = None
     refusal = ""
     halves: list[Half] = []

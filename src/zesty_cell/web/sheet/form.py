@@ -143,6 +143,6 @@ def read_sheet_form(
     }
     sheet = build(Sheet, values, fields, state, groups={"landing": "landing"})
     if sheet is not None:
-        state.errors |= {d.field: d.words for d in landing_doubts(sheet)}
+        state.errors |= {d.field: d.why for d in landing_doubts(sheet)}
         sheet = sheet if state.ok else None
     return ReadSheet(sheet=sheet, state=state, craft_id=craft_id, pack_id=pack_id, version=version)

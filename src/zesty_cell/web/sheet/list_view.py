@@ -17,7 +17,8 @@ from zesty_cell.formats.sheet_json import read_sheet
 from zesty_cell.store import sheets as store
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.web.drawing.pack_picture import pack_picture
-from zesty_cell.web.http import Store, page, say
+from zesty_cell.web.http import Store, page, preferences_of, say
+from zesty_cell.words.say import say as say_fact
 
 router = APIRouter(include_in_schema=False)
 
@@ -67,6 +68,6 @@ def import_sheet(request: Request, session: Store, file: Annotated[UploadFile, F
     except FileFormatError as error:
         return _list_page(request, session, error=str(error), status=422)
     row = store.bring_in(session, sheet)
-    odd = " ".join(d.words for d in sheet_doubts(sheet))
+    odd = " ".join(say_fact(d.why, preferences_of(request)) for d in sheet_doubts(sheet))
     words = f"Loaded. Unlikely in it: {odd}"[:400] if odd else "Loaded."
     return say(RedirectResponse(f"/sheets/{row.id}", 303), words)
