@@ -26,6 +26,7 @@ from zesty_cell.core.learn.plausibility import flight_doubts
 from zesty_cell.core.learn.timer import TimedFlight, next_timer
 from zesty_cell.core.parts.craft import Limits
 from zesty_cell.core.parts.pack import estimated_tiers
+from zesty_cell.words.say import say
 
 
 @pytest.mark.parametrize(("air_c", "offered"), [(34.9, True), (35.0, True), (35.1, False), (36.0, False)])
@@ -81,9 +82,9 @@ def test_a_third_to_three_times_the_current_foretold_is_not_asked_about(mean_a, 
 def test_the_timers_words_count_flights_and_name_the_way_home_from_five_seconds_on():
     result = forecast(sheet())
     one = [TimedFlight(400.0, 1.2)]
-    assert "1 flight took 180 mAh a minute" in next_timer(flights=one, result=result).why
+    assert "1 flight took 180 mAh a minute" in say(next_timer(flights=one, result=result).why)
     three = [TimedFlight(400.0, 1.2)] * 3
-    assert "3 flights took 180 mAh a minute" in next_timer(flights=three, result=result).why
+    assert "3 flights took 180 mAh a minute" in say(next_timer(flights=three, result=result).why)
     with pytest.raises(ValueError, match="lasts some time"):
         next_timer(flights=[TimedFlight(0.0, 1.0)], result=result)
     assert next_timer(flights=[TimedFlight(0.5, 0.01)], result=result).flights == 1

@@ -25,6 +25,8 @@ FORMS: dict[str, _Form] = {
     "hundredths": lambda face, share: f"{100.0 * share:.0f}",
     "milliohms": lambda face, ohm: f"{1000.0 * ohm:.3g} mΩ",
     "grouped": lambda face, count: face.number(count),
+    "volts": lambda face, volts: f"{volts:.{1 if abs(round(volts, 1) - volts) < 1e-6 else 2}f} V",
+    "rate": lambda face, ah: f"{1000.0 * ah:.0f}" if ah >= 0.02 else f"{1000.0 * ah:.1f}",
     "watts": lambda face, w: f"{w:.1f} W",
     "whole": lambda face, value: f"{value:.0f}",
     "difference": lambda face, kelvins: face.temperature_difference(kelvins),
@@ -70,7 +72,9 @@ def say(what: Fact | str, reader: Reader = PLAIN) -> str:
             continue
         value, form = what.figures[name], _form(name, spec or "")
         if isinstance(value, Fact):
-            parts.append(say(value, reader))
+            inner = say(value, reader)
+            # The same fact within a sentence, or as one of its own.
+            parts.append(inner[:1].upper() + inner[1:] if spec == "sentence" else inner)
         elif form is not None and isinstance(value, int | float):
             parts.append(form(face, value))
         else:

@@ -20,6 +20,7 @@ from zesty_cell.core.flight.one import fly
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.parts.pack import HEAVIEST_PACK_KG
 from zesty_cell.core.parts.pack_figures import pack_figures
+from zesty_cell.words.say import say
 
 COLD = sheet(conditions=Conditions(air_c=2.0, altitude_m=700.0))
 
@@ -116,7 +117,7 @@ def test_the_fewest_cells_that_meet_a_style():
     for count in counts.values():
         if count.series is not None:
             assert count.to_spare >= count.style.rotor_need
-            assert f"{count.to_spare:.1f} times its weight" in count.reason
+            assert f"{count.to_spare:.1f} times its weight" in say(count.reason)
     with pytest.raises(OutOfRangeError, match="not how a multirotor is flown"):
         first_cell_count(sheet(), style="slow")
 
@@ -125,9 +126,9 @@ def test_a_style_out_of_reach_says_which_part_is_in_the_way():
     craft = heron(limits={"motor_a": 60.0})
     count = first_cell_count(sheet(craft=craft), style="hard")
     assert count.series is None
-    assert "above the 60 A of its motors" in count.reason
+    assert "above the 60 A of its motors" in say(count.reason)
     tiny = heron(limits={"maximum_v": 4.0})
-    assert "finer propellers" in first_cell_count(sheet(craft=tiny, pack=satsuma()), style="race").reason
+    assert "finer propellers" in say(first_cell_count(sheet(craft=tiny, pack=satsuma()), style="race").reason)
 
 
 # What buys minutes
@@ -297,7 +298,7 @@ def test_the_weakest_link_is_marked_with_its_mend(change, weakest, mend):
     link = chain.links[chain.weakest]
     assert link.key == weakest
     assert link.status == "stop"
-    assert mend in link.mend
+    assert mend in say(link.mend)
 
 
 def test_a_propeller_that_cannot_carry_is_the_weakest():
@@ -306,7 +307,7 @@ def test_a_propeller_that_cannot_carry_is_the_weakest():
     link = chain.links[chain.weakest]
     assert link.key == "propeller"
     assert link.unit == "ratio"
-    assert "More cells" in link.mend
+    assert "More cells" in say(link.mend)
 
 
 def test_a_pack_estimated_heavier_than_may_be_entered_can_still_be_changed():

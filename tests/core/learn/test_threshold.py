@@ -12,6 +12,7 @@ from tests.sheets import satsuma, sheet
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.threshold import Landing, landed_by_the_call, next_threshold, volts_per_charge
+from zesty_cell.words.say import say
 
 RESULT = forecast(sheet())
 NOW_V = RESULT.callouts.land_now.threshold.cell_v
@@ -45,9 +46,9 @@ def test_the_slope_is_that_of_the_forecast():
 def test_too_much_left_lowers_and_too_little_raises():
     low, high = step(0.28, 0.30, 0.29), step(0.12, 0.11)
     assert low.pack_v < low.was_v
-    assert "can go" in low.why
+    assert "can go" in say(low.why)
     assert high.pack_v > high.was_v
-    assert "should go" in high.why
+    assert "should go" in say(high.why)
     assert low.flights == 3
     assert low.left == pytest.approx(0.29)
 
@@ -56,7 +57,7 @@ def test_never_more_than_a_tenth_at_a_time():
     found = step(0.6, 0.6)
     assert 0.0 < found.was_v - found.pack_v <= 0.1 + 1e-9
     assert found.held_by == "one step"
-    assert "No more than that" in found.why
+    assert "No more than that" in say(found.why)
 
 
 def test_never_under_the_floor():
@@ -92,6 +93,6 @@ def test_one_cell_moves_in_hundredths():
 def test_a_step_is_said_in_what_the_transmitter_can_be_set_to():
     single = forecast(sheet(pack=satsuma(series=1, mass_kg=0.045)))
     found = step(0.13, 0.14, cell_v=single.callouts.land_now.threshold.cell_v, result=single)
-    assert re.search(r"should go 0\.\d\d V higher", found.why)
-    assert re.search(r"can go 0\.\d V lower", step(0.28, 0.30).why)
-    assert "left 29 %, and you keep 20 %" in step(0.28, 0.30).why
+    assert re.search(r"should go 0\.\d\d V higher", say(found.why))
+    assert re.search(r"can go 0\.\d V lower", say(step(0.28, 0.30).why))
+    assert "left 29 %, and you keep 20 %" in say(step(0.28, 0.30).why)

@@ -17,6 +17,7 @@ from zesty_cell.core.flight.one import fly
 from zesty_cell.core.learn.timer import TimedFlight, next_timer
 from zesty_cell.standins.craft import Hidden
 from zesty_cell.standins.pilots import SimulatedPilot, drawn_truth, learn_and_advise
+from zesty_cell.words.say import say
 
 PLAIN = sheet(landing=LandingRule(home_s=0.0))
 RESULT = forecast(PLAIN)
@@ -33,7 +34,7 @@ def test_the_first_flight_takes_half_of_what_the_sheet_says():
     assert found.held_by == "first flight"
     assert found.down_s == guard_timer(down_s=half_s, home_s=0.0)[1] <= half_s
     whole_s = round(RESULT.flight.landing_s)
-    assert f"half of {whole_s // 60}:{whole_s % 60:02d}" in found.why
+    assert f"half of {whole_s // 60}:{whole_s % 60:02d}" in say(found.why)
 
 
 def test_where_nearly_nothing_is_known_the_first_flight_ends_before_its_earliest_landing():
@@ -46,7 +47,7 @@ def test_where_nearly_nothing_is_known_the_first_flight_ends_before_its_earliest
 def test_it_grows_by_a_quarter_until_three_flights_agree():
     one = next_timer(flights=flights(480), result=RESULT)
     assert (one.down_s, one.held_by) == (600.0, "growth")
-    assert "a quarter longer than the longest of 8:00" in one.why
+    assert "a quarter longer than the longest of 8:00" in say(one.why)
     two = next_timer(flights=flights(480, 600), result=RESULT)
     assert (two.down_s, two.held_by) == (750.0, "growth")
     agreed = next_timer(flights=flights(480, 600, 600), result=RESULT)
@@ -100,8 +101,8 @@ def test_the_timer_leaves_time_for_the_way_home(home_s):
 
 def test_the_way_home_is_said():
     far = forecast(sheet(landing=LandingRule(home_s=90.0)))
-    assert "It leaves 1:30 for the way home" in next_timer(flights=flights(700, 700, 700), result=far).why
-    assert "way home" not in next_timer(flights=flights(700, 700, 700), result=RESULT).why
+    assert "It leaves 1:30 for the way home" in say(next_timer(flights=flights(700, 700, 700), result=far).why)
+    assert "way home" not in say(next_timer(flights=flights(700, 700, 700), result=RESULT).why)
 
 
 def test_a_short_pack_is_timed_by_the_charge_it_has():

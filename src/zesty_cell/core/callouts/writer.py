@@ -13,6 +13,7 @@ from zesty_cell.core.answer.thresholds import on_step, voltage_step_v
 from zesty_cell.core.callouts.conditions import Condition, Guards, Switch
 from zesty_cell.core.callouts.rules import CalloutPlan, CraftStages, Profile, Rule, Timer
 from zesty_cell.core.clock import clock
+from zesty_cell.core.fact import Words
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.pack import Pack
 
@@ -43,7 +44,7 @@ class SetTimer:
     """A timer to set now [s], and why it is that."""
 
     at_s: float
-    why: str
+    why: Words
 
 
 @dataclass(frozen=True)
@@ -53,14 +54,14 @@ class Written:
     Attributes
     ----------
     plan : CalloutPlan
-    reasons : dict of str to str
+    reasons : dict of str to Fact or str
         Why each rule and timer is as it is, by key.
     notes : tuple of str
         What the school could not do as it would like, in sentences.
     """
 
     plan: CalloutPlan
-    reasons: dict[str, str]
+    reasons: dict[str, Words]
     notes: tuple[str, ...]
 
 
@@ -104,7 +105,7 @@ class Writer:
         self.setup = result.setup
         self.pack = result.setup.sheet.pack
         self.step_v = voltage_step_v(series=self.pack.series)
-        self.reasons: dict[str, str] = {}
+        self.reasons: dict[str, Words] = {}
         self.notes: list[str] = []
 
     def timer(self, *, repeat: bool = False) -> Timer:

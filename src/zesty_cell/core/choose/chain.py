@@ -10,6 +10,7 @@ import numpy as np
 from zesty_cell.core.answer.check import Status
 from zesty_cell.core.answer.checks import POWER_MARGIN_LOOK, THRUST_TO_WEIGHT_LOOK
 from zesty_cell.core.answer.current_checks import rolling_rms
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.flight.honest_current import HonestCurrent
 from zesty_cell.core.flight.one import Flight
 from zesty_cell.core.flight.setup import Setup
@@ -34,28 +35,28 @@ class Link:
     Attributes
     ----------
     key : LinkKey
-    title : str
+    title : Fact
     load, limit : float, float or None
         In ``unit``; None where the pilot has not given a limit.
     unit : "A", "V" or "ratio"
     share : float or None
         Load over limit [1]; for the propeller need over what there is.
     status : Status
-    for_words : str
+    lasts : Fact
         For how long the load lasts.
-    mend : str
-        What would help; empty for a part inside its limit.
+    mend : Fact or None
+        What would help; None for a part inside its limit.
     """
 
     key: LinkKey
-    title: str
+    title: Fact
     load: float
     limit: float | None
     unit: Literal["A", "V", "ratio"]
     share: float | None
     status: Status
-    for_words: str
-    mend: str
+    lasts: Fact
+    mend: Fact | None
 
 
 @dataclass(frozen=True)
@@ -66,29 +67,15 @@ class Chain:
     weakest: int
 
 
-_MENDS: dict[LinkKey, str] = {
-    "cells": "A larger pack, a parallel pair, or a finer propeller.",
-    "rating": "A larger pack, a parallel pair, or a finer propeller.",
-    "plug": "A larger plug on pack and craft.",
-    "second_plug": "Leave the adapter out: fit the craft's own plug to the pack.",
-    "leads": "Thicker or shorter leads.",
-    "voltage": "Fewer cells in series, or parts made for more.",
-    "esc": "Another ESC, or a finer propeller.",
-    "esc_burst": "Another ESC, one cell less, or a finer propeller.",
-    "motors": "A finer propeller, or one cell less.",
-    "propeller": "More cells in series or a pack of lower resistance; then check motors and ESC again.",
-}
-
-
 def _link(
-    key: LinkKey, title: str, load: float, limit: float | None, unit: Literal["A", "V"], for_words: str
+    key: LinkKey, title: Fact, load: float, limit: float | None, unit: Literal["A", "V"], lasts: Fact
 ) -> Link:
     share = None if limit is None else load / limit
     # A full pack close under the highest voltage is as it should be: nothing is asked of it in flight.
     near = 1.0 if key == "voltage" else NEAR_LIMIT
     status: Status = "ok" if share is None or share <= near else "look" if share <= 1.0 else "stop"
-    mend = _MENDS[key] if share is not None and share > 1.0 else ""
-    return Link(key, title, load, limit, unit, share, status, for_words, mend)
+    mend = fact(f"link.{key}.mend") if share is not None and share > 1.0 else None
+    return Link(key, title, load, limit, unit, share, status, lasts, mend)
 
 
 def parts_chain(*, setup: Setup, flight: Flight, brief: Brief, honest: HonestCurrent) -> Chain:
@@ -103,22 +90,24 @@ def parts_chain(*, setup: Setup, flight: Flight, brief: Brief, honest: HonestCur
         load=setup.load, flying_a=brief.full_fresh_a, pack_ohm=setup.figures.resistance_ohm
     )
     pack, limits, ratings = setup.sheet.pack, setup.sheet.craft.limits, setup.figures.ratings
-    minute, burst = "in the hardest minute", "at full throttle"
-    label = "label's" if setup.figures.ratings_known == "maker" else "pack's"
+    minute, burst, start = fact("lasts.minute"), fact("lasts.burst"), fact("lasts.take_off")
+    source = "label" if setup.figures.ratings_known == "maker" else "pack"
     tier_a = ratings.ten_second_a if ratings else None
     area_mm2, plug, count = pack.lead_area_mm2, CONNECTORS[pack.connector], limits.motor_count
     links = [
-        _link("cells", "Cells, honest current", minute_a, honest.current_a, "A", minute),
-        _link("rating", f"The {label} ten-second rating", burst_a, tier_a, "A", burst),
-        _link("leads", f"Leads, {area_mm2:g} mm²", minute_a, LEAD_A_PER_MM2 * area_mm2, "A", minute),
-        _link("plug", f"Plug, {plug.name}", minute_a, plug.rating_a, "A", minute),
+        _link("cells", fact("link.cells"), minute_a, honest.current_a, "A", minute),
+        _link("rating", fact(f"link.rating.{source}"), burst_a, tier_a, "A", burst),
+        _link("leads", fact("link.leads", area_mm2=area_mm2), minute_a, LEAD_A_PER_MM2 * area_mm2, "A", minute),
+        _link("plug", fact("link.plug", plug=plug.name), minute_a, plug.rating_a, "A", minute),
     ]
     if pack.second_plug is not None:
         second = CONNECTORS[pack.second_plug]
-        links.append(_link("second_plug", f"Adapter, {second.name}", minute_a, second.rating_a, "A", minute))
-    esc, burst_esc, motor = _times("ESC", count), _times("ESC, ten seconds", count), _times("Motor", count)
+        links.append(
+            _link("second_plug", fact("link.second_plug", plug=second.name), minute_a, second.rating_a, "A", minute)
+        )
+    esc, burst_esc, motor = (_times(what, count) for what in ("link.esc", "link.esc_burst", "link.motors"))
     links += [
-        _link("voltage", "Voltage of a full pack", setup.figures.full_v, limits.maximum_v, "V", "at take-off"),
+        _link("voltage", fact("link.voltage"), setup.figures.full_v, limits.maximum_v, "V", start),
         _link("esc", esc, minute_a, limits.all_escs_a(), "A", minute),
         _link("esc_burst", burst_esc, burst_a, limits.all_escs_burst_a(), "A", burst),
         _link("motors", motor, burst_a, limits.all_motors_a(), "A", burst),
@@ -131,8 +120,8 @@ def parts_chain(*, setup: Setup, flight: Flight, brief: Brief, honest: HonestCur
     return Chain(links=tuple(links), weakest=int(np.argmax(shares)))
 
 
-def _times(what: str, count: int) -> str:
-    return what if count == 1 else f"{count} × {what}"
+def _times(key: str, count: int) -> Fact:
+    return fact(key) if count == 1 else fact("link.several", count=count, part=fact(key))
 
 
 def _propeller(setup: Setup, brief: Brief) -> Link:
@@ -141,6 +130,6 @@ def _propeller(setup: Setup, brief: Brief) -> Link:
     need = THRUST_TO_WEIGHT_LOOK if rotor else POWER_MARGIN_LOOK
     share = need / brief.to_spare
     status: Status = "ok" if share <= NEAR_LIMIT else "look" if share <= 1.0 else "stop"
-    title = "Propellers: thrust over weight" if rotor else "Propeller: power over level flight"
-    mend = _MENDS["propeller"] if share > 1.0 else ""
-    return Link("propeller", title, brief.to_spare, need, "ratio", share, status, "at landing", mend)
+    title = fact("link.propeller.rotor" if rotor else "link.propeller.wing")
+    mend = fact("link.propeller.mend") if share > 1.0 else None
+    return Link("propeller", title, brief.to_spare, need, "ratio", share, status, fact("lasts.landing"), mend)

@@ -13,6 +13,7 @@ from zesty_cell.core.asked.rebuilt import plain_pack, rebuilt
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.choose.candidates import with_pack
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import Fact, Words, fact
 from zesty_cell.core.flight.setup import Setup, set_up
 from zesty_cell.core.flight.summary import Brief, BriefBatch
 from zesty_cell.core.parts.pack import Pack
@@ -28,7 +29,7 @@ class PowerOption:
     Attributes
     ----------
     key : PowerKey
-    title : str
+    title : Fact or str
     setup : Setup
     brief : Brief
     motor_share, esc_share : float or None
@@ -39,7 +40,7 @@ class PowerOption:
     """
 
     key: PowerKey
-    title: str
+    title: Words
     setup: Setup
     brief: Brief
     motor_share: float | None
@@ -98,18 +99,22 @@ def more_power(sheet: Sheet) -> tuple[PowerOption, ...]:
     """
     flown = set_up(sheet).sheet
     pack = flown.pack
-    options: list[tuple[PowerKey, str, Pack | None]] = [
+    options: list[tuple[PowerKey, Words, Pack | None]] = [
         ("now", pack.name, pack),
-        ("more cells", f"One more cell: {pack.series + 1}S", another_cell(pack)),
-        ("more capacity", f"{(MORE_CAPACITY - 1) * 100:.0f} % more capacity", _changed(flown, "more_capacity")),
+        ("more cells", fact("power.more_cells", series=pack.series + 1), another_cell(pack)),
+        (
+            "more capacity",
+            fact("power.more_capacity", more_share=MORE_CAPACITY - 1.0),
+            _changed(flown, "more_capacity"),
+        ),
         (
             "better pack",
-            f"{(1 - BETTER_RESISTANCE) * 100:.0f} % less resistance",
+            fact("power.better_pack", less_share=1.0 - BETTER_RESISTANCE),
             _changed(flown, "lower_resistance"),
         ),
-        ("two in parallel", "Two in parallel", doubled(pack)),
+        ("two in parallel", fact("power.two_in_parallel"), doubled(pack)),
     ]
-    made: list[tuple[PowerKey, str, Setup]] = []
+    made: list[tuple[PowerKey, Words, Setup]] = []
     for key, title, other in options:
         if other is None:
             continue
@@ -182,13 +187,13 @@ class CellCount:
         None where no cell count meets the style inside the craft's limits.
     to_spare : float
         What that, or the nearest, keeps at landing [1].
-    reason : str
+    reason : Fact
     """
 
     style: Style
     series: int | None
     to_spare: float
-    reason: str
+    reason: Fact
 
 
 def _same_energy(pack: Pack, series: int) -> Pack | None:
@@ -232,8 +237,7 @@ def first_cell_count(sheet: Sheet, *, style: StyleKey) -> CellCount:
         other = _same_energy(flown.pack, series)
         if other is not None:
             setups.append(set_up(with_pack(flown, pack=other)))
-    word = "times its weight" if rotor else "times the power of level flight"
-    keeps = "still pull" if rotor else "still have"
+    times = fact("verdict.times_weight" if rotor else "verdict.times_level")
     limit_a = flown.craft.limits.all_motors_a() or flown.craft.limits.all_escs_burst_a()
     last: tuple[int, float] | None = None
     for setup, brief in zip(setups, BriefBatch(setups).fly(), strict=True):
@@ -241,34 +245,41 @@ def first_cell_count(sheet: Sheet, *, style: StyleKey) -> CellCount:
         if not brief.flies:
             continue
         broken = _broken_limit(setup, brief)
-        if broken:
+        if broken is not None:
             if last is None:
-                why = f"Even {series}S {broken}: finer propellers come first."
+                why = fact("cells.even_this", series=series, broken=broken)
                 return CellCount(wanted, None, brief.to_spare, why)
-            why = (
-                f"{last[0]}S keeps {last[1]:.1f} {word} at landing, {need:g} wanted; {series}S {broken}. "
-                "Another motor, ESC or propeller comes before more cells."
-            )
+            why = fact(
+                "cells.no_more",
+                last_series=last[0], to_spare=last[1], times=times, need=need, series=series, broken=broken,
+            )  # fmt: skip
             return CellCount(wanted, None, last[1], why)
         last = (series, brief.to_spare)
         if brief.to_spare >= need:
-            of = f" of {limit_a:.0f} A" if limit_a else ""
-            why = (
-                f"The fewest that {keeps} {brief.to_spare:.1f} {word} at landing ({need:g} wanted). Full "
-                f"throttle draws {brief.full_fresh_a:.0f} A{of}, and each cell more draws more."
+            key = "cells.fewest.rotor" if rotor else "cells.fewest.wing"
+            draws = (
+                fact("cells.draws.of", full_a=brief.full_fresh_a, limit_a=limit_a)
+                if limit_a
+                else fact("cells.draws", full_a=brief.full_fresh_a)
             )
+            why = fact(key, to_spare=brief.to_spare, times=times, need=need, draws=draws)
             return CellCount(wanted, series, brief.to_spare, why)
     if last is None:
-        return CellCount(wanted, None, 0.0, "No cell count of this pack's weight holds the craft up.")
-    return CellCount(wanted, None, last[1], f"Up to {last[0]}S it keeps {last[1]:.1f} {word}; {need:g} wanted.")
+        return CellCount(wanted, None, 0.0, fact("cells.none"))
+    return CellCount(
+        wanted, None, last[1], fact("cells.too_few", series=last[0], to_spare=last[1], times=times, need=need)
+    )
 
 
-def _broken_limit(setup: Setup, brief: Brief) -> str:
-    """What a cell count breaks first, in words; empty for nothing."""
+def _broken_limit(setup: Setup, brief: Brief) -> Fact | None:
+    """What a cell count breaks first."""
     limits = setup.sheet.craft.limits
     if limits.maximum_v is not None and setup.figures.full_v > limits.maximum_v:
-        return f"is {setup.figures.full_v:.1f} V full, above the {limits.maximum_v:g} V its parts take"
-    for limit_a, what in ((limits.all_motors_a(), "motors"), (limits.all_escs_burst_a(), "ESCs")):
+        return fact("cells.over_voltage", full=setup.figures.full_v, most=limits.maximum_v)
+    for limit_a, key in (
+        (limits.all_motors_a(), "cells.over_motors"),
+        (limits.all_escs_burst_a(), "cells.over_escs"),
+    ):
         if limit_a is not None and brief.full_fresh_a > limit_a:
-            return f"draws {brief.full_fresh_a:.0f} A at full throttle, above the {limit_a:.0f} A of its {what}"
-    return ""
+            return fact(key, full_a=brief.full_fresh_a, limit_a=limit_a)
+    return None

@@ -11,6 +11,7 @@ import numpy as np
 
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.answer.thresholds import on_step, voltage_step_v
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.learn.flights import LoggedFlight
 
 #: The threshold moves by this at most after a look at the log [V, pack].
@@ -40,8 +41,7 @@ class ThresholdStep:
     left : float
         Median charge left of those landings [1].
     flights : int
-    why : str
-        In a sentence.
+    why : Fact
     """
 
     pack_v: float
@@ -50,7 +50,7 @@ class ThresholdStep:
     held_by: Literal["the landings", "one step", "the floor"]
     left: float
     flights: int
-    why: str
+    why: Fact
 
 
 @dataclass(frozen=True)
@@ -115,14 +115,13 @@ def next_threshold(
     if abs(pack_v - was_v) < 0.5 * step_v:
         return None
     n = len(by_call)
-    way = "can go {} lower" if pack_v < was_v else "should go {} higher"
-    moved = f"{abs(pack_v - was_v):.{1 if step_v > 0.05 else 2}f} V"
-    why = (
-        f"Your last {n} landings by the call left {100 * left:.0f} %, and you keep {100 * kept:.0f} %: “land now” "
-        f"{way.format(moved)}."
+    why = fact(
+        "threshold.lower" if pack_v < was_v else "threshold.higher",
+        flights=n,
+        left_share=left,
+        kept_share=kept,
+        volts=abs(pack_v - was_v),
     )
-    if held_by == "one step":
-        why += " No more than that at a time."
-    elif held_by == "the floor":
-        why += " That is the floor of its cells."
+    if held_by != "the landings":
+        why = fact("threshold.one_step" if held_by == "one step" else "threshold.the_floor", step=why)
     return ThresholdStep(pack_v, pack_v / series, was_v, held_by, left, n, why)

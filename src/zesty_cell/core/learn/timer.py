@@ -15,7 +15,7 @@ from typing import Literal
 
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.answer.thresholds import guard_timer
-from zesty_cell.core.clock import clock
+from zesty_cell.core.fact import Fact, fact
 
 #: The first flight takes this share of the forecast at most [1].
 FIRST_SHARE = 0.5
@@ -58,7 +58,7 @@ class NextTimer:
         Places of the flights that are far from the rest, and hardly count.
     rate_ah_s : float or None
         Charge used a second, the middle of the flights that count [Ah/s]; None without flights.
-    why, short : str
+    why, short : Fact
         In sentences, and in the fewest words.
     """
 
@@ -70,8 +70,8 @@ class NextTimer:
     flights: int
     odd: tuple[int, ...]
     rate_ah_s: float | None
-    why: str
-    short: str
+    why: Fact
+    short: Fact
 
 
 def next_timer(*, flights: Sequence[TimedFlight], result: Forecast) -> NextTimer:
@@ -99,45 +99,45 @@ def next_timer(*, flights: Sequence[TimedFlight], result: Forecast) -> NextTimer
     wanted_s = full.down_s
     if not good:
         held_by, wanted_s = "first flight", min(FIRST_SHARE * landing_s, full.down_s)
-        why = f"First flight: half of {clock(landing_s)}. Put back what it took, and the next may be longer."
-        short = f"The first flight takes half of {clock(landing_s)}; then up to {clock(full.timer_s)}."
+        why = fact("timer.first", landing_s=landing_s)
+        short = fact("timer.first.short", landing_s=landing_s, full_s=full.timer_s)
     else:
         longest_s = max(f.duration_s for f in good)
         grown_s = (1.0 + MOST_GROWTH) * longest_s
-        why = f"{len(good)} flight{'' if len(good) == 1 else 's'} took {_per_minute(good)} mAh a minute"
         cautious_s = min(result.range.early_s(_CAUTIOUS_SHARE), full.down_s)
+        took = fact(
+            "timer.took.one" if len(good) == 1 else "timer.took",
+            flights=len(good),
+            ah_per_minute=_per_minute_ah(good),
+        )
         if not _agree(good) and min(grown_s, cautious_s) < full.down_s:
             held_by, wanted_s = "growth", min(grown_s, cautious_s)
-            short = f"Longer step by step until {AGREEING} flights agree; then up to {clock(full.timer_s)}."
+            short = fact("timer.growth.short", agreeing=AGREEING, full_s=full.timer_s)
             if grown_s <= cautious_s:
-                why += (
-                    f"; a quarter longer than the longest of {clock(longest_s)}, until {AGREEING} flights agree. "
-                    f"They point to {clock(full.down_s)}."
-                )
+                why = fact("timer.growth", took=took, longest_s=longest_s, agreeing=AGREEING, down_s=full.down_s)
             else:
-                why += f". The last {AGREEING} do not agree yet: careful until they do, then {clock(full.down_s)}."
+                why = fact("timer.careful", took=took, agreeing=AGREEING, down_s=full.down_s)
         else:
             promise = _promise(result)
-            why += f": {promise}"
-            short = f"{promise[0].upper()}{promise[1:]}"
+            why = fact("timer.full", took=took, promise=promise)
+            short = fact("timer.full.short", promise=promise)
     timer_s, down_s = guard_timer(down_s=wanted_s, home_s=home_s)
     if down_s - timer_s >= _WORTH_A_WORD_S:
-        why += f" It leaves {clock(down_s - timer_s)} for the way home: be on the ground by {clock(down_s)}."
-        short += f" Down by {clock(down_s)}."
+        why = fact("timer.way_home", why=why, home_s=down_s - timer_s, down_s=down_s)
+        short = fact("timer.down_by", short=short, down_s=down_s)
     rate = statistics.median(f.used_ah / f.duration_s for f in good) if good else None
     return NextTimer(timer_s, down_s, held_by, full.timer_s, full.down_s, len(good), odd, rate, why, short)
 
 
-def _promise(result: Forecast) -> str:
+def _promise(result: Forecast) -> Fact:
     kept = result.setup.sheet.landing.charge_kept
     if result.flight.landing_reason == "charge used" and kept is not None:
-        return f"nineteen of twenty flights land with {100 * kept:.0f} % or more left."
-    return "nineteen of twenty flights are down before your landing point."
+        return fact("timer.promise.kept", kept_share=kept)
+    return fact("timer.promise.landing")
 
 
-def _per_minute(flights: Sequence[TimedFlight]) -> str:
-    mah = 60_000.0 * statistics.median(f.used_ah / f.duration_s for f in flights)
-    return f"{mah:.0f}" if mah >= 20 else f"{mah:.1f}"
+def _per_minute_ah(flights: Sequence[TimedFlight]) -> float:
+    return 60.0 * statistics.median(f.used_ah / f.duration_s for f in flights)
 
 
 def _agree(flights: Sequence[TimedFlight]) -> bool:
