@@ -391,10 +391,8 @@ def newest_on(session: Session, *, craft_id: int, pattern: str | None) -> Flight
 def flown(session: Session) -> tuple[list[CraftRow], list[PackRow], list[str]]:
     """Crafts, packs and patterns that are in the log, by name."""
     alive = FlightRow.deleted_at.is_(None)
-    flying, carrying = (
-        exists().where(FlightRow.craft_id == CraftRow.id, alive),
-        exists().where(FlightRow.pack_id == PackRow.id, alive),
-    )
+    flying = exists().where(FlightRow.craft_id == CraftRow.id, alive)
+    carrying = exists().where(FlightRow.pack_id == PackRow.id, alive)
     crafts = select(CraftRow).where(flying).order_by(CraftRow.name)
     packs = select(PackRow).where(carrying).order_by(PackRow.name)
     patterns = select(FlightRow.pattern).where(alive).distinct().order_by(FlightRow.pattern)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import replace
 
 from zesty_cell.core.answer.forecast import Forecast
@@ -22,6 +22,7 @@ from zesty_cell.core.callouts.rules import (
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.callouts.writer import SetTimer, Written, profile_of
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import Words
 
 
 def _of_pack(condition: Condition, *, alike: bool) -> bool:
@@ -363,16 +364,19 @@ def write_for_packs(
     packs = {r.setup.sheet.pack.name for r in results}
     if len(packs) > 1:
         plan = plan.model_copy(update={"name": f"{craft.name}, {len(packs)} packs"[:80]})
-    reasons = dict(first.reasons)
-    if len(results) > 1:
-        for clock in plan.timers:
-            profile = plan.profile(clock.profile)
-            of = [
-                r for r in results if profile is None or same_profile(profile, other=profile_of(r.setup.sheet.pack))
-            ]
-            shortest = min(of, key=lambda r: r.callouts.timers.timer_s).setup.sheet.pack.name
-            first_of = f"the earliest of {len(of)} packs, {shortest}" if len(of) > 1 else shortest
-            reasons[clock.key] = f"For {first_of}: the guard that needs no telemetry."
-        for key in {r.key for r in plan.rules if len(r.conditions) > 1} & set(reasons):
-            reasons[key] = "One word for every pack, each with its own value; the longest hold of them."
+    reasons = first.reasons if len(results) == 1 else first.reasons | _reasons(plan, results, first.reasons)
     return replace(first, plan=plan, reasons=reasons, notes=tuple(notes))
+
+
+def _reasons(plan: CalloutPlan, results: Sequence[Forecast], known: Collection[str]) -> dict[str, Words]:
+    """Why each timer, and each rule of several packs that has a reason already, is as it is."""
+    reasons: dict[str, Words] = {}
+    for clock in plan.timers:
+        profile = plan.profile(clock.profile)
+        of = [r for r in results if profile is None or same_profile(profile, other=profile_of(r.setup.sheet.pack))]
+        shortest = min(of, key=lambda r: r.callouts.timers.timer_s).setup.sheet.pack.name
+        first_of = f"the earliest of {len(of)} packs, {shortest}" if len(of) > 1 else shortest
+        reasons[clock.key] = f"For {first_of}: the guard that needs no telemetry."
+    for key in {r.key for r in plan.rules if len(r.conditions) > 1} & {*known, *reasons}:
+        reasons[key] = "One word for every pack, each with its own value; the longest hold of them."
+    return reasons

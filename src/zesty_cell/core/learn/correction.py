@@ -135,10 +135,32 @@ def learn(sheet: Sheet, observations: Sequence[Observation], /, *, told: Sequenc
     )  # fmt: skip
     if not observations and not told:
         return empty
-    elsewhere = _Elsewhere(setup)
+    theta, normal, residuals, plain, scatter = _settle(observations, told, empty)
+    covariance = np.asarray(np.linalg.inv(normal), dtype=np.float64)
+    known = np.isfinite(residuals)
+    own = np.array([math.hypot(scatter, o.used_sigma) for o in observations])
+    odd = known & (np.abs(np.where(known, residuals, 0.0)) > ODD * own)
+    count = float(np.count_nonzero(known))
+    wide = scatter * _t_over_normal(_FLIGHT_SIGMA_COUNTS + max(count - 1.0, 0.0))
+    return Learned(
+        theta, covariance, packs, patterns, sensors, residuals, plain, sigma0, len(observations), mean_s, wide, odd,
+        setup, told=tuple(told),
+    )  # fmt: skip
+
+
+def _settle(
+    observations: Sequence[Observation], told: Sequence[PackTold], empty: Learned
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], float]:
+    """Rounds of least squares from the priors until nothing moves.
+
+    Returns the parameters (n,) and their information matrix (n, n), each flight's miss (k,), the same before
+    anything was learned, and the scatter of flights [1].
+    """
+    theta, sigma0, elsewhere = empty.theta, empty.prior, _Elsewhere(empty.setup)
     long_tailed = np.zeros(sigma0.size, dtype=bool)
-    long_tailed[[CAPACITY, *range(SHARED, SHARED + 2 * len(packs), 2)]] = True
-    residuals, plain, scatter = unknown, None, FLIGHT_SIGMA
+    long_tailed[[CAPACITY, *range(SHARED, SHARED + 2 * len(empty.packs), 2)]] = True
+    plain: NDArray[np.float64] | None = None
+    residuals, scatter = empty.residuals, FLIGHT_SIGMA
     normal = np.diag(sigma0**-2.0)
     for _ in range(_MOST_ROUNDS):
         rows, misses, residuals = _rows(elsewhere, observations, told, empty, theta, scatter)
@@ -153,17 +175,7 @@ def learn(sheet: Sheet, observations: Sequence[Observation], /, *, told: Sequenc
         before, scatter = scatter, _scatter(residuals, observations)
         if float(np.abs(step).max()) < _STILL and abs(scatter - before) < _STILL:
             break
-    covariance = np.asarray(np.linalg.inv(normal), dtype=np.float64)
-    plain = unknown if plain is None else plain
-    known = np.isfinite(residuals)
-    own = np.array([math.hypot(scatter, o.used_sigma) for o in observations])
-    odd = known & (np.abs(np.where(known, residuals, 0.0)) > ODD * own)
-    count = float(np.count_nonzero(known))
-    wide = scatter * _t_over_normal(_FLIGHT_SIGMA_COUNTS + max(count - 1.0, 0.0))
-    return Learned(
-        theta, covariance, packs, patterns, sensors, residuals, plain, sigma0, len(observations), mean_s, wide, odd,
-        setup, told=tuple(told),
-    )  # fmt: skip
+    return theta, normal, residuals, residuals if plain is None else plain, scatter
 
 
 def _scatter(residuals: NDArray[np.float64], observations: Sequence[Observation]) -> float:

@@ -235,13 +235,7 @@ def read_plan_form(form: Mapping[str, str], base: CalloutPlan) -> ReadPlan:
     for item in STAGES:
         take(item, values, item.path)
     if "receiver.chemistry" in form:
-        chemistry = form["receiver.chemistry"]
-        usual = 4 if chemistry == "nimh" else 2
-        values["receiver"] = {"chemistry": chemistry, "series": usual} if chemistry else None
-        if chemistry and RECEIVER.path in form:
-            take(RECEIVER, values, RECEIVER.path)
-        elif chemistry:  # chosen just now: the page asks for the cells next
-            state.texts[RECEIVER.path] = str(usual)
+        _read_receiver(values, form, take, state.texts)
     for stage in ("lamp_v", "landing_v"):
         if values["stages"][stage] == 0.0:  # as good a way to say off as an empty field
             values["stages"][stage] = None
@@ -262,24 +256,37 @@ def read_plan_form(form: Mapping[str, str], base: CalloutPlan) -> ReadPlan:
         if form["choose"] == "switch":
             _give_switches(values, state.texts)
         take(WRONG_PROFILE, values, WRONG_PROFILE.path)
-    if not state.ok:
-        return ReadPlan(None, state, version)
+    return ReadPlan(_checked(values, base, state) if state.ok else None, state, version)
+
+
+def _checked(values: dict[str, Any], base: CalloutPlan, state: FormState) -> CalloutPlan | None:
+    """The plan of values that could each be read; else what is wrong stands in the form, at its place."""
     try:
         plan = CalloutPlan.model_validate(values)
     except ValidationError as error:
         for problem in error.errors(include_url=False, include_input=False):
             path = _place(problem, base)
             state.errors.setdefault(path, words_of(problem))
-        return ReadPlan(None, state, version)
+        return None
     alike = not_told_apart(plan)
     if alike is None:
-        return ReadPlan(plan, state, version)
+        return plan
     place, words = alike
     head, _, rest = place.partition(".")
     if head == "profiles":  # on the page a profile goes by its key
         place = f"profiles.{plan.profiles[int(rest.partition('.')[0])].key}.switch"
     state.errors.setdefault(place, words)
-    return ReadPlan(None, state, version)
+    return None
+
+
+def _read_receiver(values: dict[str, Any], form: Mapping[str, str], take: Any, texts: dict[str, str]) -> None:
+    chemistry = form["receiver.chemistry"]
+    usual = 4 if chemistry == "nimh" else 2
+    values["receiver"] = {"chemistry": chemistry, "series": usual} if chemistry else None
+    if chemistry and RECEIVER.path in form:
+        take(RECEIVER, values, RECEIVER.path)
+    elif chemistry:  # chosen just now: the page asks for the cells next
+        texts[RECEIVER.path] = str(usual)
 
 
 def _give_switches(values: dict[str, Any], texts: dict[str, str]) -> None:

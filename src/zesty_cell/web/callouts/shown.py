@@ -8,12 +8,14 @@ from fastapi import Request
 from fastapi.responses import Response
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.callouts.dry_run import ODDITIES
 from zesty_cell.core.callouts.plain import plain_form
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.schools import SCHOOLS
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, score_plan
 from zesty_cell.core.callouts.tune import tunable
+from zesty_cell.core.callouts.writer import Written
 from zesty_cell.core.parts.craft import Shown
 from zesty_cell.formats.csv_table import MOST_BYTES
 from zesty_cell.formats.espeak import SPEEDS, VOICES
@@ -94,26 +96,33 @@ def plan_context(
     }
     if plan is None or desk.result is None or desk.written is None:
         return context
-    chosen = choose_run(desk.session, oddity, plan=plan, result=desk.result)
+    return context | _judged(desk, plan, desk.result, desk.written, oddity, as_pack=view.volts == "pack", days=days)
+
+
+def _judged(
+    desk: Desk, plan: CalloutPlan, result: Forecast, written: Written, oddity: str, *, as_pack: bool, days: bool
+) -> dict[str, Any]:
+    """A plan held against its forecast: findings, ladder, and what is heard on a run."""
+    chosen = choose_run(desk.session, oddity, plan=plan, result=result)
     run = chosen.run
     findings = desk.findings(plan)
     school = next((s for s in SCHOOLS if s.school == plan.school), None)
-    return context | {
-        "result": desk.result,
+    return {
+        "result": result,
         "school": school,
         "sensor": sensor_words(desk.sensor, sensor="current"),
-        "written": desk.written,
-        "changed": changed_words(plan=plan, written=desk.written.plan, result=desk.result),
+        "written": written,
+        "changed": changed_words(plan=plan, written=written.plan, result=result),
         "findings": findings,
         "now": plan_now(desk.session, desk.sheet_row, desk.own_advice),
         "to_mend": sum(f.severity != "note" for f in findings),
-        "ladder": ladder(plan, desk.result, as_pack=view.volts == "pack"),
+        "ladder": ladder(plan, result, as_pack=as_pack),
         "chosen": chosen,
         "oddity": chosen.key,
         "run": run,
         "trace": run_trace(run, plan, series=desk.sheet.pack.series),
-        "flights": desk.result.range.landing_s.size,
-        "plain": plain_form(plan=plan, result=desk.result),
+        "flights": result.range.landing_s.size,
+        "plain": plain_form(plan=plan, result=result),
         "spent": dry.spent(run, plan),
         "heard": dry.heard(run, plan),
         "player": dry.player(run, plan, series=desk.series),

@@ -130,35 +130,9 @@ def _voltage_scale(forecast: Forecast, top: float, bottom: float) -> Scale:
     return Scale(lowest - 0.12 * span, float(flight.rest_v[0]) + 0.05 * span, bottom, top)
 
 
-def voltage_picture(forecast: Forecast, *, shape: Shape, as_pack: bool) -> VoltagePicture:
-    """Geometry of the voltage picture.
-
-    Parameters
-    ----------
-    as_pack : bool
-        Label the axis in pack volts instead of volts per cell; the curves are the same.
-    """
-    flight, plan = forecast.flight, forecast.callouts
-    series = forecast.setup.sheet.pack.series
-    top, bottom = 14.0, shape.height - 26.0
-    x, y = _time_scale(flight, shape), _voltage_scale(forecast, top, bottom)
-    some = sparse(flight.time_s.size, 180)
-    xs = x.many(flight.time_s[some])
-    rest_y, cruise_y = y.many(flight.rest_v[some]), y.many(flight.cruise_v[some])
-    keep = cruise_y < bottom + 60.0
-    gap = path(xs, rest_y) + "L" + path(xs[::-1], np.minimum(cruise_y, bottom + 60.0)[::-1])[1:] + "Z"
-    columns = int(x.stop - x.start)
-    low, high = envelope(flight.loaded_v, columns)
-    hair_x = np.linspace(x.start, x.stop, low.size)
-    hairs = path(np.repeat(hair_x, 2), y.many(np.column_stack((high, low)).ravel()))
-    factor = series if as_pack else 1
-    step = nice_step((y.high - y.low) * factor, 7, VOLT_STEPS)
-    decimals = 2 if step < 0.1 else 1
-    volts = [Tick(y(v / factor), f"{v:.{decimals}f}") for v in ticks(y.low * factor, y.high * factor, step)]
-    most = 8 if shape is WIDE else 5
-    time_step = nice_step(flight.end_s, most, MINUTE_STEPS)
-    times = [Tick(x(t), time_label(t)) for t in ticks(0.0, flight.end_s, time_step)]
-    landing_x = x(flight.landing_s)
+def _rungs(forecast: Forecast, x: Scale, y: Scale, *, as_pack: bool) -> list[Rung]:
+    """The voltages that are called: each a line from take-off to where it is spoken."""
+    flight, plan, series = forecast.flight, forecast.callouts, forecast.setup.sheet.pack.series
     rungs = []
     for key, callout, name, above in (
         ("pack_low", plan.pack_low, "pack low", True),
@@ -182,6 +156,38 @@ def voltage_picture(forecast: Forecast, *, shape: Shape, as_pack: bool) -> Volta
                 text_y=line_y - 5.0 if above else line_y + 14.0,
             )
         )
+    return rungs
+
+
+def voltage_picture(forecast: Forecast, *, shape: Shape, as_pack: bool) -> VoltagePicture:
+    """Geometry of the voltage picture.
+
+    Parameters
+    ----------
+    as_pack : bool
+        Label the axis in pack volts instead of volts per cell; the curves are the same.
+    """
+    flight = forecast.flight
+    series = forecast.setup.sheet.pack.series
+    top, bottom = 14.0, shape.height - 26.0
+    x, y = _time_scale(flight, shape), _voltage_scale(forecast, top, bottom)
+    some = sparse(flight.time_s.size, 180)
+    xs = x.many(flight.time_s[some])
+    rest_y, cruise_y = y.many(flight.rest_v[some]), y.many(flight.cruise_v[some])
+    keep = cruise_y < bottom + 60.0
+    gap = path(xs, rest_y) + "L" + path(xs[::-1], np.minimum(cruise_y, bottom + 60.0)[::-1])[1:] + "Z"
+    columns = int(x.stop - x.start)
+    low, high = envelope(flight.loaded_v, columns)
+    hair_x = np.linspace(x.start, x.stop, low.size)
+    hairs = path(np.repeat(hair_x, 2), y.many(np.column_stack((high, low)).ravel()))
+    factor = series if as_pack else 1
+    step = nice_step((y.high - y.low) * factor, 7, VOLT_STEPS)
+    decimals = 2 if step < 0.1 else 1
+    volts = [Tick(y(v / factor), f"{v:.{decimals}f}") for v in ticks(y.low * factor, y.high * factor, step)]
+    most = 8 if shape is WIDE else 5
+    time_step = nice_step(flight.end_s, most, MINUTE_STEPS)
+    times = [Tick(x(t), time_label(t)) for t in ticks(0.0, flight.end_s, time_step)]
+    landing_x = x(flight.landing_s)
     words = _curve_words(forecast, x, y, shape)
     wide_enough = x.stop - landing_x > 62.0
     reserve = Words(
@@ -203,7 +209,7 @@ def voltage_picture(forecast: Forecast, *, shape: Shape, as_pack: bool) -> Volta
         hairs=hairs,
         volts=volts,
         times=times,
-        rungs=rungs,
+        rungs=_rungs(forecast, x, y, as_pack=as_pack),
         landing_x=landing_x,
         words=words,
         reserve=reserve,

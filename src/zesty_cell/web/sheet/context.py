@@ -36,15 +36,10 @@ def sheet_context(
     land_at_v: float | None = None,
 ) -> dict[str, Any]:
     """Everything the sheet page needs, from the stored sheet or from what is being typed."""
-    view = preferences_of(request)
-    face = Face(view)
+    face = Face(view := preferences_of(request))
     stored = first = store.as_sheet(row)
     if read is None:
-        tried = tuple(key for key in CHANGES if key in stored.trying or key == also_try)
-        first = stored.model_copy(update={"trying": tried})
-        if land_at_v is not None:
-            landing = stored.landing.model_copy(update={"loaded_v": land_at_v})
-            first = first.model_copy(update={"landing": landing})
+        first = _tried_out(stored, also_try, land_at_v)
         texts = sheet_form.first_texts(
             first, craft_id=row.craft_id, pack_id=row.pack_id, version=row.version, units=view.units
         )
@@ -72,10 +67,8 @@ def sheet_context(
             state.errors[error.field] = str(error)
             sheet = None
     looked_at = sheet or stored
-    shown = as_flown(looked_at)
-    return {
+    return _facts(as_flown(looked_at), face) | {
         "row": row,
-        "sheet": shown,
         "trying": _tried(looked_at),
         "stale": sheet is None,
         "changed": sheet is not None and sheet != stored if read is None else sheet != stored,
@@ -91,13 +84,29 @@ def sheet_context(
         "patterns": PATTERNS,
         "own_pattern": sheet_form.pattern_key(stored.flying) == sheet_form.OWN_PATTERN,
         "form": sheet_form,
-        "picture": sheet_view.picture_of(shown),
-        "pack_kind": sheet_view.pack_kind(shown),
-        "craft_facts": sheet_view.craft_facts(shown, face),
-        "pack_facts": sheet_view.pack_facts(shown),
-        "pack_mass": face.mass(pack_figures(shown.pack).mass_kg),
-        "strip": sheet_view.pattern_strip(shown.flying),
-        "pattern_summary": sheet_view.pattern_summary(shown.flying),
+    }
+
+
+def _tried_out(stored: Sheet, also_try: str, land_at_v: float | None) -> Sheet:
+    """The stored sheet with a change, or a landing voltage, that is only tried."""
+    tried = tuple(key for key in CHANGES if key in stored.trying or key == also_try)
+    first = stored.model_copy(update={"trying": tried})
+    if land_at_v is None:
+        return first
+    return first.model_copy(update={"landing": stored.landing.model_copy(update={"loaded_v": land_at_v})})
+
+
+def _facts(sheet: Sheet, face: Face) -> dict[str, Any]:
+    """The margins of the sheet: craft, pack and pattern as they are flown."""
+    return {
+        "sheet": sheet,
+        "picture": sheet_view.picture_of(sheet),
+        "pack_kind": sheet_view.pack_kind(sheet),
+        "craft_facts": sheet_view.craft_facts(sheet, face),
+        "pack_facts": sheet_view.pack_facts(sheet),
+        "pack_mass": face.mass(pack_figures(sheet.pack).mass_kg),
+        "strip": sheet_view.pattern_strip(sheet.flying),
+        "pattern_summary": sheet_view.pattern_summary(sheet.flying),
     }
 
 

@@ -1,0 +1,38 @@
+"""No file over 400 lines and no function over 60: what grows past that is two things. A march in time is one loop."""
+
+from __future__ import annotations
+
+import ast
+from pathlib import Path
+
+import pytest
+
+import zesty_cell
+
+SOURCE = Path(zesty_cell.__file__).parent
+MOST_LINES, MOST_LINES_OF_A_FUNCTION = 400, 60
+#: Loops over time, whose states would have to be handed from part to part.
+MARCHES = {
+    "core/flight/kernel.py",
+    "core/flight/watch.py",
+    "core/flight/watch_kernel.py",
+    "standins/otherworld.py",
+}
+FILES = sorted(p.relative_to(SOURCE).as_posix() for p in SOURCE.rglob("*.py"))
+
+
+def _too_long(name):
+    text = (SOURCE / name).read_text()
+    defined = [n for n in ast.walk(ast.parse(text)) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef)]
+    lengths = {n.name: n.end_lineno - n.lineno + 1 for n in defined}
+    found = {name: lines for name, lines in lengths.items() if lines > MOST_LINES_OF_A_FUNCTION}
+    return found | ({name: text.count("\n")} if text.count("\n") > MOST_LINES else {})
+
+
+@pytest.mark.parametrize("name", [f for f in FILES if f not in MARCHES])
+def test_a_file_and_its_functions_can_be_read_at_a_sitting(name):
+    assert _too_long(name) == {}
+
+
+def test_only_what_needs_it_is_let_off():
+    assert [name for name in sorted(MARCHES) if not _too_long(name)] == []
