@@ -1,4 +1,4 @@
-"""No file over 400 lines and no function over 60: what grows past that is two things. A march in time is one loop."""
+"""No file over 400 lines and no function over 60: past that it is two things.  A march in time is one loop."""
 
 from __future__ import annotations
 
