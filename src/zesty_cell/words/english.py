@@ -273,7 +273,7 @@ _CHAIN = {
     "link.propeller.rotor": "Propellers: thrust over weight",
     "link.propeller.wing": "Propeller: power over level flight",
     "lasts.minute": "in the hardest minute",
-    "lasts.burst": "at full throttle",
+    "lasts.burst": "full throttle, held on the ground",
     "lasts.take_off": "at take-off",
     "lasts.landing": "at landing",
 }
