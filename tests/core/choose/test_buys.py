@@ -14,6 +14,7 @@ from zesty_cell.core.choose.buys import what_buys_minutes
 from zesty_cell.core.choose.chain import parts_chain
 from zesty_cell.core.choose.knee import knee, scaled_pack
 from zesty_cell.core.choose.power import STYLES, another_cell, doubled, first_cell_count, more_power
+from zesty_cell.core.choose.search import SearchLimits, search
 from zesty_cell.core.choose.travel import out_and_back, turn_back_s
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.one import fly
@@ -278,6 +279,25 @@ def test_the_chain_runs_from_pack_to_propeller():
     assert by_key["motors"].load == pytest.approx(forecast(sheet()).brief.full_fresh_a)
     assert by_key["voltage"].limit is None
     assert by_key["voltage"].status == "ok"
+
+
+def test_every_page_judges_a_motor_by_full_throttle_held_on_the_ground():
+    full = {**heron().full_throttle.model_dump(), "where": "bench"}
+    free = heron(full_throttle=full)
+    held_a = {x.key: x for x in chain_of(sheet(craft=free)).links}["motors"].load
+    flying_a = forecast(sheet(craft=free)).brief.full_fresh_a
+    assert held_a > 1.1 * flying_a
+    # A limit between the two: inside it in flight, beyond it at every take-off.
+    between = sheet(
+        craft=heron(full_throttle=full, limits={"motor_count": 1, "motor_a": 0.5 * (held_a + flying_a)})
+    )
+    [check] = [c for c in forecast(between).checks if c.key == "motor_limit"]
+    assert check.status in ("look", "stop")
+    now = more_power(between)[0]
+    assert now.motor_share == pytest.approx(held_a / between.craft.limits.all_motors_a())
+    assert not now.fits()
+    found = search(between, packs=[between.pack], limits=SearchLimits())
+    assert "motor" in {e.key for e in found.excluded}
 
 
 @pytest.mark.parametrize(

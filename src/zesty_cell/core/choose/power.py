@@ -16,6 +16,7 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Fact, Words, fact
 from zesty_cell.core.flight.setup import Setup, set_up
 from zesty_cell.core.flight.summary import Brief, BriefBatch
+from zesty_cell.core.parts.craft_load import standing_current_a
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import pack_figures
 
@@ -86,6 +87,11 @@ def _changed(sheet: Sheet, key: Literal["more_capacity", "lower_resistance"]) ->
     return None if other is None else other.pack
 
 
+def _worst_a(setup: Setup, brief: Brief) -> float:
+    """Full throttle of the fresh pack held on the ground, where parts are loaded most [A]: as the checks judge."""
+    return standing_current_a(load=setup.load, flying_a=brief.full_fresh_a, pack_ohm=setup.figures.resistance_ohm)
+
+
 def more_power(sheet: Sheet) -> tuple[PowerOption, ...]:
     """The sheet as it is and four ways to more power, flown [A, s, kg].
 
@@ -131,8 +137,8 @@ def more_power(sheet: Sheet) -> tuple[PowerOption, ...]:
             title=title,
             setup=setup,
             brief=brief,
-            motor_share=share(brief.full_fresh_a, limits.all_motors_a()),
-            esc_share=share(brief.full_fresh_a, limits.all_escs_burst_a()),
+            motor_share=share(_worst_a(setup, brief), limits.all_motors_a()),
+            esc_share=share(_worst_a(setup, brief), limits.all_escs_burst_a()),
             over_voltage=limits.maximum_v is not None and setup.figures.full_v > limits.maximum_v,
         )
         for (key, title, setup), brief in zip(made, briefs, strict=True)
@@ -258,9 +264,9 @@ def first_cell_count(sheet: Sheet, *, style: StyleKey) -> CellCount:
         if brief.to_spare >= need:
             key = "cells.fewest.rotor" if rotor else "cells.fewest.wing"
             draws = (
-                fact("cells.draws.of", full_a=brief.full_fresh_a, limit_a=limit_a)
+                fact("cells.draws.of", full_a=_worst_a(setup, brief), limit_a=limit_a)
                 if limit_a
-                else fact("cells.draws", full_a=brief.full_fresh_a)
+                else fact("cells.draws", full_a=_worst_a(setup, brief))
             )
             why = fact(key, to_spare=brief.to_spare, times=times, need=need, draws=draws)
             return CellCount(wanted, series, brief.to_spare, why)
@@ -280,6 +286,6 @@ def _broken_limit(setup: Setup, brief: Brief) -> Fact | None:
         (limits.all_motors_a(), "cells.over_motors"),
         (limits.all_escs_burst_a(), "cells.over_escs"),
     ):
-        if limit_a is not None and brief.full_fresh_a > limit_a:
-            return fact(key, full_a=brief.full_fresh_a, limit_a=limit_a)
+        if limit_a is not None and _worst_a(setup, brief) > limit_a:
+            return fact(key, full_a=_worst_a(setup, brief), limit_a=limit_a)
     return None

@@ -18,6 +18,7 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.many import flight_pool
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.flight.summary import Brief, BriefBatch
+from zesty_cell.core.parts.craft_load import standing_current_a
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import PackFigures
 
@@ -191,6 +192,12 @@ def _held_against(
 ) -> list[tuple[LimitKey, float, bool, NDArray[np.float64]]]:
     """Each limit that is on: its key, its value, whether it is a ceiling, and what the packs have."""
     parts = sheet.craft.limits if limits.within_parts else None
+    load = set_up(sheet).load
+
+    def worst_a(_: Pack, figures: PackFigures, brief: Brief) -> float:
+        # Held on the ground parts are loaded most: as the sheet's checks judge them.
+        return standing_current_a(load=load, flying_a=brief.full_fresh_a, pack_ohm=figures.resistance_ohm)
+
     rows: list[tuple[LimitKey, float | None, bool, Callable[[Pack, PackFigures, Brief], float]]] = [
         ("holds", 1.0, False, lambda p, f, b: float(b.holds)),
         ("all_up", limits.most_all_up_kg, True, lambda p, f, b: b.all_up_mass_kg),
@@ -199,8 +206,8 @@ def _held_against(
         ("width", limits.most_width_m, True, lambda p, f, b: f.size.width_m),
         ("height", limits.most_height_m, True, lambda p, f, b: f.size.height_m),
         ("voltage", parts.maximum_v if parts else None, True, lambda p, f, b: f.full_v),
-        ("motor", parts.all_motors_a() if parts else None, True, lambda p, f, b: b.full_fresh_a),
-        ("esc", parts.all_escs_burst_a() if parts else None, True, lambda p, f, b: b.full_fresh_a),
+        ("motor", parts.all_motors_a() if parts else None, True, worst_a),
+        ("esc", parts.all_escs_burst_a() if parts else None, True, worst_a),
         (
             "cutoff",
             sheet.craft.limits.esc_cutoff_v_per_cell if limits.over_cutoff else None,
