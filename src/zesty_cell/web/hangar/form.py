@@ -212,18 +212,19 @@ QUALITIES = (
     ("micro", "a tiny or tired pack"),
     ("tabless", "of tabless power cells"),
 )
+CHEMISTRY = Field(
+    "chemistry",
+    "Chemistry",
+    kind="choice",
+    required=True,
+    options=tuple((c.key, c.name) for c in CHEMISTRIES.values()),
+)
 CELL_SECTIONS = (
     Section(
         "The cell",
         (
             Field("name", "Name", kind="text", required=True),
-            Field(
-                "chemistry",
-                "Chemistry",
-                kind="choice",
-                required=True,
-                options=tuple((c.key, c.name) for c in CHEMISTRIES.values()),
-            ),
+            CHEMISTRY,
             Field("size.form", "Form", kind="choice", required=True, options=_pairs("round", "pouch")),
             Field("size.length_m", "Length", MILLIMETRE, required=True),
             Field("size.width_m", "Diameter, or width of a pouch", MILLIMETRE, required=True),

@@ -9,10 +9,9 @@ from pydantic import BaseModel
 
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.parts.cell import CellModel
-from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.connectors import CONNECTORS
 from zesty_cell.core.parts.pack import Pack, said_by_cells
-from zesty_cell.web.hangar.form import KNOWN, QUALITIES, Section, check_tiers
+from zesty_cell.web.hangar.form import CHEMISTRY, KNOWN, QUALITIES, Section, check_tiers
 from zesty_cell.web.http import FormState, whole_number
 from zesty_cell.web.http.forms import Field, build, read_fields, texts_of
 from zesty_cell.words.units import (
@@ -37,13 +36,7 @@ PACK_SECTIONS = (
         "The pack",
         (
             Field("name", "Name", kind="text", required=True),
-            Field(
-                "chemistry",
-                "Chemistry",
-                kind="choice",
-                required=True,
-                options=tuple((c.key, c.name) for c in CHEMISTRIES.values()),
-            ),
+            CHEMISTRY,
             Field("series", "Cells in series (S)", COUNT, required=True),
             Field("parallel", "In parallel (P)", COUNT, hint="1"),
             Field("capacity_ah", "Capacity, whole pack", CAPACITY, required=True),
