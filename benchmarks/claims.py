@@ -33,7 +33,7 @@ _CRAFTS = (
     ("Swift", ("Satsuma 1",), ("freestyle", "cruise")),
     ("Plover", ("Bergamot",), ("long_range", "cruise")),
 )
-_SHEETS, _LOGGED, _FLOWN = 30, 6, 40
+_SHEETS, _LOGGED, _FLOWN = 120, 6, 40
 
 
 @dataclass(frozen=True)

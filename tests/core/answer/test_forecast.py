@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from tests.sheets import checked, heron, pomelo, satsuma, sheet
+from zesty_cell.core.answer.calls import Trial
 from zesty_cell.core.answer.forecast import (
     GUARD_SHARE,
     SAMPLES,
@@ -16,6 +17,7 @@ from zesty_cell.core.answer.forecast import (
     resistance_by_cold_sigma,
     sampled_factors,
 )
+from zesty_cell.core.answer.lead import _best_hold
 from zesty_cell.core.answer.thresholds import HOLDS_S, longest_burst_s, voltage_step_v
 from zesty_cell.core.asked.flying import PATTERNS
 from zesty_cell.core.asked.landing import LandingRule
@@ -173,6 +175,23 @@ def test_a_pack_that_was_not_weighed_widens_the_range():
     spread = [f.range.high_s - f.range.low_s for f in (weighed, guessed)]
     assert spread[1] > 1.05 * spread[0]
     assert guessed.flight.landing_s == weighed.flight.landing_s
+
+
+@pytest.mark.parametrize(
+    ("false_flights", "hold"),
+    [
+        ((9, 9, 3, 1, 1, 1), 4),  # the best that has room, and half a second more, as good
+        ((9, 9, 3, 1, 0, 2), 4),
+        ((9, 9, 9, 9, 9, 1), None),  # passes alone, at the longest
+        ((9, 9, 9, 2, 9, 9), None),
+        ((1, 9, 9, 9, 9, 9), 0),  # nothing shorter than the shortest
+        ((9, 4, 4, 4, 9, 9), 3),
+        ((9, 5, 5, 5, 9, 9), None),
+    ],
+)
+def test_a_hold_is_taken_that_has_room_before_it(false_flights, hold):
+    trials = [Trial(false, 0, 200, ()) for false in false_flights]
+    assert _best_hold(trials) == hold
 
 
 def test_a_one_cell_threshold_is_set_in_hundredths():

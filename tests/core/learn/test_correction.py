@@ -6,10 +6,16 @@ import math
 
 import numpy as np
 import pytest
+from pydantic import ValidationError
 
 from tests.sheets import pomelo, sheet
-from zesty_cell.core.answer.forecast import INTENSITY_SIGMA
+from zesty_cell.core.answer.forecast import INTENSITY_SIGMA, sampled_factors
 from zesty_cell.core.asked.flying import PATTERNS
+from zesty_cell.core.asked.sheet import corrected
+from zesty_cell.core.flight import kernel
+from zesty_cell.core.flight.one import fly
+from zesty_cell.core.flight.parameters import expected_parameters, kernel_parameters
+from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.learn.correction import FLIGHT_SIGMA, learn
 from zesty_cell.core.learn.flights import LoggedFlight, used_of
 from zesty_cell.core.learn.log_told import Slow
@@ -224,20 +230,87 @@ def test_fits_in_another_cold_weigh_less_by_what_is_not_known_of_the_cold():
     assert believed(-10.0) == pytest.approx(expected, abs=5e-4)
 
 
-def test_the_slow_part_is_the_individuals_own_read_where_the_flights_say_its_capacity_lies():
-    holds_ah = learn(SHEET, []).setup.figures.capacity_ah
-    told = [
-        PackTold("one", slow=Slow(log_factor=0.3, capacity_ah=0.97 * holds_ah, per_capacity=5.0)),
-        PackTold("two", slow=Slow(log_factor=-0.2, capacity_ah=holds_ah, per_capacity=5.0)),
-    ]
+def slow(sheet=SHEET, *, factor=2.0, per_resistance=0.0, per_ah=0.0, used=0.5, fuller=0.0):
+    """What a log's end shows: in a pack that holds 1 and 1.2 times what the sheet says, ``fuller`` more in it."""
+    figures = learn(sheet, []).setup.figures
+    return Slow(
+        resistance_ohm=figures.cell_resistance_ohm,
+        capacity_ah=(figures.capacity_ah, 1.2 * figures.capacity_ah),
+        factor=(factor, factor + fuller),
+        per_resistance=(per_resistance, per_resistance),
+        used_ah=used * figures.capacity_ah,
+        per_ah=(per_ah, per_ah),
+    )
+
+
+def test_the_slow_part_is_the_individuals_own_towards_the_chemistrys():
+    told = [PackTold("one", slow=slow(factor=2.0)), PackTold("two", slow=slow(factor=0.5))]
     learned = learn(SHEET, [], told=told)
-    # Nothing moved the capacity: 0.3 + 5·ln(1/0.97), towards 0 by a prior of 0.4 against the log's 0.2.
-    assert math.log(learned.taught("one").slow) == pytest.approx((0.3 - 5 * math.log(0.97)) / 1.25, rel=1e-4)
-    assert math.log(learned.taught("two").slow) == pytest.approx(-0.2 / 1.25, rel=1e-4)
-    both = (0.3 - 5 * math.log(0.97) - 0.2) / 2.25
-    assert math.log(learned.taught("another").slow) == pytest.approx(both, rel=1e-4)
-    far = PackTold("one", slow=Slow(log_factor=4.0, capacity_ah=holds_ah, per_capacity=0.0))
-    assert math.log(learn(SHEET, [], told=[far]).taught("one").slow) == pytest.approx(1.2)
+    # A prior of 0.8 about 1 against the 0.2 of a log: 1/16 of one more that shows 1.
+    assert learned.taught("one").slow == pytest.approx((2.0 + 1 / 16) / (1 + 1 / 16), rel=1e-6)
+    assert learned.taught("two").slow == pytest.approx((0.5 + 1 / 16) / (1 + 1 / 16), rel=1e-6)
+    assert learned.taught("another").slow == pytest.approx((2.5 + 1 / 16) / (2 + 1 / 16), rel=1e-6)
+    assert learned.slow_of_type() == learned.taught("another").slow
+    assert learned.taught("one").slow_sigma == 0.2
+    assert learn(SHEET, [], told=[PackTold("one", slow=slow(factor=40.0))]).taught("one").slow == 3.3
+    assert learn(SHEET, [], told=[PackTold("one", resistance=0.1)]).taught("one").slow_sigma == 0.0
+
+
+def test_the_slow_part_is_read_where_capacity_resistance_and_landing_are_believed_to_lie():
+    holds_ah = learn(SHEET, []).setup.figures.capacity_ah
+    ohm = learn(SHEET, []).setup.figures.cell_resistance_ohm
+    seen = slow(factor=2.0, fuller=0.6, per_resistance=-5.0, per_ah=0.25)
+    at = dict(capacity_ah=holds_ah, resistance_ohm=ohm, used_ah=0.5 * holds_ah)
+    assert seen.at(**at)[0] == pytest.approx(2.0)
+    # Halfway between the capacities looked at; as at the nearest beyond them.
+    assert seen.at(**at | {"capacity_ah": 1.1 * holds_ah})[0] == pytest.approx(2.3)
+    assert seen.at(**at | {"capacity_ah": 2.0 * holds_ah})[0] == pytest.approx(2.6)
+    # 0.6 over 0.2 of the capacity is 3.0 · 1.1 for its logarithm at 1.1.
+    assert seen.at(**at | {"capacity_ah": 1.1 * holds_ah})[1] == pytest.approx(3.3, rel=1e-3)
+    assert seen.at(**at | {"resistance_ohm": 0.9 * ohm})[0] == pytest.approx(2.0 - 5.0 * math.log(0.9))
+    assert seen.at(**at)[2] == -5.0
+    # Where it was going is followed to the landing, by half of what was used at most, and not back.
+    assert seen.at(**at | {"used_ah": 0.6 * holds_ah})[0] == pytest.approx(2.0 + 0.25 * 0.1 * holds_ah)
+    assert seen.at(**at | {"used_ah": 9.0 * holds_ah})[0] == pytest.approx(2.0 + 0.25 * 0.25 * holds_ah)
+    assert seen.at(**at | {"used_ah": 0.1 * holds_ah})[0] == seen.at(**at | {"used_ah": math.inf})[0] == 2.0
+    for broken in ({"factor": (2.0,)}, {"capacity_ah": (), "factor": (), "per_resistance": (), "per_ah": ()}):
+        with pytest.raises(ValidationError, match="One value of each"):
+            Slow.model_validate(seen.model_dump() | broken)
+
+
+def test_what_logs_tell_of_the_slow_part_is_flown_with_when_flights_are_learned_from():
+    # The same charge in the same time at a lower voltage is less power.
+    flights = [Observation(pack="one", duration_s=700.0, used_ah=2.4, left=0.42, left_sigma=0.02) for _ in range(4)]
+    plain = learn(SHEET, flights, told=[PackTold("one", capacity=0.0, capacity_sigma=0.02)])
+    sagging = learn(
+        SHEET, flights, told=[PackTold("one", capacity=0.0, capacity_sigma=0.02, slow=slow(factor=3.0))]
+    )
+    less = sagging.taught("one").power / plain.taught("one").power
+    assert 0.96 < less < 0.995
+    # And then the forecast uses as much charge as the flights did.
+    for learned in (plain, sagging):
+        flight = fly(set_up(corrected(SHEET, learned.taught("one"))))
+        assert flight.used_at(700.0) == pytest.approx(learned.used("one", 700.0)[0], rel=2e-3)
+        assert flight.used_at(700.0) == pytest.approx(2.4, rel=0.03)
+
+
+def test_sampled_packs_keep_the_end_that_logs_show():
+    learned = learn(SHEET, [], told=[PackTold("one", slow=slow(factor=2.0, fuller=0.6, per_resistance=-5.0))])
+    setup = set_up(corrected(SHEET, learned.taught("one")))
+    taught, drawn = learned.taught("one"), sampled_factors(setup)
+    expected = taught.slow + taught.slow_per_capacity * np.log(drawn.capacity)
+    expected += taught.slow_per_resistance * np.log(drawn.resistance)
+    apart = drawn.slow * taught.slow - expected
+    inside = (drawn.slow > 0.11) & (drawn.slow < 3.9)
+    assert inside.mean() > 0.9
+    assert float(np.std(apart[inside])) == pytest.approx(0.2, rel=0.15)
+    assert drawn.slow.min() >= 0.1
+    assert drawn.slow.max() <= 4.0
+    assert sampled_factors(set_up(SHEET)).slow is None
+    rows = kernel_parameters(setup=setup, factors=drawn)
+    ratio = rows[:, kernel.DIFFUSION_RATIO] / expected_parameters(setup)[kernel.DIFFUSION_RATIO]
+    assert ratio == pytest.approx(drawn.slow)
+    assert drawn.part(slice(3, 5)).slow == pytest.approx(drawn.slow[3:5])
 
 
 def test_what_a_sensor_showed_is_out_with_all_that_it_showed_and_a_charge_put_back_is_not():

@@ -178,7 +178,34 @@ def sampled_factors(setup: Setup) -> Factors:
         intensity=known[:, taught.INTENSITY],
         air_c=AIR_SIGMA_C * draws[:, 5],
         gusts=_gusts(),
+        slow=_slow(setup, known[:, taught.CAPACITY], known[:, taught.RESISTANCE]),
     )
+
+
+#: No sampled pack polarises slowly less than this share of what is expected, or more than so many times it [1].
+_LEAST_SLOW, _MOST_SLOW = 0.1, 4.0
+
+
+@cache
+def _slow_draws() -> NDArray[np.float64]:
+    """Standard normal, shape (SAMPLES,), seeded."""
+    return np.random.Generator(np.random.PCG64(_SEED + 2)).standard_normal(SAMPLES)
+
+
+def _slow(
+    setup: Setup, capacity: NDArray[np.float64], resistance: NDArray[np.float64]
+) -> NDArray[np.float64] | None:
+    """Slow polarisation of the sampled packs over what is expected [1]; None where no log told it.
+
+    Logs tell the voltage at a flight's end: a pack that holds more, or resists less, than is believed has so much
+    more of it that the end stays where it was seen.
+    """
+    learned = setup.sheet.taught
+    if learned is None or learned.slow_sigma == 0.0 or not learned.knows(setup.sheet.pack):
+        return None
+    slow = learned.slow + learned.slow_sigma * _slow_draws()
+    slow += learned.slow_per_capacity * np.log(capacity) + learned.slow_per_resistance * np.log(resistance)
+    return np.clip(slow / learned.slow, _LEAST_SLOW, _MOST_SLOW)
 
 
 def power_by_weight_sigma(setup: Setup, /) -> float:

@@ -315,11 +315,16 @@ class LeadChoice:
 
 
 def _best_hold(trials: Sequence[Trial]) -> int | None:
-    """The shortest hold that passes with the fewest false flights, and half a second more where that is as good."""
+    """The hold that passes with the fewest false flights, and half a second more where that is as good.
+
+    One that passes alone, where half a second less does not, has no room: real bursts outlast those of a pattern,
+    and cells recover from them otherwise than ours.
+    """
     passing = [h for h, trial in enumerate(trials) if trial.passes]
-    if not passing:
+    roomy = [h for h in passing if h == 0 or h - 1 in passing]
+    if not roomy:
         return None
-    best = min(passing, key=lambda h: (trials[h].false_flights, h))
+    best = min(roomy, key=lambda h: (trials[h].false_flights, h))
     longer = best + 1
     as_good = longer in passing and trials[longer].false_flights <= trials[best].false_flights
     return longer if as_good else best

@@ -54,8 +54,11 @@ class Taught(Entity):
         Of the packs flown: capacity and resistance hold for these alone.
     resistance_c : float
         Temperature at which the resistance is known so [°C]: that of the logs that told it, else of estimates.
-    slow : float
-        Slow polarisation over the chemistry's, as logs tell it [1].
+    slow, slow_sigma : float
+        Slow polarisation over the chemistry's, as logs tell it, and how far that may be out, one sigma [1].
+    slow_per_capacity, slow_per_resistance : float
+        How it goes with their logarithms [1]: what logs tell is the voltage at a flight's end, which a fuller pack
+        or one that resists less shows with more of it.
     logs : int
         Telemetry logs that told the resistance.
     """
@@ -71,6 +74,9 @@ class Taught(Entity):
     pattern: Name
     resistance_c: Annotated[float, Field(ge=-40, le=90)] = 25.0
     slow: Factor = 1.0
+    slow_sigma: Annotated[float, Field(ge=0, le=20)] = 0.0
+    slow_per_capacity: Annotated[float, Field(ge=-1000, le=1000)] = 0.0
+    slow_per_resistance: Annotated[float, Field(ge=-1000, le=1000)] = 0.0
     logs: Annotated[int, Field(ge=0)] = 0
 
     def knows(self, pack: Pack, /) -> bool:

@@ -148,6 +148,8 @@ def kernel_parameters(*, setup: Setup, factors: Factors, beyond_landing: float =
     # The reserve is a share of what is in that flight's pack, not of what was expected of it.
     out[:, kernel.LAND_USED_AH] *= factors.capacity
     out[:, kernel.R0_OHM] *= factors.resistance
+    if factors.slow is not None:
+        out[:, kernel.DIFFUSION_RATIO] *= factors.slow
     out[:, kernel.FULL_THROTTLE_A_V2] *= factors.full_throttle
     share = setup.flying.steady_activity().share
     # Where steady flight is itself lively, it is what that flight flies: as in the load program.

@@ -82,7 +82,7 @@ class Factors:
 
     ``power``, ``capacity``, ``resistance``, ``full_throttle`` and ``intensity`` multiply;
     ``air_c`` adds [°C].  ``gusts``, shape (k, g), multiply steady demand, one each ``kernel.GUST_S``, and the
-    length of what is flown; none by default.
+    length of what is flown; none by default.  ``slow`` multiplies the slow polarisation; none by default.
     """
 
     power: NDArray[np.float64]
@@ -92,6 +92,7 @@ class Factors:
     intensity: NDArray[np.float64]
     air_c: NDArray[np.float64]
     gusts: NDArray[np.float64] | None = None
+    slow: NDArray[np.float64] | None = None
 
     def __len__(self) -> int:
         return int(self.power.size)
@@ -112,6 +113,7 @@ class Factors:
             intensity=self.intensity[rows],
             air_c=self.air_c[rows],
             gusts=None if self.gusts is None else self.gusts[rows],
+            slow=None if self.slow is None else self.slow[rows],
         )
 
     def gust_rows(self) -> NDArray[np.float64]:

@@ -14,6 +14,7 @@ from __future__ import annotations
 import math
 from collections import Counter
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -136,6 +137,10 @@ def learn(sheet: Sheet, observations: Sequence[Observation], /, *, told: Sequenc
     if not observations and not told:
         return empty
     theta, normal, residuals, plain, scatter = _settle(observations, told, empty)
+    if any(t.slow is not None for t in told):
+        # What logs tell of the voltage under load is also more current for the same power: once more with it.
+        setup = setup._replace(slow=replace(empty, theta=theta).slow_of_type())
+        theta, normal, residuals, _, scatter = _settle(observations, told, replace(empty, theta=theta, setup=setup))
     covariance = np.asarray(np.linalg.inv(normal), dtype=np.float64)
     known = np.isfinite(residuals)
     own = np.array([math.hypot(scatter, o.used_sigma) for o in observations])

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,9 +32,9 @@ _STEP = 1e-3
 SHARED = 4
 FACTORS = ("power", "intensity", "capacity", "resistance")
 #: How chemistries' slow polarisation differs from cell to cell, and how surely one log tells it, one sigma [1].
-SLOW_SIGMA, SLOW_BY_LOG = 0.4, 0.2
-#: No cell's is further from its chemistry's, as a logarithm [1].
-MOST_SLOW = 1.2
+SLOW_SIGMA, SLOW_BY_LOG = 0.8, 0.2
+#: No cell's is further from its chemistry's, times or parts of it [1].
+MOST_SLOW = 3.3
 
 
 def known_at_c(told: Sequence[PackTold]) -> float:
@@ -42,22 +43,35 @@ def known_at_c(told: Sequence[PackTold]) -> float:
     return sum(c * w for c, w in seen) / sum(w for _, w in seen) if seen else 25.0
 
 
-def _slow(told: Sequence[PackTold], pack: str, capacity_ah: float) -> float:
-    """Slow polarisation of an individual over its chemistry's by what logs told of it, else of its type [1].
+class _SlowTold(NamedTuple):
+    """Slow polarisation of an individual over its chemistry's [1], as :class:`Taught` keeps it."""
+
+    slow: float = 1.0
+    slow_sigma: float = 0.0
+    slow_per_capacity: float = 0.0
+    slow_per_resistance: float = 0.0
+
+
+def _slow(
+    told: Sequence[PackTold], pack: str, *, capacity_ah: float, resistance_ohm: float, used_ah: float
+) -> _SlowTold:
+    """What logs told of the slow polarisation of an individual, else of its type.
 
     Parameters
     ----------
-    capacity_ah : float
-        That the pack is believed to hold [Ah]: the ends of logs are read with it.
+    capacity_ah, resistance_ohm, used_ah : float
+        What the pack is believed to hold, a cell to resist, and a flight to use [Ah, Ω, Ah]: the ends of logs are
+        read there.
     """
-    seen = [t for t in told if t.slow is not None and t.pack == pack] or [t for t in told if t.slow is not None]
-    logs = [
-        t.slow.log_factor + t.slow.per_capacity * math.log(capacity_ah / t.slow.capacity_ah)
-        for t in seen
-        if t.slow is not None
-    ]
-    mean = sum(logs) / (len(logs) + (SLOW_BY_LOG / SLOW_SIGMA) ** 2)
-    return math.exp(min(max(mean, -MOST_SLOW), MOST_SLOW))
+    seen = [t.slow for t in told if t.slow is not None and t.pack == pack] or [t.slow for t in told if t.slow]
+    if not seen:
+        return _SlowTold()
+    read = np.array([of.at(capacity_ah=capacity_ah, resistance_ohm=resistance_ohm, used_ah=used_ah) for of in seen])
+    prior = (SLOW_BY_LOG / SLOW_SIGMA) ** 2
+    mean = (float(read[:, 0].sum()) + prior) / (len(seen) + prior)
+    slow = min(max(mean, 1.0 / MOST_SLOW), MOST_SLOW)
+    # A log's end is out as its model is: many logs tell it no more surely than one.
+    return _SlowTold(slow, SLOW_BY_LOG, float(read[:, 1].mean()), float(read[:, 2].mean()))
 
 
 def predicted(
@@ -193,6 +207,21 @@ class Learned:
             spread += (slopes[0, 2] * INDIVIDUAL_CAPACITY) ** 2 + (slopes[0, 3] * INDIVIDUAL_RESISTANCE) ** 2
         return float(used_ah[0]), math.sqrt(spread + self.scatter**2)
 
+    def _slow(self, pack: str, *, capacity: float, resistance: float) -> _SlowTold:
+        """What logs told of the slow polarisation at the landing of a pack with such factors [1]."""
+        return _slow(
+            self.told,
+            pack,
+            capacity_ah=self.setup.figures.capacity_ah * capacity,
+            resistance_ohm=self.setup.figures.cell_resistance_ohm * resistance,
+            used_ah=self.setup.landing_used_ah * capacity,
+        )
+
+    def slow_of_type(self) -> float:
+        """Slow polarisation of its type over the chemistry's, as logs told it [1]."""
+        _, _, capacity, resistance = (float(f) for f in np.exp(self.theta[:SHARED]))
+        return self._slow("", capacity=capacity, resistance=resistance).slow
+
     def taught(self, pack: str, /) -> Taught:
         """What a sheet flies with: factors of the craft and of one individual, with their covariance and the
         flights' own variation; a pack that was never flown starts from its type.
@@ -225,6 +254,6 @@ class Learned:
             kind=PackKind.of(self.setup.sheet.pack),
             pattern=self.setup.sheet.flying.name,
             resistance_c=known_at_c(self.told),
-            slow=_slow(self.told, pack, self.setup.figures.capacity_ah * capacity),
+            **self._slow(pack, capacity=capacity, resistance=resistance)._asdict(),
             logs=sum(t.resistance is not None for t in self.told),
         )

@@ -47,9 +47,13 @@ _MISFIT_V = 0.012
 _LEAST_SPAN = 0.35
 _LEAST_S, _LEAST_SWING = 60.0, 0.15
 #: The slow part of the voltage is told by flights of this length on [s], within so much of its logarithm [1].
-_LEAST_SLOW_S, _MOST_SLOW = 120.0, 1.5
-#: It is looked at again in a pack that holds so much more, as a logarithm [1].
-_FULLER = 0.05
+_LEAST_SLOW_S, _LEAST_SLOW, _MOST_SLOW = 120.0, 0.05, 20.0
+#: It is looked at in packs that hold so much more than the fit says, as a logarithm [1].
+_FULLER = (-0.05, 0.05, 0.15, 0.25, 0.35)
+#: And in a pack that resists so much less, as a logarithm [1].
+_LESS = 0.10
+#: In the end of a log, and a while before, to see where it is going [1 of its time].
+_END, _BEFORE = (7.0 / 8.0, 1.0), (5.0 / 8.0, 6.0 / 8.0)
 _DIFFERENCE = 1e-3
 
 
@@ -247,37 +251,51 @@ def _independent(misses: NDArray[np.float64]) -> float:
 
 
 def _slow(model: _Model, theta: NDArray[np.float64], spans: float) -> Slow | None:
-    """What the end of a log says of the slow polarisation.
+    """What the end of a log says of the slow polarisation, for all that the pack may hold.
 
     A flight's end is what its landing and its calls by volts go by, and no pair of time constants is just that of
-    a cell: what the end shows is kept, whatever the shape on the way.
+    a cell: what the end shows is kept, whatever the shape on the way.  It is the end as the sensor shows it: what
+    the fit lays to the sensor or to the charge at take-off goes no further than this log.
     """
     if float(model.time_s[-1]) < _LEAST_SLOW_S or spans < _LEAST_SPAN:
         return None
-    here = _slow_factor(model, theta)
-    fuller = theta.copy()
-    fuller[2] += _FULLER
-    there = _slow_factor(model, fuller)
-    if here is None or there is None:
+    fitted_ah = model.figures.capacity_ah * math.exp(float(theta[2]))
+    found = []
+    for fuller in _FULLER:
+        capacity = theta[2] + fuller
+        here, before = (_slow_factor(model, theta[0], capacity, part) for part in (_END, _BEFORE))
+        less = _slow_factor(model, theta[0] - _LESS, capacity, _END)
+        if here is not None and before is not None and less is not None:
+            found.append((fitted_ah * math.exp(fuller), here, (here - less) / _LESS, here - before))
+    if not found:
         return None
-    capacity_ah = model.figures.capacity_ah * math.exp(float(theta[2]))
-    return Slow(log_factor=here, capacity_ah=capacity_ah, per_capacity=(there - here) / _FULLER)
+    holds_ah, factors, per, later = zip(*found, strict=True)
+    ohm = model.figures.cell_resistance_ohm * math.exp(float(theta[0]))
+    # Charge runs nearly straight in time.
+    end, before = (sum(part) / 2.0 * model.used_ah * model.pack.parallel for part in (_END, _BEFORE))
+    return Slow(
+        resistance_ohm=ohm, capacity_ah=holds_ah, factor=factors, per_resistance=per, used_ah=end,
+        per_ah=tuple(of / (end - before) for of in later),
+    )  # fmt: skip
 
 
-def _slow_factor(model: _Model, theta: NDArray[np.float64]) -> float | None:
-    """Logarithm of the slow polarisation that gives the mean voltage of the last third [1]; secant."""
-    end = (model.weight > 0) & (model.time_s >= 2.0 / 3.0 * model.time_s[-1])
+def _slow_factor(model: _Model, resistance: float, capacity: float, part: tuple[float, float]) -> float | None:
+    """Slow polarisation over the chemistry's that gives the mean voltage of a part of the log [1]; secant."""
+    at_share = model.time_s / model.time_s[-1]
+    among = (model.weight > 0) & (at_share >= part[0]) & (at_share <= part[1])
+    if not among.any():
+        return None
 
     def over(slow: float) -> float | None:
-        volts = model.volts(np.array([theta[0], 0.0, theta[2], theta[3], theta[4], slow]))
-        return None if volts is None or not end.any() else float(np.mean((volts - model.seen_v)[end]))
+        volts = model.volts(np.array([resistance, 0.0, capacity, 0.0, 0.0, math.log(slow)]))
+        return None if volts is None else float(np.mean((volts - model.seen_v)[among]))
 
-    at, other = 0.0, 0.3
+    at, other = 1.0, 1.3
     miss, other_miss = over(at), over(other)
     for _ in range(8):
         if miss is None or other_miss is None or abs(miss - other_miss) < 1e-9:
             return None
-        nearer = float(np.clip(other - other_miss * (other - at) / (other_miss - miss), -_MOST_SLOW, _MOST_SLOW))
+        nearer = min(max(other - other_miss * (other - at) / (other_miss - miss), _LEAST_SLOW), _MOST_SLOW)
         at, miss, other = other, other_miss, nearer
         if abs(other - at) < 1e-3:
             break

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from zesty_cell.core.entity import Entity
 from zesty_cell.core.learn.flights import ERROR_SHOWN
@@ -21,7 +21,11 @@ KEYS: tuple[ParameterKey, ...] = ("resistance", "polarisation", "capacity", "sta
 PRIOR = np.array([0.5, 0.6, 0.25, 0.04, 0.02, 0.6])
 #: A log tells capacity by the curve of its voltage alone, which other cells bend otherwise: beside what charger and
 #: rest voltage tell, it is as far out, one sigma [1].
-CAPACITY_OTHERWISE = 0.10
+CAPACITY_OTHERWISE = 0.16
+#: How near to a capacity the slope there is taken, as a logarithm [1].
+_NEAR = 0.03
+#: Where the end of a log was going is followed so much further, of the charge that was used by then [1].
+_MOST_LATER = 0.5
 
 
 @dataclass(frozen=True)
@@ -53,21 +57,54 @@ class Fitted:
 class Slow(Entity):
     """Slow polarisation over its chemistry's, as a log's end shows it, the seconds' part being the chemistry's.
 
-    The same voltage is a fuller pack with more of it: the two go together along a line of their logarithms.
+    The same voltage is a fuller pack with more of it: one is read where the other is known to lie.
 
     Parameters
     ----------
-    log_factor : float
-        Logarithm, where the pack holds ``capacity_ah`` [1].
-    capacity_ah : float
-        [Ah].
-    per_capacity : float
-        How it goes with the logarithm of the capacity [1].
+    resistance_ohm : float
+        What the log's fit says of a cell at 25 °C [Ω].
+    capacity_ah : tuple of float
+        What the pack may hold, ascending [Ah].
+    factor, per_resistance : tuple of float
+        Slow polarisation over the chemistry's in each, and how it goes with the logarithm of the resistance [1].
+    used_ah : float
+        Charge used where the end of the log lies [Ah].
+    per_ah : tuple of float
+        Where it was going: how the factor that fits grows with the charge used [1/Ah].
     """
 
-    log_factor: Annotated[float, Field(ge=-5, le=5)]
-    capacity_ah: Annotated[float, Field(gt=0, le=1000)]
-    per_capacity: Annotated[float, Field(ge=-100, le=100)]
+    resistance_ohm: Annotated[float, Field(gt=0, le=20)]
+    capacity_ah: tuple[Annotated[float, Field(gt=0, le=1000)], ...]
+    factor: tuple[Annotated[float, Field(ge=0, le=50)], ...]
+    per_resistance: tuple[Annotated[float, Field(ge=-1000, le=1000)], ...]
+    used_ah: Annotated[float, Field(gt=0, le=1000)]
+    per_ah: tuple[Annotated[float, Field(ge=-10000, le=10000)], ...]
+
+    @model_validator(mode="after")
+    def _of_one_length(self) -> Self:
+        lengths = {len(self.capacity_ah), len(self.factor), len(self.per_resistance), len(self.per_ah)}
+        if lengths != {len(self.capacity_ah)} or not self.capacity_ah:
+            raise ValueError("One value of each for every capacity, and one capacity at least.")
+        return self
+
+    def at(self, *, capacity_ah: float, resistance_ohm: float, used_ah: float) -> tuple[float, float, float]:
+        """In a pack that holds so much and resists so much [Ah, Ω]: what makes up the same voltage [1].
+
+        With how it goes with the logarithm of the one and of the other [1].  As at the nearest capacity outside
+        those that were looked at.
+        """
+
+        def read(of: tuple[float, ...], fuller: float = 0.0) -> float:
+            return float(np.interp(capacity_ah * math.exp(fuller), self.capacity_ah, of))
+
+        per_resistance = read(self.per_resistance)
+        per_capacity = (read(self.factor, _NEAR) - read(self.factor, -_NEAR)) / (2.0 * _NEAR)
+        moved = per_resistance * math.log(resistance_ohm / self.resistance_ohm)
+        # Where a landing goes by no charge, it is as late as the log's end.
+        later_ah = (
+            min(max(used_ah - self.used_ah, 0.0), _MOST_LATER * self.used_ah) if math.isfinite(used_ah) else 0.0
+        )
+        return read(self.factor) + read(self.per_ah) * later_ah + moved, per_capacity, per_resistance
 
 
 @dataclass(frozen=True, repr=False)
@@ -166,6 +203,6 @@ def told_by_log(fit: LogFit, /, *, at_c: float) -> LogTold | None:
         resistance_sigma=sigma(resistance),
         capacity_ah=capacity.value if capacity.told else None,
         capacity_sigma=math.hypot(sigma(capacity), CAPACITY_OTHERWISE),
-        slow=fit.slow if resistance.told else None,
+        slow=fit.slow,
         at_c=at_c,
     )
