@@ -29,10 +29,18 @@ class Fact:
     def __hash__(self) -> int:
         return hash((self.key, tuple(self.figures.items())))
 
+    def __reduce__(self) -> tuple[object, ...]:
+        """To another process: the view of its figures that cannot be changed cannot be sent."""
+        return _made, (self.key, dict(self.figures))
+
+
+def _made(key: str, figures: dict[str, object], /) -> Fact:
+    return Fact(key, MappingProxyType(figures))
+
 
 def fact(key: str, /, **figures: object) -> Fact:
     """A fact with its figures, each in the unit of its name."""
-    return Fact(key, MappingProxyType(figures))
+    return _made(key, figures)
 
 
 #: What stands beside a field: a text in words already, or a fact to be said to its reader.

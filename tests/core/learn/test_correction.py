@@ -9,7 +9,7 @@ import pytest
 from pydantic import ValidationError
 
 from tests.sheets import pomelo, sheet
-from zesty_cell.core.answer.forecast import INTENSITY_SIGMA, sampled_factors
+from zesty_cell.core.answer.forecast import INTENSITY_SIGMA, power_by_weight_sigma, sampled_factors
 from zesty_cell.core.asked.flying import PATTERNS
 from zesty_cell.core.asked.sheet import corrected
 from zesty_cell.core.flight import kernel
@@ -18,6 +18,7 @@ from zesty_cell.core.flight.parameters import expected_parameters, kernel_parame
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.learn.correction import FLIGHT_SIGMA, learn
 from zesty_cell.core.learn.flights import LoggedFlight, used_of
+from zesty_cell.core.learn.learned import predicted
 from zesty_cell.core.learn.log_told import Slow
 from zesty_cell.core.learn.observation import SENSOR_OWN, Observation, PackTold, observation
 from zesty_cell.standins.craft import Hidden, SimulatedCraft
@@ -37,6 +38,28 @@ def test_without_flights_it_says_what_the_sheet_says():
     used_ah, sigma = learned.used("Pomelo 1", 600.0)
     assert used_ah == pytest.approx(plain.used_ah, rel=1e-6)
     assert sigma > FLIGHT_SIGMA
+
+
+def test_what_is_in_doubt_before_any_flight_and_what_one_flight_takes_of_it():
+    before = learn(SHEET, [])
+    load, figures = before.setup.load, before.setup.figures
+    weight = power_by_weight_sigma(before.setup)
+    # 13 % of power and 6 % of capacity beside what the sheet says of them.
+    assert before.prior[0] == pytest.approx(math.sqrt(load.power_sigma**2 + weight**2 + 0.13**2))
+    assert before.prior[2] == pytest.approx(math.hypot(figures.capacity_sigma, 0.06))
+    used_ah = before.used("one", 600.0)[0]
+    for flights in (1, 2):
+        seen = [Observation(pack="one", duration_s=600.0, used_ah=used_ah) for _ in range(flights)]
+        learned = learn(SHEET, seen)
+        _, _, slopes, _ = predicted(learned.setup, logs=np.zeros(4), durations_s=np.array([600.0]))
+        along = slopes[0] @ learned.columns("one")
+        # Capacities are Student's t of two degrees: in its middle three halves as sure as a normal one.
+        variances = learned.prior**2 * np.array([1.0, 1.0, 2 / 3, 1.0, 2 / 3, 1.0])
+        doubt = float(along**2 @ variances)
+        # (1 + 0.5/n) times the variance of each of n flights: their scatter, and 2 % of the charger.
+        scatter2 = 0.055**2 if flights == 1 else 5.0 * 0.055**2 / 6.0
+        each = (1.0 + 0.5 / flights) * (scatter2 + 0.02**2) / flights
+        assert along @ learned.covariance @ along == pytest.approx(doubt * each / (doubt + each), rel=0.02)
 
 
 @pytest.mark.parametrize("power", [0.9, 1.1, 1.2])

@@ -45,7 +45,7 @@ def test_a_craft_that_takes_a_third_more_is_flown_harder_or_heavier():
     odd = found(("one", Hidden(power=1.35)))
     # A third more in steady flight; what bursts do stays what it was.
     assert np.isclose(odd.ratio, 1.29, atol=0.04)
-    assert odd.sure > 2.0
+    assert odd.sure > 1.8
     assert keys(odd) == ["pattern", "weight"]
     assert "harder" in say(odd.causes[0].why)
     assert "put it back" in say(odd.causes[0].test)

@@ -42,8 +42,11 @@ from zesty_cell.core.parts.chemistry import colder_than_25
 #: How the charge of a flight varies from one flight to the next before the flights tell, one sigma [1], and as of
 #: how many flights that counts.
 FLIGHT_SIGMA, _FLIGHT_SIGMA_COUNTS = 0.055, 5.0
+#: What a sheet's power and capacity may be out by beside what is said of them, before any flight, one sigma [1]: a
+#: pattern is not what is flown, a pack that flies is no longer new, and the first flights are to be believed.
+BEFORE_POWER, BEFORE_CAPACITY = 0.13, 0.06
 #: Among few flights a wrong entry cannot be told: their variance counts as (1 + so much/n) times what it is [1].
-FEW = 1.5
+FEW = 0.5
 #: No pilot's flights are more alike than that [1].
 _LEAST_SCATTER = 0.02
 #: Capacities have a long tail (labels lie by a fifth, packs tire): Student's t of so many degrees of freedom, so
@@ -79,16 +82,17 @@ class _Elsewhere:
             update: dict[str, object] = {"conditions": conditions.model_copy(update={"air_c": air_c})}
             if pattern is not None:
                 update["flying"] = pattern
-            self._made[key] = set_up(self._setup.sheet.model_copy(update=update))
+            elsewhere = set_up(self._setup.sheet.model_copy(update=update))
+            self._made[key] = elsewhere._replace(slow=self._setup.slow)
         return self._made[key]
 
 
 def _prior(setup: Setup, packs: int, patterns: int, sensors: Sequence[float]) -> NDArray[np.float64]:
     """Standard deviations of θ before any flight."""
     shared = [
-        math.hypot(setup.load.power_sigma, power_by_weight_sigma(setup)),
+        math.hypot(setup.load.power_sigma, power_by_weight_sigma(setup), BEFORE_POWER),
         INTENSITY_SIGMA,
-        max(setup.figures.capacity_sigma, 0.02),
+        math.hypot(max(setup.figures.capacity_sigma, 0.02), BEFORE_CAPACITY),
         max(setup.figures.resistance_sigma, 0.05),
     ]
     individual = (INDIVIDUAL_CAPACITY, INDIVIDUAL_RESISTANCE) * packs

@@ -21,7 +21,7 @@ KEYS: tuple[ParameterKey, ...] = ("resistance", "polarisation", "capacity", "sta
 PRIOR = np.array([0.5, 0.6, 0.25, 0.04, 0.02, 0.6])
 #: A log tells capacity by the curve of its voltage alone, which other cells bend otherwise: beside what charger and
 #: rest voltage tell, it is as far out, one sigma [1].
-CAPACITY_OTHERWISE = 0.16
+CAPACITY_OTHERWISE = 0.25
 #: How near to a capacity the slope there is taken, as a logarithm [1].
 _NEAR = 0.03
 #: Where the end of a log was going is followed so much further, of the charge that was used by then [1].
