@@ -60,7 +60,7 @@ MODULES = {
     "learn/health": "learn/test_health.py",
     "learn/calibration": "learn/test_calibration.py learn/test_scales.py learn/test_measured_points.py",
     "learn/log_fit": "learn/test_log_fit.py",
-    "learn/log_told": "learn/test_log_fit.py",
+    "learn/log_told": "learn/test_log_fit.py learn/test_correction.py",
 }
 
 

@@ -9,6 +9,7 @@ from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.callouts.collisions import ORDER, collisions, thresholds
 from zesty_cell.core.callouts.rules import CraftStages
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
+from zesty_cell.words.say import say
 
 
 @pytest.fixture(scope="module")
@@ -44,7 +45,8 @@ def test_the_last_word_before_the_first(lighthouse, plan):
     [one] = collisions(plan=at(plan, "land_now", 20.4), result=lighthouse)
     assert one.swapped
     low_v = plan.rule("pack_low").conditions[0].value / 6
-    assert one.words == f"“Land now” at 3.40 V is not under “Pack low” at {low_v:.2f}: the first word is the last."
+    assert say(one.says).startswith("“Land now” at 3.40 V is not under “Pack low” at ")
+    assert say(one.says).endswith(f"{low_v:.2f}: the first word is the last.")
 
 
 @pytest.mark.parametrize(
@@ -57,8 +59,8 @@ def test_the_last_word_before_the_first(lighthouse, plan):
 )
 def test_the_craft_acts_too_early(lighthouse, plan, stages, who, words):
     found = collisions(plan=plan.model_copy(update={"stages": stages}), result=lighthouse)
-    assert next(c.then.name for c in found if c.swapped) == who
-    assert words in found[0].words
+    assert next(say(c.then.name) for c in found if c.swapped) == who
+    assert words in say(found[0].says)
 
 
 def test_an_esc_that_cuts_first(plan):
@@ -66,8 +68,8 @@ def test_an_esc_that_cuts_first(plan):
     result = forecast(sheet(craft=heron(limits=limits.model_dump())))
     bare = plan.model_copy(update={"stages": CraftStages()})
     [one] = [c for c in collisions(plan=bare, result=result) if c.swapped]
-    assert (one.first.name, one.then.name) == ("Land now", "ESC cutoff")
-    assert "cuts the power before you hear" in one.words
+    assert (one.first.name, say(one.then.name)) == ("Land now", "ESC cutoff")
+    assert "cuts the power before you hear" in say(one.says)
 
 
 def test_two_that_a_flight_passes_as_one(lighthouse, plan):
@@ -75,7 +77,7 @@ def test_two_that_a_flight_passes_as_one(lighthouse, plan):
     found = collisions(plan=at(plan, "land_now", low_v - 0.01), result=lighthouse)
     one = next(c for c in found if c.first.acts == "pack_low")
     assert not one.swapped
-    assert "they come as one" in one.words
+    assert "they come as one" in say(one.says)
 
 
 def test_a_rule_that_is_off_collides_with_nothing(lighthouse, plan):

@@ -19,6 +19,7 @@ from zesty_cell.core.callouts.schools import SCHOOLS, further_rule, receiver_cal
 from zesty_cell.core.callouts.score import OWN_DAY, keep_flights, score_kept, score_plan
 from zesty_cell.core.callouts.tune import badness
 from zesty_cell.core.parts.craft import Limits
+from zesty_cell.words.say import say
 
 ERROR = 0.021
 
@@ -109,7 +110,7 @@ def test_each_fault_raises_its_finding_alone_and_one_step_mends_it(key, fault, g
     faulty = fault(good)
     found = lint(plan=faulty, result=lighthouse)
     assert [f.key for f in found] == [key]
-    assert found[0].reason.endswith((".", "?"))
+    assert say(found[0].reason).endswith((".", "?"))
     assert found[0].mend
     assert lint(plan=found[0].mended, result=lighthouse) == ()
 
@@ -124,7 +125,7 @@ def test_the_esc_would_act_before_the_words():
     plan = written.model_copy(update={"rules": (low, *(r for r in written.rules if r.role != "land_now"))})
     found = [f for f in lint(plan=plan, result=result) if f.key == "under_the_esc_cutoff"]
     assert len(found) == 1
-    assert "3.30 V" in found[0].reason
+    assert "3.30 V" in say(found[0].reason)
     assert "under_the_esc_cutoff" not in [f.key for f in lint(plan=found[0].mended, result=result)]
 
 
@@ -146,7 +147,7 @@ def test_a_hold_that_eats_the_reserve():
     plan = _rule(plan.model_copy(update={"stages": CraftStages()}), "land_now", hold_s=60.0)
     [finding] = lint(plan=plan, result=result)
     assert finding.key == "hold_too_long"
-    assert "% of the charge left" in finding.reason
+    assert "% of the charge left" in say(finding.reason)
     assert lint(plan=finding.mended, result=result) == ()
 
 
@@ -268,10 +269,10 @@ def test_rules_that_are_off_are_not_looked_at(good, lighthouse):
 
 def test_a_typed_cell_voltage_is_recognised_and_a_foreign_count_named(good, lighthouse):
     [one_cell] = lint(plan=_volts(good, "land_now", 3.25), result=lighthouse)
-    assert "one cell" in one_cell.reason
+    assert "one cell" in say(one_cell.reason)
     assert one_cell.mended.rule("land_now").conditions[0].threshold(series=6) == pytest.approx(19.5)
     [four] = lint(plan=_volts(good, "land_now", 13.1), result=lighthouse)
-    assert "would suit 4S" in four.reason
+    assert "would suit 4S" in say(four.reason)
     assert four.mended.rule("land_now").conditions[0].value == pytest.approx(19.6)
 
 
@@ -340,5 +341,5 @@ def test_a_voltage_that_serves_two_chemistries_is_told_and_bound(good, lighthous
     found = [f for f in lint(plan=plan, result=lighthouse) if f.key == "no_profile_guard"]
     assert found
     for finding in found:
-        assert "cells of several kinds" in finding.reason
+        assert "cells of several kinds" in say(finding.reason)
         assert finding.mended.rule(finding.concerns).conditions[0].profile == good.profiles[0].key

@@ -8,6 +8,7 @@ from typing import Literal
 
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.callouts.rules import CalloutPlan
+from zesty_cell.core.fact import Fact, Words, fact
 
 #: Who acts at a threshold: the transmitter by two kinds of rule, the craft's controller by two stages, the ESC, the
 #: cell itself.  They should act in this order as the voltage falls.
@@ -15,15 +16,6 @@ Acts = Literal["pack_low", "land_now", "lamp", "landing", "esc", "floor"]
 ORDER: tuple[Acts, ...] = ("pack_low", "land_now", "lamp", "landing", "esc", "floor")
 #: Thresholds that a flight passes within so many seconds are heard as one [s].
 TOGETHER_S = 5.0
-
-_TOO_EARLY: dict[Acts, str] = {
-    "pack_low": "it warns after the fact",
-    "land_now": "the first word is the last",
-    "lamp": "the lamp shows before you hear the call, and is taken for nothing",
-    "landing": "the craft lands by itself before you hear the call, wherever it is",
-    "esc": "the ESC cuts the power before you hear the call",
-    "floor": "the cell is harmed before anything acts",
-}
 
 
 @dataclass(frozen=True)
@@ -33,14 +25,14 @@ class Threshold:
     Attributes
     ----------
     acts : Acts
-    name : str
-        As on the ladder.
+    name : str or Fact
+        As on the ladder: a rule's own name, or what it is.
     cell_v : float
         Loaded [V a cell].
     """
 
     acts: Acts
-    name: str
+    name: Words
     cell_v: float
 
 
@@ -54,13 +46,13 @@ class Collision:
         In the order in which they should act.
     swapped : bool
         The second acts first, or both at once.
-    words : str
+    says : Fact
     """
 
     first: Threshold
     then: Threshold
     swapped: bool
-    words: str
+    says: Fact
 
 
 def thresholds(*, plan: CalloutPlan, result: Forecast) -> tuple[Threshold, ...]:
@@ -72,13 +64,13 @@ def thresholds(*, plan: CalloutPlan, result: Forecast) -> tuple[Threshold, ...]:
         if value is not None and rule.role in ("pack_low", "land_now", "guard"):
             found.append(Threshold("pack_low" if rule.role == "pack_low" else "land_now", rule.name, value))
     if plan.stages.lamp_v is not None:
-        found.append(Threshold("lamp", "Craft's lamp", plan.stages.lamp_v))
+        found.append(Threshold("lamp", fact("ladder.lamp"), plan.stages.lamp_v))
     if plan.stages.landing_v is not None:
-        found.append(Threshold("landing", "Craft lands itself", plan.stages.landing_v))
+        found.append(Threshold("landing", fact("ladder.landing"), plan.stages.landing_v))
     cutoff_v = result.setup.sheet.craft.limits.esc_cutoff_v_per_cell
     if cutoff_v is not None:
-        found.append(Threshold("esc", "ESC cutoff", cutoff_v))
-    found.append(Threshold("floor", "Cell floor", result.setup.chemistry.hard_floor_v))
+        found.append(Threshold("esc", fact("ladder.esc"), cutoff_v))
+    found.append(Threshold("floor", fact("ladder.floor"), result.setup.chemistry.hard_floor_v))
     return tuple(sorted(found, key=lambda t: (ORDER.index(t.acts), -t.cell_v)))
 
 
@@ -99,14 +91,17 @@ def collisions(*, plan: CalloutPlan, result: Forecast) -> tuple[Collision, ...]:
         if first.acts == then.acts:
             continue
         if then.cell_v >= first.cell_v - 1e-9 and (first.acts, then.acts) != ("esc", "floor"):
-            words = f"“{then.name}” at {then.cell_v:.2f} V is not under “{first.name}” at {first.cell_v:.2f}: "
-            found.append(Collision(first, then, True, f"{words}{_TOO_EARLY[then.acts]}."))
+            says = fact(
+                f"collision.swapped.{then.acts}", then=then.name, then_v=then.cell_v, first=first.name,
+                first_v=first.cell_v,
+            )  # fmt: skip
+            found.append(Collision(first, then, True, says))
             continue
         times = passed_s(first.cell_v), passed_s(then.cell_v)
         if times[0] is not None and times[1] is not None and times[1] - times[0] < TOGETHER_S:
-            words = (
-                f"“{first.name}” and “{then.name}” are {first.cell_v - then.cell_v:.2f} V apart, and this flight "
-                f"passes both within {max(times[1] - times[0], 0.1):.1f} s: they come as one."
-            )
-            found.append(Collision(first, then, False, words))
+            says = fact(
+                "collision.together", first=first.name, then=then.name, apart_v=first.cell_v - then.cell_v,
+                within=max(times[1] - times[0], 0.1),
+            )  # fmt: skip
+            found.append(Collision(first, then, False, says))
     return tuple(found)

@@ -17,6 +17,7 @@ from zesty_cell.core.callouts.rules import CalloutPlan, Rule
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.callouts.score import DayScore, KeptFlights
 from zesty_cell.core.callouts.update import brought_up_to_date
+from zesty_cell.core.fact import Fact, fact
 
 Severity = Literal["stop", "look", "note"]
 FindingKey = Literal[
@@ -64,9 +65,9 @@ class Finding:
     severity : "stop", "look" or "note"
     concerns : str
         Key of the rule or timer it is about; empty for the plan.
-    reason : str
-    mend : str
-        What the one step does; empty where only the pilot can.
+    reason : Fact
+    mend : Fact or None
+        What the one step does; None where only the pilot can.
     mended : CalloutPlan or None
         The plan after that step.
     before, after : DayScore or None
@@ -76,8 +77,8 @@ class Finding:
     key: FindingKey
     severity: Severity
     concerns: str
-    reason: str
-    mend: str
+    reason: Fact
+    mend: Fact | None
     mended: CalloutPlan | None
     before: DayScore | None = None
     after: DayScore | None = None
@@ -143,15 +144,15 @@ class Examined:
         conditions[place] = conditions[place].model_copy(update=changes)
         return self.plan.with_rule(rule.model_copy(update={"conditions": tuple(conditions)}))
 
-    def at_cell_v(self, rule: Rule, place: int, cell_v: float, *, up: bool) -> tuple[str, CalloutPlan]:
-        """The plan with a threshold put to a value per cell, on the transmitter's step; and that in words."""
+    def at_cell_v(self, rule: Rule, place: int, cell_v: float, *, up: bool) -> tuple[Fact, CalloutPlan]:
+        """The plan with a threshold put to a value per cell, on the transmitter's step; and that value."""
         condition = rule.conditions[place]
         series = self.plan.series_of(rule, condition)
         if condition.per == "cell":
             value = on_step(value=cell_v, step=0.01, up=up)
-            return f"{value:.2f} V a cell", self.with_condition(rule, place, value=value)
+            return fact("lint.cell_value", cell_v=value), self.with_condition(rule, place, value=value)
         value = on_step(value=cell_v * series, step=voltage_step_v(series=series), up=up)
-        return f"{value:g} V", self.with_condition(rule, place, value=value)
+        return fact("lint.pack_value", pack_v=value), self.with_condition(rule, place, value=value)
 
     def low_for_good_s(self, cell_v: float) -> float | None:
         """When the voltage in steady flight goes under a value for good [s]; None where it never does."""
@@ -165,13 +166,13 @@ class Examined:
         callouts = self.result.callouts
         return (callouts.land_now if rule.role == "land_now" else callouts.pack_low).threshold.cell_v
 
-    def outlast(self, rule: Rule, place: int, burst_s: float) -> tuple[str, CalloutPlan]:
+    def outlast(self, rule: Rule, place: int, burst_s: float) -> tuple[Fact, CalloutPlan]:
         """A hold that outlasts a burst; where there is none a lower voltage; else the rule switched off."""
         hold = next((h for h in HOLDS_S if h >= burst_s + 0.5 - 1e-9), None)
         if hold is not None:
-            return f"Hold it {hold:g} s", self.plan.with_rule(rule.model_copy(update={"hold_s": hold}))
+            return fact("lint.hold_it", hold_s=hold), self.plan.with_rule(rule.model_copy(update={"hold_s": hold}))
         off = self.plan.with_rule(rule.model_copy(update={"on": False}))
-        return "Switch it off: charge used and the timer lead here", off
+        return fact("lint.switch_off.leads"), off
 
     def as_written(self) -> CalloutPlan:
         """The plan with its values as the forecast asks for; words and own rules stay."""

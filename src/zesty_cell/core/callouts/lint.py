@@ -48,7 +48,7 @@ def lint(*, plan: CalloutPlan, result: Forecast, kept: KeptFlights | None = None
         # The rest gets its turn when these are mended: a plan with thirty faults must not take a minute.
         later = {id(f) for f in mendable[_MOST_WEIGHED:]}
         found = [
-            replace(f, mend="", mended=None)
+            replace(f, mend=None, mended=None)
             if id(f) in later
             else _weighed(f, before, kept, series=series, leads=leads)
             for f in found
@@ -62,7 +62,7 @@ def _weighed(finding: Finding, before: DayScore, kept: KeptFlights, *, series: i
         return finding
     after = score_kept(finding.mended.flown_with(series=series), kept)
     if badness(after, leads=leads) > badness(before, leads=leads) + 1e-9:
-        return replace(finding, mend="", mended=None, before=before)
+        return replace(finding, mend=None, mended=None, before=before)
     return replace(finding, before=before, after=after)
 
 

@@ -22,7 +22,7 @@ from zesty_cell.core.callouts.profiles import alike_cells
 from zesty_cell.core.callouts.rules import MOST_TIMERS, CalloutPlan, Rule, Timer, switches_asking
 from zesty_cell.core.callouts.schools import receiver_call_v
 from zesty_cell.core.callouts.score import score_kept
-from zesty_cell.core.clock import clock
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.chemistries import chemistry_for
 
 
@@ -36,16 +36,14 @@ def _bench(w: Examined) -> Iterator[Finding]:
             if rule.every_s is not None:
                 yield Finding(
                     "no_way_to_stop", "stop", rule.key,
-                    f"“{rule.name}” repeats every {rule.every_s:g} s, armed or not: nothing on the transmitter "
-                    "makes it stop.",
-                    "Speak only while armed", armed,
+                    fact("lint.no_way_to_stop", rule=rule.name, every_s=rule.every_s),
+                    fact("lint.only_while_armed"), armed,
                 )  # fmt: skip
             else:
                 yield Finding(
                     "speaks_on_the_bench", "look", rule.key,
-                    f"“{rule.name}” also speaks while the craft is not armed: on the bench, with every pack "
-                    "plugged in or out.",
-                    "Speak only while armed", armed,
+                    fact("lint.speaks_on_the_bench", rule=rule.name),
+                    fact("lint.only_while_armed"), armed,
                 )  # fmt: skip
 
 
@@ -61,16 +59,18 @@ def _profiles(w: Examined) -> Iterator[Finding]:
             own = w.plan.profile_for(series=w.series) or profiles[0]
             yield Finding(
                 "no_profile_guard", "stop", rule.key,
-                f"“{rule.name}” is watched whichever pack is flown, and it flies cells of several kinds.",
-                f"Watch it with {own.name} alone", w.with_condition(rule, k, profile=own.key),
+                fact("lint.no_profile_guard.kinds", rule=rule.name),
+                fact("lint.no_profile_guard.kinds.mend", profile=own.name),
+                w.with_condition(rule, k, profile=own.key),
             )  # fmt: skip
         elif condition.per == "pack":
             value = on_step(value=condition.value / w.plan.series_of(rule, condition), step=0.01)
+            counts = " and ".join(f"{p.series}S" for p in w.plan.profiles)
             yield Finding(
                 "no_profile_guard", "stop", rule.key,
-                f"{condition.value:g} V is watched whichever pack is flown, and this model flies "
-                f"{' and '.join(f'{p.series}S' for p in w.plan.profiles)}.",
-                f"Watch {value:.2f} V a cell", w.with_condition(rule, k, per="cell", value=value),
+                fact("lint.no_profile_guard.counts", set_v=condition.value, counts=counts),
+                fact("lint.no_profile_guard.counts.mend", cell_v=value),
+                w.with_condition(rule, k, per="cell", value=value),
             )  # fmt: skip
 
 
@@ -87,9 +87,9 @@ def _charge(w: Examined) -> Iterator[Finding]:
                 value = on_step(value=holds_ah, step=charge_step_ah(holds_ah), up=False)
                 yield Finding(
                     "more_than_the_pack_holds", "stop", rule.key,
-                    f"{1000 * condition.value:.0f} mAh is more than the {1000 * w.capacity_ah:.0f} mAh in the "
-                    "pack: it is never reached.",
-                    f"Set {1000 * value:.0f} mAh, four fifths", w.with_condition(rule, k, value=value),
+                    fact("lint.more_than_the_pack_holds", set_ah=condition.value, capacity_ah=w.capacity_ah),
+                    fact("lint.more_than_the_pack_holds.mend", set_ah=value),
+                    w.with_condition(rule, k, value=value),
                 )  # fmt: skip
                 continue
             error = w.plan.current_error
@@ -98,17 +98,16 @@ def _charge(w: Examined) -> Iterator[Finding]:
             unchecked = True  # once is enough
             other = [r for r in w.rules if r.role == "land_now" and any(c.sensor == "pack_v" for c in r.conditions)]
             guard = w.written("guard") or w.written("land_now")
-            state = "never checked" if error is None else f"{100 * error:.0f} % out"
+            state = fact("lint.sensor.never") if error is None else fact("lint.sensor.out", out_share=error)
             if other or guard is None or not any(c.sensor == "pack_v" for c in guard.conditions):
-                mend, mended = "Switch this rule off", w.plan.with_rule(rule.model_copy(update={"on": False}))
+                mend, mended = fact("lint.switch_off"), w.plan.with_rule(rule.model_copy(update={"on": False}))
             else:
                 guard = guard.model_copy(update={"key": "guard", "name": "Voltage guard"})
-                mend = "Let the voltage speak too"
+                mend = fact("lint.current_sensor_unchecked.mend")
                 mended = w.plan.model_copy(update={"rules": (*w.plan.rules, guard)})
             yield Finding(
                 "current_sensor_unchecked", "note" if other else "look", rule.key,
-                f"The current sensor was {state}: charge used can be out by as much. Compare one flight with the "
-                "charge put back.",
+                fact("lint.current_sensor_unchecked", state=state),
                 mend, mended,
             )  # fmt: skip
 
@@ -121,8 +120,8 @@ def _timers(w: Examined) -> Iterator[Finding]:
             mended = _with_timer(w.plan, timer.model_copy(update={"at_s": at_s}))
             yield Finding(
                 "timer_after_the_landing", "look", timer.key,
-                f"The timer ends at {clock(timer.at_s)}; one flight in twenty is over by {clock(low_s)}.",
-                f"Set it to {clock(at_s)}", mended,
+                fact("lint.timer_after_the_landing", at_s=timer.at_s, low_s=low_s),
+                fact("lint.timer_after_the_landing.mend", at_s=at_s), mended,
             )  # fmt: skip
     heard = [r for r in w.rules if r.conditions and not any(c.sensor in TELEMETERED for c in r.conditions)]
     if not w.timers and not heard:
@@ -133,8 +132,8 @@ def _timers(w: Examined) -> Iterator[Finding]:
         rest = tuple(t for t in w.plan.timers if t.key != key)
         yield Finding(
             "nothing_without_telemetry", "stop", "",
-            "When telemetry stops, nothing in this plan tells you to land.",
-            f"Add a timer of {clock(timer.at_s)}",
+            fact("lint.nothing_without_telemetry"),
+            fact("lint.nothing_without_telemetry.mend", at_s=timer.at_s),
             w.plan.model_copy(update={"timers": (timer, *rest)[:MOST_TIMERS]}),
         )  # fmt: skip
 
@@ -147,8 +146,8 @@ def _silence(w: Examined) -> Iterator[Finding]:
         rest = tuple(r for r in w.plan.rules if r.key != "silence")
         yield Finding(
             "telemetry_loss_unsaid", "look", "",
-            "When telemetry stops these rules fall silent, and silence sounds like a full pack.",
-            "Say “telemetry lost”",
+            fact("lint.telemetry_loss_unsaid"),
+            fact("lint.telemetry_loss_unsaid.mend"),
             w.plan.model_copy(update={"rules": (*rest, silence)}) if silence else None,
         )  # fmt: skip
 
@@ -172,8 +171,8 @@ def _words(w: Examined) -> Iterator[Finding]:
             new = f"{rule.name}: {rule.say}"[:60].casefold()
             yield Finding(
                 "same_words", "look", rule.key,
-                f"“{rule.name}” and “{first.name}” say the same: you will not know which it was.",
-                f"Say “{new}”", w.plan.with_rule(rule.model_copy(update={"say": new})),
+                fact("lint.same_words", rule=rule.name, other=first.name),
+                fact("lint.same_words.mend", words=new), w.plan.with_rule(rule.model_copy(update={"say": new})),
             )  # fmt: skip
 
 
@@ -193,11 +192,15 @@ def _receiver(w: Examined) -> Iterator[Finding]:
             if condition.sensor != "receiver_v" or condition.comparison != "below":
                 continue
             if not low_v <= condition.value <= high_v:
-                state = "all but empty" if condition.value < low_v else "far from empty"
+                state = fact("lint.receiver.empty") if condition.value < low_v else fact("lint.receiver.full")
                 yield Finding(
                     "not_the_receivers_pack", "stop" if condition.value < low_v else "look", rule.key,
-                    f"At {condition.value:g} V {series} cells of {chemistry.short_name} are {state}.",
-                    f"Call it below {call_v:g} V", w.with_condition(rule, k, value=call_v),
+                    fact(
+                        "lint.not_the_receivers_pack", set_v=condition.value, series=series,
+                        chemistry=chemistry.short_name, state=state,
+                    ),
+                    fact("lint.not_the_receivers_pack.mend", call_v=call_v),
+                    w.with_condition(rule, k, value=call_v),
                 )  # fmt: skip
 
 
@@ -214,8 +217,8 @@ def _switches(w: Examined) -> Iterator[Finding]:
                 mended = w.plan.with_rule(rule.model_copy(update={"guards": guards}))
             yield Finding(
                 "switch_reads_all_flight", "stop", rule.key,
-                f"Switch {switch.name} chooses the pack, so “{rule.name}” reads out all flight with one of them.",
-                "" if free is None else f"Ask by switch {free}", mended,
+                fact("lint.switch_reads_all_flight", switch=switch.name, rule=rule.name),
+                (None if free is None else fact("lint.switch_reads_all_flight.mend", switch=free)), mended,
             )  # fmt: skip
 
 
@@ -228,8 +231,8 @@ def _by_flights(w: Examined) -> Iterator[Finding]:
     if score.missed is not None and score.missed > SILENT_SHARE * score.flights:
         yield Finding(
             "land_now_is_silent", "stop", lands[0].key,
-            f"“{lands[0].name}” stays silent, or comes late, in {score.missed} of {score.flights} flights.",
-            "Set what this flight asks for", w.as_written(),
+            fact("lint.land_now_is_silent", rule=lands[0].name, missed=score.missed, flights=score.flights),
+            fact("lint.as_the_flight_asks"), w.as_written(),
         )  # fmt: skip
     for rule in lands:
         alone = w.plan.flown_with(series=w.series).model_copy(update={"rules": (rule,)})
@@ -237,8 +240,11 @@ def _by_flights(w: Examined) -> Iterator[Finding]:
         if of_rule.false_flights > CRIES_SHARE * of_rule.flights:
             yield Finding(
                 "land_now_cries_wolf", "look", rule.key,
-                f"“{rule.name}” speaks for nothing in {of_rule.false_flights} of {of_rule.flights} flights.",
-                "Set what this flight asks for", w.as_written(),
+                fact(
+                    "lint.land_now_cries_wolf", rule=rule.name, false_flights=of_rule.false_flights,
+                    flights=of_rule.flights,
+                ),
+                fact("lint.as_the_flight_asks"), w.as_written(),
             )  # fmt: skip
 
 

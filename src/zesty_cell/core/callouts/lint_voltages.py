@@ -17,6 +17,7 @@ from zesty_cell.core.callouts.examined import (
     Finding,
 )
 from zesty_cell.core.callouts.writer import LANDING_UNDER_V
+from zesty_cell.core.fact import fact
 
 
 def _cell_count(w: Examined) -> Iterator[Finding]:
@@ -25,29 +26,37 @@ def _cell_count(w: Examined) -> Iterator[Finding]:
         series = w.plan.series_of(rule, condition)
         if low_v <= cell_v <= high_v:
             continue
-        shown = f"{condition.value:g} V is {cell_v:.2f} V a cell for {series}S"
+        shown = fact("lint.shown_for", set_v=condition.value, cell_v=cell_v, series=series)
         if condition.per == "pack" and low_v <= condition.value <= high_v:
             mended = w.with_condition(rule, k, per="cell")
             yield Finding(
                 "not_for_this_cell_count", "stop", rule.key,
-                f"{shown}: it looks like the voltage of one cell.",
-                f"Take it as {condition.value:g} V a cell, {condition.value * series:.1f} V for the pack", mended,
+                fact("lint.not_for_this_cell_count.one_cell", shown=shown),
+                fact(
+                    "lint.not_for_this_cell_count.one_cell.mend", set_v=condition.value,
+                    pack_v=condition.value * series,
+                ),
+                mended,
             )  # fmt: skip
             continue
         fits = [s for s in range(1, 15) if s != series and low_v <= condition.value / s <= high_v]
         meant = min(fits, key=lambda s: abs(condition.value / s - w.chemistry.landing_loaded_v), default=None)
         if condition.per == "pack" and meant is not None:
-            words, mended = w.at_cell_v(rule, k, condition.value / meant, up=False)
+            value, mended = w.at_cell_v(rule, k, condition.value / meant, up=False)
             yield Finding(
                 "not_for_this_cell_count", "stop", rule.key,
-                f"{shown}, which no {w.chemistry.short_name} cell has: it would suit {meant}S.",
-                f"Set {words}, the same a cell", mended,
+                fact(
+                    "lint.not_for_this_cell_count.another_count", shown=shown, chemistry=w.chemistry.short_name,
+                    meant=meant,
+                ),
+                fact("lint.not_for_this_cell_count.another_count.mend", value=value), mended,
             )  # fmt: skip
         else:
-            words, mended = w.at_cell_v(rule, k, w.derived_cell_v(rule, condition), up=False)
+            value, mended = w.at_cell_v(rule, k, w.derived_cell_v(rule, condition), up=False)
             yield Finding(
                 "not_for_this_cell_count", "stop", rule.key,
-                f"{shown}, which no {w.chemistry.short_name} cell has.", f"Set {words}", mended,
+                fact("lint.not_for_this_cell_count.no_cell", shown=shown, chemistry=w.chemistry.short_name),
+                fact("lint.set", value=value), mended,
             )  # fmt: skip
 
 
@@ -58,12 +67,14 @@ def _order(w: Examined) -> Iterator[Finding]:
             if same and land_v >= low_v - 1e-9:
                 series = w.plan.series_of(land, condition)
                 step = voltage_step_v(series=series) / series
-                words, mended = w.at_cell_v(land, k, low_v - max(step, 0.05), up=False)
+                value, mended = w.at_cell_v(land, k, low_v - max(step, 0.05), up=False)
                 yield Finding(
                     "land_now_not_below_pack_low", "stop", land.key,
-                    f"“{land.name}” at {land_v:.2f} V a cell is not under “{low.name}” at {low_v:.2f}: the first "
-                    "word would be the last.",
-                    f"Set “{land.name}” to {words}", mended,
+                    fact(
+                        "lint.land_now_not_below_pack_low", rule=land.name, land_v=land_v, other=low.name,
+                        low_v=low_v,
+                    ),
+                    fact("lint.set_rule", rule=land.name, value=value), mended,
                 )  # fmt: skip
 
 
@@ -71,11 +82,14 @@ def _floor(w: Examined) -> Iterator[Finding]:
     floor_v = w.chemistry.loaded_floor_v
     for rule, k, _, cell_v in w.sensible():
         if cell_v < floor_v - 0.0051:
-            words, mended = w.at_cell_v(rule, k, floor_v, up=True)
+            value, mended = w.at_cell_v(rule, k, floor_v, up=True)
             yield Finding(
                 "under_the_cells_floor", "stop", rule.key,
-                f"{cell_v:.2f} V a cell is under the {floor_v:g} V that {w.chemistry.short_name} is landed at.",
-                f"Set {words}", mended,
+                fact(
+                    "lint.under_the_cells_floor", cell_v=cell_v, floor_v=floor_v,
+                    chemistry=w.chemistry.short_name,
+                ),
+                fact("lint.set", value=value), mended,
             )  # fmt: skip
 
 
@@ -84,11 +98,11 @@ def _cutoff(w: Examined) -> Iterator[Finding]:
         return
     for rule, k, _, cell_v in w.sensible("land_now"):
         if cell_v <= w.cutoff_v + 1e-9:
-            words, mended = w.at_cell_v(rule, k, w.cutoff_v + OVER_CUTOFF_V, up=True)
+            value, mended = w.at_cell_v(rule, k, w.cutoff_v + OVER_CUTOFF_V, up=True)
             yield Finding(
                 "under_the_esc_cutoff", "stop", rule.key,
-                f"The ESC takes the power away at {w.cutoff_v:.2f} V a cell, before “{rule.name}” at {cell_v:.2f}.",
-                f"Set {words}, or lower the ESC's cutoff", mended,
+                fact("lint.under_the_esc_cutoff", cutoff_v=w.cutoff_v, rule=rule.name, cell_v=cell_v),
+                fact("lint.under_the_esc_cutoff.mend", value=value), mended,
             )  # fmt: skip
 
 
@@ -96,11 +110,11 @@ def _at_take_off(w: Examined) -> Iterator[Finding]:
     fresh_v = float(w.flight.cruise_v[0])
     for rule, k, condition, cell_v in w.sensible():
         if w.own(rule, condition) and fresh_v <= cell_v:
-            words, mended = w.at_cell_v(rule, k, w.derived_cell_v(rule, condition), up=False)
+            value, mended = w.at_cell_v(rule, k, w.derived_cell_v(rule, condition), up=False)
             yield Finding(
                 "over_the_voltage_at_take_off", "stop", rule.key,
-                f"A full pack is at {fresh_v:.2f} V a cell once it flies: at {cell_v:.2f} this speaks at take-off.",
-                f"Set {words}", mended,
+                fact("lint.over_the_voltage_at_take_off", fresh_v=fresh_v, cell_v=cell_v),
+                fact("lint.set", value=value), mended,
             )  # fmt: skip
 
 
@@ -115,9 +129,10 @@ def _craft_stages(w: Examined) -> Iterator[Finding]:
         new = stages.model_copy(update={"landing_v": lower if lower < land_v else None})
         yield Finding(
             "craft_lands_first", "stop", rule.key,
-            f"The craft lands by itself at {stages.landing_v:.2f} V a cell, before you hear “{rule.name}” at "
-            f"{land_v:.2f}: wherever it is then, over water too.",
-            f"Let it land at {lower:.2f} V" if lower < land_v else "Switch its landing off",
+            fact("lint.craft_lands_first", landing_v=stages.landing_v, rule=rule.name, land_v=land_v),
+            fact("lint.craft_lands_first.lower", lower_v=lower)
+            if lower < land_v
+            else fact("lint.craft_lands_first.off"),
             w.plan.model_copy(update={"stages": new}),
         )  # fmt: skip
     if stages.lamp_v is not None and stages.lamp_v >= land_v - 1e-9:
@@ -125,9 +140,10 @@ def _craft_stages(w: Examined) -> Iterator[Finding]:
         new = stages.model_copy(update={"lamp_v": lower if lower < land_v else None})
         yield Finding(
             "craft_lamp_first", "look", rule.key,
-            f"The craft's lamp comes on at {stages.lamp_v:.2f} V a cell, before “{rule.name}” at {land_v:.2f}: it "
-            "will be taken for nothing.",
-            f"Let it come on at {lower:.2f} V" if lower < land_v else "Switch the lamp off",
+            fact("lint.craft_lamp_first", lamp_v=stages.lamp_v, rule=rule.name, land_v=land_v),
+            fact("lint.craft_lamp_first.lower", lower_v=lower)
+            if lower < land_v
+            else fact("lint.craft_lamp_first.off"),
             w.plan.model_copy(update={"stages": new}),
         )  # fmt: skip
 
@@ -149,8 +165,7 @@ def _holds(w: Examined) -> Iterator[Finding]:
             mend, mended = w.outlast(rule, k, burst_s)
             yield Finding(
                 "hold_too_short", "look", rule.key,
-                f"A climb holds the voltage under {cell_v:.2f} V for {burst_s:.1f} s: held {rule.hold_s:g} s, "
-                f"“{rule.name}” speaks for nothing.",
+                fact("lint.hold_too_short", cell_v=cell_v, burst_s=burst_s, hold_s=rule.hold_s, rule=rule.name),
                 mend, mended,
             )  # fmt: skip
         low_s = w.low_for_good_s(cell_v)
@@ -161,8 +176,8 @@ def _holds(w: Examined) -> Iterator[Finding]:
             written = w.result.callouts.land_now.hold_s
             yield Finding(
                 "hold_too_long", "stop", rule.key,
-                f"Held {rule.hold_s:g} s, “{rule.name}” comes with {100 * left:.0f} % of the charge left.",
-                f"Hold it {written:g} s",
+                fact("lint.hold_too_long", hold_s=rule.hold_s, rule=rule.name, left_share=left),
+                fact("lint.hold_it", hold_s=written),
                 w.plan.with_rule(rule.model_copy(update={"hold_s": written})),
             )  # fmt: skip
 
@@ -172,8 +187,8 @@ def _lowest(w: Examined) -> Iterator[Finding]:
         if condition.sensor == "lowest_v":
             yield Finding(
                 "lowest_latches", "stop", rule.key,
-                "The lowest voltage so far never rises again: after the first climb this stays true.",
-                "Watch the live voltage", w.with_condition(rule, k, sensor="pack_v"),
+                fact("lint.lowest_latches"),
+                fact("lint.lowest_latches.mend"), w.with_condition(rule, k, sensor="pack_v"),
             )  # fmt: skip
 
 

@@ -15,6 +15,7 @@ from zesty_cell.services.forecasts import flown
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.web.callouts.desk import Desk
 from zesty_cell.web.http import whole_number
+from zesty_cell.words.say import say
 from zesty_cell.words.units import read_number
 
 Changed = tuple[CalloutPlan | None, str]
@@ -25,9 +26,9 @@ Step = Callable[[CalloutPlan, str, Desk, Mapping[str, str]], Changed]
 def _mend(plan: CalloutPlan, what: str, desk: Desk, _form: Mapping[str, str]) -> Changed:
     key, _, concerns = what.partition(":")
     found = next((f for f in desk.findings(plan) if (f.key, f.concerns) == (key, concerns)), None)
-    if found is None or found.mended is None:
+    if found is None or found.mended is None or found.mend is None:
         return None, ""
-    return found.mended, f"{found.mend}: look at it, and save it if it is right."
+    return found.mended, f"{say(found.mend)}: look at it, and save it if it is right."
 
 
 def _remove(plan: CalloutPlan, what: str, desk: Desk, _form: Mapping[str, str]) -> Changed:

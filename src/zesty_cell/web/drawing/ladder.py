@@ -11,6 +11,7 @@ from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.callouts.collisions import Collision, collisions
 from zesty_cell.core.callouts.conditions import PACK_VOLTAGES, Condition
 from zesty_cell.core.callouts.rules import CalloutPlan, Rule
+from zesty_cell.core.fact import Fact
 from zesty_cell.web.drawing.scale import Scale, Tick, nice_step, ticks
 
 Owner = Literal["cell", "pack_low", "land_now", "own", "craft", "esc"]
@@ -49,7 +50,7 @@ class Clash:
     y: float
     height: float
     swapped: bool
-    words: str
+    words: Fact
 
 
 @dataclass(frozen=True)
@@ -143,7 +144,7 @@ def ladder(plan: CalloutPlan, result: Forecast, *, as_pack: bool, height: float 
 
 def _clash(collision: Collision, y: Scale) -> Clash:
     ends = sorted((y(collision.first.cell_v), y(collision.then.cell_v)))
-    return Clash(ends[0] - 5.0, ends[1] - ends[0] + 10.0, collision.swapped, collision.words)
+    return Clash(ends[0] - 5.0, ends[1] - ends[0] + 10.0, collision.swapped, collision.says)
 
 
 def _own_lines(result: Forecast) -> list[_Line]:

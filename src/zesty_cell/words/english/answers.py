@@ -1,7 +1,4 @@
-"""The templates of all facts, in English: one a fact, and no sentence of the job anywhere else.
-
-Keys are in the order of the core's folders.  ``{name}`` is a figure of the fact; see :mod:`zesty_cell.words.say`.
-"""
+"""What is said of sheets, packs, choices, flights and logs."""
 
 from __future__ import annotations
 
@@ -314,14 +311,14 @@ _HEALTH = {
     "storage.empty": "empty for {days:whole} days: bring it to {storage_v} a cell to store it.",
 }
 
-ENGLISH: dict[str, str] = {
+ANSWERS: dict[str, str] = {
     **_CHANGES,
     **_CHECKS,
     **_DOUBTS,
     **_LOGS,
     **_COMPARE,
-    **_CHAIN,
     **_TIMER,
+    **_CHAIN,
     **_DISAGREEMENT,
     **_HEALTH,
 }

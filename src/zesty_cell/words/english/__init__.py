@@ -1,0 +1,11 @@
+"""The templates of all facts, in English: one a fact, and no sentence of the job anywhere else.
+
+Keys are in the order of the core's folders.  ``{name}`` is a figure of the fact; see :mod:`zesty_cell.words.say`.
+"""
+
+from __future__ import annotations
+
+from zesty_cell.words.english.answers import ANSWERS
+from zesty_cell.words.english.callouts import CALLOUTS
+
+ENGLISH: dict[str, str] = {**ANSWERS, **CALLOUTS}
