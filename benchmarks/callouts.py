@@ -13,7 +13,7 @@ from zesty_cell.core.callouts.engine import Engine
 from zesty_cell.core.callouts.rules import Rule
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.callouts.score import BAD_DAYS, score_plan
-from zesty_cell.core.callouts.steps import spoken_sounds
+from zesty_cell.core.callouts.sounds import spoken_sounds
 from zesty_cell.core.callouts.telemetry import on_telemetry
 from zesty_cell.core.callouts.tune import tune
 from zesty_cell.demo.log import telemetry_csv

@@ -27,6 +27,7 @@ from zesty_cell.standins.bench_transmitter import LIMITS, create_transmitter
 from zesty_cell.web.callouts import transmitter
 from zesty_cell.web.callouts.transmitter import BenchTransmitter, TransmitterError, _frame
 from zesty_cell.web.http.kept import kept_by
+from zesty_cell.words.say import say
 
 
 @pytest.fixture(scope="module")
@@ -133,7 +134,7 @@ def test_a_plan_is_fitted_and_every_change_is_said(plan):
     assert [r.key for r in fitted.plan.rules] == ["pack_low", "land_now", "silence"]
     assert fitted.plan.rule("land_now").hold_s == 2.0
     assert fitted.plan.rule("silence").say == "telemetry"
-    notes = " ".join(fitted.notes)
+    notes = " ".join(map(say, fitted.notes))
     for words in (
         "“Ask for it” is left out",
         "held 2 s instead",
@@ -156,7 +157,7 @@ def test_profiles_that_do_not_fit_take_their_conditions_along(plan):
     two = plan.with_rule(low).model_copy(update={"profiles": (*plan.profiles, four), "choose": "automatic"})
     fitted = fit(plan=two, able=Capabilities(name="x", profiles=1))
     assert [c.value for c in fitted.plan.rule("pack_low").conditions] == [20.0]
-    assert "The profile 4S is left out" in " ".join(fitted.notes)
+    assert "The profile 4S is left out" in " ".join(map(say, fitted.notes))
 
 
 def test_what_fits_is_left_alone(plan):

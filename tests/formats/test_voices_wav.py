@@ -16,7 +16,7 @@ from tests.sheets import sheet
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.callouts.rules import Timer
 from zesty_cell.core.callouts.schools import write_plan
-from zesty_cell.core.callouts.steps import SOUND_NAME_LENGTH, spoken_sounds
+from zesty_cell.core.callouts.sounds import SOUND_NAME_LENGTH, spoken_sounds
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.espeak import SPEEDS, VOICES, Voice, VoiceError, speak, voice_of
 from zesty_cell.formats.voices_wav import (

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.callouts.steps import Sound
+from zesty_cell.core.callouts.sounds import Sound
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.espeak import Voice, speak
 

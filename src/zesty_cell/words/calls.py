@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from zesty_cell.core.callouts.rules import CalloutPlan, Rule
-from zesty_cell.core.callouts.steps import Steps, setup_steps, value_words
 from zesty_cell.core.clock import clock
+from zesty_cell.words.steps import Steps, setup_steps, value_words
 
 _SHOWN = ("pack_low", "land_now", "guard", "charge_used")
 _MARKS = {"pack_low": "pack_low", "land_now": "land_now", "guard": "land_now", "charge_used": "charge"}

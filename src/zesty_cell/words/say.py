@@ -27,6 +27,7 @@ FORMS: dict[str, _Form] = {
     "grouped": lambda face, count: face.number(count),
     "volts": lambda face, volts: f"{volts:.{1 if abs(round(volts, 1) - volts) < 1e-6 else 2}f} V",
     "rate": lambda face, ah: f"{1000.0 * ah:.0f}" if ah >= 0.02 else f"{1000.0 * ah:.1f}",
+    "typed": lambda face, ah: f"{1000.0 * ah:.0f}",
     "watts": lambda face, w: f"{w:.1f} W",
     "whole": lambda face, value: f"{value:.0f}",
     "difference": lambda face, kelvins: face.temperature_difference(kelvins),

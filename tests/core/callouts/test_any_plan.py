@@ -16,10 +16,11 @@ from zesty_cell.core.callouts.lint import lint
 from zesty_cell.core.callouts.rules import CalloutPlan, Profile
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
 from zesty_cell.core.callouts.score import OWN_DAY, WORST_DAY, score_plan
-from zesty_cell.core.callouts.steps import setup_steps, spoken_sounds
+from zesty_cell.core.callouts.sounds import spoken_sounds
 from zesty_cell.core.callouts.tune import tunable, tune
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.web.drawing.ladder import ladder
+from zesty_cell.words.steps import setup_steps
 
 
 @settings(max_examples=15)

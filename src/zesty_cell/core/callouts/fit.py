@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import Field
 
@@ -11,6 +11,7 @@ from zesty_cell.core.answer.thresholds import on_step
 from zesty_cell.core.callouts.conditions import Condition
 from zesty_cell.core.callouts.rules import CalloutPlan, Role, Rule, Timer
 from zesty_cell.core.entity import Entity, Name
+from zesty_cell.core.fact import Fact, fact
 
 #: Which rules are kept where not all fit, first to last.
 _KEPT_FIRST: tuple[Role, ...] = ("land_now", "guard", "pack_low", "silence", "charge_used", "profile", "own", "ask")
@@ -69,31 +70,29 @@ class Fitted:
     Attributes
     ----------
     plan : CalloutPlan
-    notes : tuple of str
-        What was rounded, shortened or left out, in sentences.
+    notes : tuple of Fact
+        What was rounded, shortened or left out.
     """
 
     plan: CalloutPlan
-    notes: tuple[str, ...]
+    notes: tuple[Fact, ...]
 
 
 class _Fitter:
     def __init__(self, plan: CalloutPlan, able: Capabilities) -> None:
-        self.plan, self.able, self.notes = plan, able, list[str]()
+        self.plan, self.able, self.notes = plan, able, list[Fact]()
 
     def words(self, who: str, text: str | None) -> str | None:
         if text is None or len(text) <= self.able.words_length:
             return text
         short = text[: self.able.words_length].rsplit(" ", 1)[0].rstrip(" ,;:") or text[: self.able.words_length]
-        self.notes.append(f"“{who}” says “{short}”: “{text}” is longer than {self.able.words_length} letters.")
+        self.notes.append(fact("fit.words", rule=who, short=short, text=text, letters=self.able.words_length))
         return short
 
     def rounded(self, who: str, value: float, step: float, unit: str, factor: float = 1.0) -> float:
         new = max(on_step(value=value, step=step), step)
         if abs(new - value) > 1e-9:
-            self.notes.append(
-                f"“{who}” takes {new * factor:g} {unit}: {value * factor:g} {unit} is between its steps."
-            )
+            self.notes.append(fact("fit.step", rule=who, new=new * factor, value=value * factor, unit=unit))
         return new
 
     def condition(self, rule: Rule, condition: Condition) -> Condition:
@@ -115,10 +114,12 @@ class _Fitter:
         if hold_s > able.most_hold_s:
             hold_s = on_step(value=able.most_hold_s, step=able.hold_step_s, up=False)
         if abs(hold_s - rule.hold_s) > 1e-9:
-            self.notes.append(f"“{rule.name}” is held {hold_s:g} s instead of {rule.hold_s:g} s.")
+            self.notes.append(fact("fit.hold", rule=rule.name, new_s=hold_s, hold_s=rule.hold_s))
         conditions = tuple(self.condition(rule, c) for c in rule.conditions[: able.conditions])
         if len(rule.conditions) > able.conditions:
-            self.notes.append(f"“{rule.name}” keeps {able.conditions} of its {len(rule.conditions)} conditions.")
+            self.notes.append(
+                fact("fit.conditions", rule=rule.name, kept=able.conditions, conditions=len(rule.conditions))
+            )
         every_s = None if rule.every_s is None else self.rounded(rule.name, rule.every_s, able.repeat_step_s, "s")
         return rule.model_copy(
             update={
@@ -143,16 +144,16 @@ def fit(*, plan: CalloutPlan, able: Capabilities) -> Fitted:
     ranked = sorted(range(len(rules)), key=lambda k: (_KEPT_FIRST.index(rules[k].role), k))
     kept = sorted(ranked[: able.rules])
     for k in sorted(ranked[able.rules :]):
-        fitter.notes.append(f"“{rules[k].name}” is left out: {able.name} holds {_count(able.rules, 'rule')}.")
+        fitter.notes.append(_left_out(rules[k].name, able, able.rules, "rule"))
     profiles = plan.profiles[: able.profiles]
     for profile in plan.profiles[able.profiles :]:
-        fitter.notes.append(f"The profile {profile.name} is left out: {able.name} holds {able.profiles or 'none'}.")
+        fitter.notes.append(_left_out(profile.name, able, able.profiles, "profile"))
     known = {p.key for p in profiles}
     fitted = [fitter.rule(_without_profiles(rules[k], known)) for k in kept]
     # The earliest first: where only some fit, they are the guard.
     timers = sorted((t for t in plan.timers if t.on), key=lambda t: t.at_s)
     for timer in timers[able.timers :]:
-        fitter.notes.append(f"“{timer.name}” is left out: {able.name} holds {_count(able.timers, 'timer')}.")
+        fitter.notes.append(_left_out(timer.name, able, able.timers, "timer"))
     new = plan.model_copy(
         update={
             "rules": tuple(fitted),
@@ -178,8 +179,10 @@ def _without_profiles(rule: Rule, known: set[str]) -> Rule:
     return rule.model_copy(update={"conditions": conditions or rule.conditions[:0], "guards": guards})
 
 
-def _count(number: int, what: str) -> str:
-    return f"{number} {what}" + ("" if number == 1 else "s")
+def _left_out(name: str, able: Capabilities, holds: int, what: Literal["rule", "timer", "profile"]) -> Fact:
+    """That something has no room, where a transmitter holds so many of them [1]."""
+    which = "none" if holds == 0 else "one" if holds == 1 else "some"
+    return fact(f"fit.{what}_left_out.{which}", name=name, transmitter=able.name, holds=holds)
 
 
 @dataclass(frozen=True)

@@ -9,8 +9,8 @@ from zesty_cell.core.callouts.conditions import PACK_VOLTAGES, Condition, Guards
 from zesty_cell.core.callouts.dry_run import on_forecast
 from zesty_cell.core.callouts.fit import PLAIN_RADIO, fit
 from zesty_cell.core.callouts.rules import CalloutPlan, Rule
-from zesty_cell.core.callouts.steps import value_words
-from zesty_cell.core.clock import clock
+from zesty_cell.core.callouts.values import typed_value
+from zesty_cell.core.fact import Fact, fact
 
 
 @dataclass(frozen=True)
@@ -21,16 +21,15 @@ class PlainForm:
     ----------
     plan : CalloutPlan
         One alarm and one timer.
-    can, cannot : tuple of str
-        In sentences.
-    expected : str
-        What the alarm does on the flight expected; empty where there is none.
+    can, cannot : tuple of Fact
+    expected : Fact or None
+        What the alarm does on the flight expected; None where there is none.
     """
 
     plan: CalloutPlan
-    can: tuple[str, ...]
-    cannot: tuple[str, ...]
-    expected: str
+    can: tuple[Fact, ...]
+    cannot: tuple[Fact, ...]
+    expected: Fact | None
 
 
 def _watched(rule: Rule) -> tuple[Condition, ...]:
@@ -38,18 +37,16 @@ def _watched(rule: Rule) -> tuple[Condition, ...]:
     return tuple(c for c in rule.conditions if c.sensor in PACK_VOLTAGES and c.comparison == "below")
 
 
-def _expected(plan: CalloutPlan, result: Forecast) -> str:
+def _expected(plan: CalloutPlan, result: Forecast) -> Fact:
     run = on_forecast(plan=plan, result=result)
     first = next((e for e in run.ran.events if e.kind == "rule"), None)
     if first is None:
-        return "On the flight expected the alarm stays silent."
+        return fact("plain.silent")
+    if run.false_calls == 1:
+        return fact("plain.once_false", at_s=first.time_s)
     if run.false_calls:
-        times = "once" if run.false_calls == 1 else f"{run.false_calls} times"
-        return (
-            f"On the flight expected it sounds at {clock(first.time_s)}, and {times} before it is true: a climb "
-            "sags, and there is no hold. Set it lower, trust the timer first, or fly gently."
-        )
-    return f"On the flight expected it sounds first at {clock(first.time_s)}, with no false alarm."
+        return fact("plain.false", at_s=first.time_s, times=run.false_calls)
+    return fact("plain.true", at_s=first.time_s)
 
 
 def plain_form(*, plan: CalloutPlan, result: Forecast) -> PlainForm:
@@ -70,34 +67,31 @@ def plain_form(*, plan: CalloutPlan, result: Forecast) -> PlainForm:
     ]
     simple = flown.model_copy(update={"rules": tuple(alarms), "profiles": (), "choose": "one"})
     fitted = fit(plan=simple, able=PLAIN_RADIO).plan
-    can, cannot = [], []
+    can, cannot = list[Fact](), list[Fact]()
     for rule in fitted.rules:
-        words = value_words(fitted, rule=rule, condition=rule.conditions[0])
-        can.append(f"Buzz, or say “{rule.say or rule.name}”, below {words}: one voltage, at once, armed or not.")
-    for timer in fitted.timers:
-        can.append(f"Count {clock(timer.at_s)} and beep: start it by the throttle if yours can, else by a switch.")
+        value = typed_value(fitted, rule=rule, condition=rule.conditions[0])
+        can.append(fact("plain.can.alarm", words=rule.say or rule.name, value=value))
+    can += [fact("plain.can.timer", at_s=timer.at_s) for timer in fitted.timers]
     receiver = next((c for r in on for c in r.conditions if c.sensor == "receiver_v"), None)
     if receiver is not None:
-        can.append(f"Warn below {receiver.value:g} V of the receiver's battery, by the receiver's own alarm.")
+        can.append(fact("plain.can.receiver", below_v=receiver.value))
     if not fitted.rules:
-        cannot.append("Sound by voltage: no rule here watches the pack's voltage. The timer is all there is.")
+        cannot.append(fact("plain.cannot.voltage"))
     else:
-        cannot.append("Wait until a climb is over: it has no hold, and sounds at every dip.")
-        cannot.append("Stay quiet on the bench: plug in with the propellers off, and expect it.")
-    cannot += [f"“{r.name}”: {_lack(r)}." for r in on if r.key not in {f.key for f in fitted.rules}]
+        cannot += [fact("plain.cannot.wait"), fact("plain.cannot.bench")]
+    kept = {f.key for f in fitted.rules}
+    cannot += [fact("plain.cannot.rule", rule=r.name, why=_lack(r)) for r in on if r.key not in kept]
     if len(plan.profiles) > 1:
-        cannot.append("Tell packs apart: set its one value anew for another cell count.")
-    return PlainForm(fitted, tuple(can), tuple(cannot), _expected(fitted, result) if fitted.rules else "")
+        cannot.append(fact("plain.cannot.packs"))
+    return PlainForm(fitted, tuple(can), tuple(cannot), _expected(fitted, result) if fitted.rules else None)
 
 
-def _lack(rule: Rule) -> str:
+def _lack(rule: Rule) -> Fact:
     sensors = {c.sensor for c in rule.conditions}
     if "telemetry" in sensors:
-        return "it does not notice that nothing comes any more"
+        return fact("plain.lack.silence")
     if "used_ah" in sensors:
-        return "it does not count charge"
+        return fact("plain.lack.charge")
     if not sensors:
-        return "it reads nothing out; look at its display on the ground"
-    if _watched(rule):
-        return "it has one voltage, and the later call is the one to keep"
-    return "it has no such sensor or no room for it"
+        return fact("plain.lack.reading")
+    return fact("plain.lack.second_voltage") if _watched(rule) else fact("plain.lack.sensor")

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import reduce
+from typing import Literal
 
 from zesty_cell.core.callouts.rules import DERIVED_ROLES, CalloutPlan, Role, Rule
 from zesty_cell.core.callouts.several import keep_packs, named_like
-from zesty_cell.core.callouts.steps import value_words
-from zesty_cell.core.clock import clock
+from zesty_cell.core.callouts.values import typed_value
+from zesty_cell.core.fact import Fact, Words, fact
 
 #: Timers this near are the same [s].
 _SAME_S = 4.0
@@ -19,35 +22,39 @@ class Difference:
 
     Attributes
     ----------
-    what : str
-        Name of the rule or timer.
-    held, now : str
-        In words; “off” or “not there” where it is.
+    what : str or Fact
+        Name of the rule, or the timer.
+    held, now : Fact
     unsafe : bool
         The plan speaks later than it should now, or not at all.
     """
 
-    what: str
-    held: str
-    now: str
+    what: Words
+    held: Fact
+    now: Fact
     unsafe: bool
 
 
-def _words(plan: CalloutPlan, rule: Rule) -> tuple[str, str, str]:
+def _joined(key: Literal["update.and", "update.comma"], said: Sequence[Fact]) -> Fact:
+    return reduce(lambda one, other: fact(key, one=one, other=other), said) if said else fact("update.nothing")
+
+
+def _said(plan: CalloutPlan, rule: Rule) -> tuple[Fact, Fact, Fact]:
     """Its values, its hold and what it asks of the throttle."""
-    values = " and ".join(value_words(plan, rule=rule, condition=c) for c in rule.conditions)
     under = rule.guards.throttle_under
     return (
-        values,
-        f"held {rule.hold_s:g} s",
-        "any throttle" if under is None else f"throttle under {100 * under:.0f} %",
+        _joined("update.and", [typed_value(plan, rule=rule, condition=c) for c in rule.conditions]),
+        fact("update.held", hold_s=round(rule.hold_s, 3)),
+        fact("update.any_throttle")
+        if under is None
+        else fact("update.throttle_under", under_share=round(under, 2)),
     )
 
 
-def _apart(held: tuple[str, ...], now: tuple[str, ...]) -> tuple[str, str]:
-    """Both in words, without what they share."""
+def _apart(held: tuple[Fact, ...], now: tuple[Fact, ...]) -> tuple[Fact, Fact]:
+    """Both without what they share."""
     kept = [k for k, (a, b) in enumerate(zip(held, now, strict=True)) if a != b]
-    return ", ".join(held[k] for k in kept), ", ".join(now[k] for k in kept)
+    return _joined("update.comma", [held[k] for k in kept]), _joined("update.comma", [now[k] for k in kept])
 
 
 def _later(plan: CalloutPlan, held: Rule, now: Rule) -> bool:
@@ -76,21 +83,22 @@ def differences(*, plan: CalloutPlan, written: CalloutPlan, series: int) -> tupl
     Only what follows from the forecast: timers, and the rules of :data:`DERIVED_ROLES`.
     """
     plan, written = plan.flown_with(series=series), written.flown_with(series=series)
-    found = []
+    found, off = list[Difference](), fact("update.off")
     held_s = min((t.at_s for t in plan.timers if t.on), default=None)
     now_s = min((t.at_s for t in written.timers if t.on), default=None)
     if now_s is not None and (held_s is None or abs(held_s - now_s) > _SAME_S):
-        held = "none" if held_s is None else clock(held_s)
-        found.append(Difference("Timer", held, clock(now_s), held_s is None or held_s > now_s))
+        held = fact("update.none") if held_s is None else fact("update.at", at_s=held_s)
+        late = held_s is None or held_s > now_s
+        found.append(Difference(fact("update.timer"), held, fact("update.at", at_s=now_s), late))
     mine, wanted = _by_role(plan), _by_role(written)
     for role, now in wanted.items():
         rule = mine.get(role)
         if rule is None:
-            found.append(Difference(now.name, "off", _words(written, now)[0], now.role in ("land_now", "guard")))
-        elif _words(plan, rule) != _words(written, now):
-            held_words, now_words = _apart(_words(plan, rule), _words(written, now))
-            found.append(Difference(now.name, held_words, now_words, _later(plan, rule, now)))
-    found += [Difference(r.name, _words(plan, r)[0], "off", True) for role, r in mine.items() if role not in wanted]
+            found.append(Difference(now.name, off, _said(written, now)[0], now.role in ("land_now", "guard")))
+        elif _said(plan, rule) != _said(written, now):
+            held, new = _apart(_said(plan, rule), _said(written, now))
+            found.append(Difference(now.name, held, new, _later(plan, rule, now)))
+    found += [Difference(r.name, _said(plan, r)[0], off, True) for role, r in mine.items() if role not in wanted]
     return tuple(found)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.callouts.overruled import Overruled, Spoken, overruled
 from zesty_cell.core.callouts.rules import CalloutPlan, Rule, Timer
-from zesty_cell.core.callouts.steps import value_words
+from zesty_cell.words.steps import value_words
 from zesty_cell.words.units import minutes
 
 

@@ -15,6 +15,7 @@ from zesty_cell.core.callouts.conditions import POSITIONS, SWITCHES
 from zesty_cell.core.callouts.engine import Frames
 from zesty_cell.core.callouts.fit import Capabilities, Difference, differences, fit
 from zesty_cell.core.callouts.rules import CalloutPlan
+from zesty_cell.core.fact import Fact
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.plan_json import read_plan, write_plan_json
 from zesty_cell.ports import DEFAULT_BENCH_PORT
@@ -40,7 +41,7 @@ class Loaded:
     able : Capabilities
     plan : CalloutPlan
         As it was sent, fitted.
-    notes : tuple of str
+    notes : tuple of Fact
         What was rounded or left out beforehand.
     differences : tuple of Difference
         What it holds otherwise than it was sent.
@@ -48,7 +49,7 @@ class Loaded:
 
     able: Capabilities
     plan: CalloutPlan
-    notes: tuple[str, ...]
+    notes: tuple[Fact, ...]
     differences: tuple[Difference, ...]
 
 

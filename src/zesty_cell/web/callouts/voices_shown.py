@@ -11,7 +11,7 @@ from typing import Any
 from fastapi import Request
 from fastapi.responses import Response
 
-from zesty_cell.core.callouts.steps import Sound, sounds_of, spoken_sounds
+from zesty_cell.core.callouts.sounds import Sound, sounds_of, spoken_sounds
 from zesty_cell.formats.espeak import SPEEDS, VOICES
 from zesty_cell.formats.voices_wav import MOST_BYTES, RATES_HZ, Line
 from zesty_cell.store import voices as store

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Form, Query, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.callouts.steps import Sound
+from zesty_cell.core.callouts.sounds import Sound
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.espeak import SPEEDS, VoiceError, voice_of
 from zesty_cell.formats.voices_wav import RATES_HZ, line_wav, own_recording, voices_zip

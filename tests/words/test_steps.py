@@ -11,8 +11,9 @@ from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.callouts.conditions import Condition, Guards, Switch
 from zesty_cell.core.callouts.rules import CalloutPlan, Profile, Rule, Timer
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
-from zesty_cell.core.callouts.steps import SOUND_NAME_LENGTH, condition_sentence, setup_steps, sound_name, sounds_of
+from zesty_cell.core.callouts.sounds import SOUND_NAME_LENGTH, sound_name, sounds_of
 from zesty_cell.core.clock import clock
+from zesty_cell.words.steps import condition_sentence, setup_steps
 
 
 @pytest.fixture(scope="module")

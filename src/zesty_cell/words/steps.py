@@ -1,17 +1,16 @@
-"""A plan as numbered steps in plain words, for any programmable transmitter; and the names of its sounds."""
+"""A plan as numbered steps in plain words, for any programmable transmitter."""
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 
 from zesty_cell.core.callouts.conditions import Condition, Guards, Switch
 from zesty_cell.core.callouts.rules import CalloutPlan, Rule, Timer
+from zesty_cell.core.callouts.sounds import Sound, sounds_of
 from zesty_cell.core.callouts.spoken import spoken_time
+from zesty_cell.core.callouts.values import typed_value
 from zesty_cell.core.clock import clock
-
-#: What transmitters keep sound files under: lower-case letters and digits, no more than this many.
-SOUND_NAME_LENGTH = 8
+from zesty_cell.words.say import say
 
 _SENSORS = {
     "pack_v": "the pack's voltage",
@@ -23,14 +22,6 @@ _SENSORS = {
     "armed_s": "the time since arming",
     "telemetry": "telemetry",
 }
-
-
-@dataclass(frozen=True)
-class Sound:
-    """Something spoken: the words, and the short name of its file."""
-
-    words: str
-    file: str
 
 
 @dataclass(frozen=True)
@@ -54,16 +45,7 @@ class Steps:
 
 def value_words(plan: CalloutPlan, /, *, rule: Rule, condition: Condition) -> str:
     """A condition's value as it is typed into a transmitter, in its unit [V, mAh, A, min]."""
-    if condition.sensor == "used_ah":
-        return f"{1000 * condition.value:.0f} mAh"
-    if condition.sensor == "current_a":
-        return f"{condition.value:g} A"
-    if condition.sensor == "armed_s":
-        return clock(condition.value)
-    if condition.sensor in ("cell_v", "receiver_v"):
-        return f"{condition.value:.2f} V"
-    series = plan.series_of(rule, condition)
-    return f"{condition.threshold(series=series):.{2 if series == 1 else 1}f} V"
+    return say(typed_value(plan, rule=rule, condition=condition))
 
 
 def _condition_words(plan: CalloutPlan, rule: Rule, condition: Condition) -> str:
@@ -145,81 +127,6 @@ def _timer_sentence(plan: CalloutPlan, timer: Timer, files: dict[str, str]) -> s
         back.append(_switch_words(timer.reset))
     text += f". It goes back when {' or '.join(back)}" if back else ""
     return text + (", and is kept while switched off." if timer.kept else ".")
-
-
-def sounds_of(plan: CalloutPlan, /) -> tuple[Sound, ...]:
-    """Everything a plan says in words of its own, each once, with the short name of its file."""
-    words = [r.say for r in plan.rules if r.on and r.say]
-    words += [t.end for t in plan.timers if t.on]
-    words += [p.say for p in plan.profiles] + ([plan.wrong_profile] if plan.profiles else [])
-    taken: set[str] = set()
-    sounds = []
-    for text in dict.fromkeys(words):
-        name = sound_name(text)
-        k = 2
-        while name in taken:
-            name = f"{sound_name(text)[: SOUND_NAME_LENGTH - len(str(k))]}{k}"
-            k += 1
-        taken.add(name)
-        sounds.append(Sound(text, name))
-    return tuple(sounds)
-
-
-_UNITS = {
-    "pack_v": ("volts", "volts"),
-    "cell_v": ("volts", "volts"),
-    "receiver_v": ("volts", "volts"),
-    "used_ah": ("milliamp hours", "mah"),
-    "current_a": ("amps", "amps"),
-    "armed_s": ("seconds", "seconds"),
-}
-
-
-def spoken_sounds(plan: CalloutPlan, /) -> tuple[Sound, ...]:
-    """Everything a plan may say: its own words, its minutes, and the numbers of what is read out.
-
-    Numbers are made of parts (“twenty”, “two”, “point”, “four”, “volts”), as transmitters put them together.
-    """
-    sounds = list(sounds_of(plan))
-    taken = {s.file for s in sounds}
-
-    def add(words: str, file: str) -> None:
-        if file not in taken:
-            taken.add(file)
-            sounds.append(Sound(words, file))
-
-    for timer in plan.timers:
-        if not timer.on:
-            continue
-        if timer.every_s is not None:
-            moments = [k * timer.every_s for k in range(1, int(timer.at_s / timer.every_s) + 1)]
-            for seconds in moments[:120]:
-                minutes, rest = divmod(round(seconds), 60)
-                tail = " left" if timer.counts == "down" else ""
-                file = f"t{minutes}m" + (f"{rest}s" if rest else "") + ("l" if tail else "")
-                add(spoken_time(seconds) + tail, file[:SOUND_NAME_LENGTH])
-        for k in range(1, timer.last_s + 1):
-            add(str(k), f"n{k}")
-    read = {r.read for r in plan.rules if r.on and r.read}
-    if read:
-        for k in (*range(21), *range(30, 100, 10)):
-            add(str(k), f"n{k}")
-        for words in ("point", "hundred", "thousand", "no telemetry"):
-            add(words, sound_name(words))
-    for sensor in sorted(read):
-        add(*_UNITS[sensor])
-    return tuple(sounds)
-
-
-def sound_name(words: str, /) -> str:
-    """A short lower-case name for words: “telemetry lost” is “telelost”."""
-    parts: list[str] = re.findall(r"[a-z0-9]+", words.lower()) or ["sound"]
-    whole = "".join(parts)
-    if len(whole) <= SOUND_NAME_LENGTH or len(parts) == 1:
-        return whole[:SOUND_NAME_LENGTH]
-    half = SOUND_NAME_LENGTH // 2
-    last = parts[-1][:half]
-    return f"{parts[0][: SOUND_NAME_LENGTH - len(last)]}{last}"
 
 
 def setup_steps(plan: CalloutPlan, /) -> Steps:
