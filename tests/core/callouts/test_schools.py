@@ -16,6 +16,7 @@ from zesty_cell.core.callouts.engine import Engine, frames
 from zesty_cell.core.callouts.rules import Profile, Timer
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
 from zesty_cell.core.callouts.writer import LAMP_UNDER_V, LANDING_UNDER_V, cell_words, knee_s
+from zesty_cell.words.say import say
 
 
 @pytest.fixture(scope="module")
@@ -41,7 +42,7 @@ def test_every_rule_has_its_reason_and_its_value_from_the_forecast(lighthouse, s
     written = write_plan(lighthouse, school=school)
     plan, callouts = written.plan, lighthouse.callouts
     for key in [r.key for r in plan.rules] + [t.key for t in plan.timers]:
-        assert written.reasons[key].endswith(".")
+        assert say(written.reasons[key]).endswith(".")
     assert plan.timers[0].at_s == callouts.timers.timer_s
     land = plan.rule("land_now").conditions[0]
     if land.sensor == "pack_v":
@@ -72,7 +73,7 @@ def test_a_knee_inside_the_reserve_is_said_and_the_landing_point_taken():
     careful = forecast(checked(sheet(landing=LandingRule(charge_kept=0.35, home_s=90.0))))
     written = write_plan(careful, school="knee")
     assert knee_s(careful) > careful.flight.landing_s
-    assert "inside the reserve" in written.notes[0]
+    assert "inside the reserve" in say(written.notes[0])
     assert written.plan.rule("pack_low") is None
 
 
@@ -188,6 +189,6 @@ def test_switches_rest_where_nothing_is_asked_and_the_profile_is_right(lighthous
 )  # fmt: skip
 def test_why_charge_used_is_left_out_is_said_once_and_by_what_is_least_known(one, why):
     notes = write_plan(forecast(one), school="charge used").notes
-    said = [n for n in notes if n.startswith("Charge used is left out")]
+    said = [n for n in map(say, notes) if n.startswith("Charge used is left out")]
     assert len(said) == 1
     assert why in said[0]

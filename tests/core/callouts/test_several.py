@@ -17,6 +17,7 @@ from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
 from zesty_cell.core.callouts.several import add_pack, keep_packs, remove_pack, write_for_packs
 from zesty_cell.core.callouts.update import brought_up_to_date
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.words.say import say
 
 PACKS = {
     "six": pomelo(),
@@ -97,7 +98,7 @@ def test_of_two_packs_with_as_many_cells_the_cautious_value_counts(flown):
     assert plan.rule("pack_low").guards.throttle_under is None
     assert plan.rule("land_now").guards.throttle_under == 0.55
     assert plan.timers[0].at_s == min(p.timers[0].at_s for p in each)
-    assert "the earliest of 2 packs, Small Pomelo" in written.reasons["timer"]
+    assert "the earliest of 2 packs, Small Pomelo" in say(written.reasons["timer"])
 
 
 def test_as_many_cells_of_another_chemistry_are_told_by_a_switch(flown):
@@ -125,7 +126,7 @@ def test_as_many_cells_of_another_chemistry_are_told_by_a_switch(flown):
         assert heard[0] == facing(both, pack).profiles[0].key
     three = write_for_packs([flown["six"], polymer, flown["four"]], school="loaded voltage")
     assert [p.series for p in three.plan.profiles] == [6, 6, 4]
-    assert any("told apart by a switch" in n for n in three.notes)
+    assert any("told apart by a switch" in say(n) for n in three.notes)
     assert three.plan.name == "Heron, 3 packs"
 
 
@@ -263,7 +264,7 @@ def test_without_a_free_switch_another_chemistry_is_refused(flown):
 def test_packs_that_the_voltage_cannot_tell_apart_are_said():
     ten, nine = (forecast(sheet(pack=satsuma(series=n, name=f"{n}S", mass_kg=0.04 * n))) for n in (10, 9))
     notes = write_for_packs([ten, nine], school="loaded voltage").notes
-    assert any("choose by a switch" in n for n in notes)
+    assert any("choose by a switch" in say(n) for n in notes)
 
 
 def test_own_rules_are_taken_per_cell(flown):

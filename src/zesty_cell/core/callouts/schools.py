@@ -15,7 +15,7 @@ from zesty_cell.core.answer.thresholds import on_step
 from zesty_cell.core.callouts.conditions import VALUE_BOUNDS, Condition, Guards, Switch
 from zesty_cell.core.callouts.rules import CalloutPlan, CraftStages, ReceiverPack, Rule, School
 from zesty_cell.core.callouts.writer import LAND_NOW_EVERY_S, SetTimer, Writer, Written, knee_s, profile_of
-from zesty_cell.core.clock import clock
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.chemistries import chemistry_for
 
 
@@ -95,13 +95,10 @@ def _knee(w: Writer) -> tuple[list[Rule | None], CraftStages]:
     knee_v = float(flight.cruise_v[flight.index_at(at_s)])
     low = w.voltage("pack_low", every_s=None)
     if at_s > flight.landing_s or knee_v < floor_v or low is None or low.conditions[0].sensor != "pack_v":
-        w.notes.append(
-            f"The curve bends at {clock(at_s)}, inside the reserve you keep: the call comes at the landing point "
-            "instead."
-        )
+        w.notes.append(fact("plan.knee.inside_reserve", at_s=at_s))
         return w.lead(), w.stages(lands=False)
     value = on_step(value=knee_v * w.pack.series, step=w.step_v, up=True)
-    w.reasons["pack_low"] = f"Where the curve bends, at {clock(at_s)}."
+    w.reasons["pack_low"] = fact("plan.knee", at_s=at_s)
     return [low.model_copy(update={"conditions": (Condition(value=value),)}), *w.lead()], w.stages(lands=False)
 
 

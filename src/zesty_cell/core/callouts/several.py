@@ -22,7 +22,7 @@ from zesty_cell.core.callouts.rules import (
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.callouts.writer import SetTimer, Written, profile_of
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Fact, fact
 
 
 def _of_pack(condition: Condition, *, alike: bool) -> bool:
@@ -349,17 +349,12 @@ def write_for_packs(
             plan = add_pack(plan, result, now=timer)
             joined.append(result)
         except OutOfRangeError as error:
-            notes.append(f"Not in it: {error}")
+            notes.append(fact("plan.not_in_it", why=str(error)))
     results = joined
     if plan.choose == "switch":
-        notes.append(
-            "Packs of as many cells and another chemistry are told apart by a switch: set it before you arm."
-        )
+        notes.append(fact("plan.told_by_switch"))
     elif len(plan.profiles) > 1 and not told_by_voltage(plan.profiles):
-        notes.append(
-            "A full pack of fewer cells and a part-used one of more look alike at arming, and the fewer are taken: "
-            "choose by a switch if you fly part-used packs."
-        )
+        notes.append(fact("plan.alike_at_arming"))
     craft = results[0].setup.sheet.craft
     packs = {r.setup.sheet.pack.name for r in results}
     if len(packs) > 1:
@@ -368,15 +363,15 @@ def write_for_packs(
     return replace(first, plan=plan, reasons=reasons, notes=tuple(notes))
 
 
-def _reasons(plan: CalloutPlan, results: Sequence[Forecast], known: Collection[str]) -> dict[str, Words]:
+def _reasons(plan: CalloutPlan, results: Sequence[Forecast], known: Collection[str]) -> dict[str, Fact]:
     """Why each timer, and each rule of several packs that has a reason already, is as it is."""
-    reasons: dict[str, Words] = {}
+    reasons: dict[str, Fact] = {}
     for clock in plan.timers:
         profile = plan.profile(clock.profile)
         of = [r for r in results if profile is None or same_profile(profile, other=profile_of(r.setup.sheet.pack))]
         shortest = min(of, key=lambda r: r.callouts.timers.timer_s).setup.sheet.pack.name
-        first_of = f"the earliest of {len(of)} packs, {shortest}" if len(of) > 1 else shortest
-        reasons[clock.key] = f"For {first_of}: the guard that needs no telemetry."
+        one = fact("plan.timer.of_pack", pack=shortest)
+        reasons[clock.key] = fact("plan.timer.of_packs", pack=shortest, packs=len(of)) if len(of) > 1 else one
     for key in {r.key for r in plan.rules if len(r.conditions) > 1} & {*known, *reasons}:
-        reasons[key] = "One word for every pack, each with its own value; the longest hold of them."
+        reasons[key] = fact("plan.one_word")
     return reasons

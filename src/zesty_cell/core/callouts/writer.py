@@ -7,13 +7,12 @@ from typing import Literal
 
 import numpy as np
 
-from zesty_cell.core.answer.calls import DerivedCallouts, VoltageCall
+from zesty_cell.core.answer.calls import DerivedCallouts, Leads, VoltageCall
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.answer.thresholds import on_step, voltage_step_v
 from zesty_cell.core.callouts.conditions import Condition, Guards, Switch
 from zesty_cell.core.callouts.rules import CalloutPlan, CraftStages, Profile, Rule, Timer
-from zesty_cell.core.clock import clock
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.pack import Pack
 
@@ -44,7 +43,7 @@ class SetTimer:
     """A timer to set now [s], and why it is that."""
 
     at_s: float
-    why: Words
+    why: Fact
 
 
 @dataclass(frozen=True)
@@ -57,12 +56,12 @@ class Written:
     reasons : dict of str to Fact or str
         Why each rule and timer is as it is, by key.
     notes : tuple of str
-        What the school could not do as it would like, in sentences.
+        What the school could not do as it would like.
     """
 
     plan: CalloutPlan
-    reasons: dict[str, Words]
-    notes: tuple[str, ...]
+    reasons: dict[str, Fact]
+    notes: tuple[Fact, ...]
 
 
 def cell_words(series: int, /) -> str:
@@ -105,17 +104,13 @@ class Writer:
         self.setup = result.setup
         self.pack = result.setup.sheet.pack
         self.step_v = voltage_step_v(series=self.pack.series)
-        self.reasons: dict[str, Words] = {}
-        self.notes: list[str] = []
+        self.reasons: dict[str, Fact] = {}
+        self.notes: list[Fact] = []
 
     def timer(self, *, repeat: bool = False) -> Timer:
         now = self.now
-        self.reasons["timer"] = (
-            f"The early end of the range, {clock(self.derived.timers.down_s)}, less the way home: it is the guard "
-            "that needs no telemetry."
-            if now is None
-            else now.why
-        )
+        early = fact("plan.timer", down_s=self.derived.timers.down_s)
+        self.reasons["timer"] = early if now is None else now.why
         at_s = self.derived.timers.timer_s if now is None else now.at_s
         return Timer(key="timer", at_s=max(at_s, 5.0), end_every_s=10.0 if repeat else None)
 
@@ -129,11 +124,11 @@ class Writer:
         if call.stands == "guard":
             return self.guard(every_s=every_s, vibrate=vibrate)
         before = self.result.flight.landing_s - call.threshold.wanted_s
-        where = "At the landing point" if key == "land_now" else f"{before:.0f} s before the landing point"
         trial = call.trial
         right = trial.flights - trial.false_flights - trial.late_flights
-        self.reasons[key] = (
-            f"{where}: true and in time in {right} of {trial.flights} flights. {_help(call)}".strip()
+        where = fact("plan.at_landing") if key == "land_now" else fact("plan.before_landing", before=before)
+        self.reasons[key] = fact(
+            "plan.voltage", where=where, right=right, flights=trial.flights, helped=_help(call)
         )
         low = key == "pack_low"
         return Rule(
@@ -163,11 +158,11 @@ class Writer:
         call = self.derived.land_now
         if call.stands == "off":
             return None
+        plain = call.plain
         self.reasons["guard"] = (
-            f"As “land now” the voltage would be false in {call.plain.false_flights} and late in "
-            f"{call.plain.late_flights} of {call.plain.flights} flights: so low it is quiet, and the last guard."
+            fact("plan.guard.quiet", false=plain.false_flights, late=plain.late_flights, flights=plain.flights)
             if call.stands == "guard"
-            else "Where the sensor is out or the pack was not full, the voltage still speaks."
+            else fact("plan.guard.still")
         )
         return Rule(
             key="guard",
@@ -187,12 +182,7 @@ class Writer:
         if call is None or not call.trial.passes:
             if call is not None:
                 sensed = self.setup.sheet.sensor.error > self.setup.figures.capacity_sigma
-                why = (
-                    "the current sensor is not known well enough. Compare a flight with what the charger puts back."
-                    if sensed
-                    else "what the pack holds is not known well enough. Log a long flight with what it put back."
-                )
-                note = f"Charge used is left out: {why}"
+                note = fact("plan.no_charge.sensor") if sensed else fact("plan.no_charge.pack")
                 if note not in self.notes:
                     self.notes.append(note)
             return None
@@ -200,18 +190,14 @@ class Writer:
         value = call.land_ah if lands else call.home_ah
         if value < 0.005:
             return None
-        out, share = self.setup.sheet.sensor.out, 100.0 * value / self.setup.figures.capacity_ah
-        where = "at the landing point" if lands else "when it is time to start home"
-        shown = (
-            f" It shows {abs(100 * out):.0f} % too {'much' if out > 0 else 'little'}, so this is"
-            if abs(out) >= 0.005
-            else " That is"
-        )
+        out, share = self.setup.sheet.sensor.out, value / self.setup.figures.capacity_ah
         true_ah = value / (1.0 + out)
-        self.reasons[key] = (
-            f"{share:.0f} % of the pack as shown, {where}.{shown} {1000 * true_ah:.0f} mAh in truth. It needs a "
-            "full pack."
-        )
+        truly = fact("plan.charge.truly", true_ah=true_ah)
+        if abs(out) >= 0.005:
+            way = "much" if out > 0 else "little"
+            truly = fact(f"plan.charge.too_{way}", out_share=abs(out), true_ah=true_ah)
+        where = fact("plan.charge.landing") if lands else fact("plan.charge.home")
+        self.reasons[key] = fact("plan.charge", shown_share=share, where=where, truly=truly)
         return Rule(
             key=key,
             name="Land now" if lands else "Charge used",
@@ -231,20 +217,23 @@ class Writer:
             return [self.charge("land_now", every_s=LAND_NOW_EVERY_S), land]
         return [land]
 
-    def given_up(self) -> str:
+    def given_up(self) -> Fact:
         """Why the voltage does not lead."""
         if not (self.craft.can_show("volts") or self.craft.can_show("cells")):
-            return f"Your transmitter shows no voltage of {self.craft.name}: {self.derived.leads} leads."
+            return fact("plan.no_voltage", craft=self.craft.name, leads=_LEADS[self.derived.leads])
         plain = self.derived.land_now.plain
-        return (
-            f"A voltage would be false in {plain.false_flights} and late in {plain.late_flights} of "
-            f"{plain.flights} flights, and nothing a transmitter can do mends it: {self.derived.leads} leads."
+        return fact(
+            "plan.given_up",
+            false=plain.false_flights,
+            late=plain.late_flights,
+            flights=plain.flights,
+            leads=_LEADS[self.derived.leads],
         )
 
     def silence(self) -> Rule | None:
         if self.craft.shows == ():
             return None
-        self.reasons["silence"] = "From here the timer is your only guard."
+        self.reasons["silence"] = fact("plan.silence")
         return Rule(
             key="silence",
             name="Silence",
@@ -260,7 +249,7 @@ class Writer:
         if shown == ():
             return None
         shown = shown or ("volts",)
-        self.reasons["ask"] = "A look at the voltage without looking down."
+        self.reasons["ask"] = fact("plan.ask")
         return Rule(
             key="ask",
             name="Ask for it",
@@ -276,19 +265,23 @@ class Writer:
         lamp_v = max(round(land_v - LAMP_UNDER_V, 2), hard_v)
         landing_v = max(round(land_v - LANDING_UNDER_V, 2), hard_v)
         if lands and landing_v >= lamp_v:
-            self.notes.append(
-                f"“Land now” is so near the cell's floor of {hard_v:g} V that the craft's own stages have no room "
-                "below it."
-            )
+            self.notes.append(fact("plan.no_room_for_stages", hard_v=hard_v))
         return CraftStages(lamp_v=lamp_v, landing_v=landing_v if lands and landing_v < lamp_v else None)
 
 
-def _help(call: VoltageCall) -> str:
-    plain = call.plain
-    wrong = f"false in {plain.false_flights} and late in {plain.late_flights}"
-    return {
-        "hold": "The hold outlasts the bursts.",
-        "another voltage": f"At the landing point's own voltage it would be {wrong}.",
-        "throttle": f"Counting at full throttle too it would be {wrong}.",
-        "charge too": f"By the voltage alone it would be {wrong}.",
-    }[call.means]
+_LEADS: dict[Leads, Fact] = {
+    "voltage": fact("plan.leads.voltage"),
+    "charge used": fact("plan.leads.charge"),
+    "timer": fact("plan.leads.timer"),
+}
+
+
+def _help(call: VoltageCall) -> Fact:
+    wrong = {"false": call.plain.false_flights, "late": call.plain.late_flights}
+    if call.means == "hold":
+        return fact("plan.helped.hold")
+    if call.means == "another voltage":
+        return fact("plan.helped.voltage", **wrong)
+    return (
+        fact("plan.helped.throttle", **wrong) if call.means == "throttle" else fact("plan.helped.charge", **wrong)
+    )
