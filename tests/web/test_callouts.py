@@ -25,6 +25,7 @@ from zesty_cell.formats.plan_json import read_plan, write_plan_json
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.web.callouts.plan_form import first_texts, read_plan_form
 from zesty_cell.web.drawing.ladder import ladder
+from zesty_cell.words.say import say
 
 PAGE = "/callouts/8"
 
@@ -104,7 +105,7 @@ def test_each_school_writes_its_plan_and_says_its_idea(client, school):
     assert stored(client).school == school
     words = next(s for s in SCHOOLS if s.school == school)
     html = client.get(PAGE).text
-    assert words.idea.replace("'", "&#39;") in html
+    assert say(words.idea).replace("'", "&#39;") in html
     assert findings(html) in ([], ["note"])
 
 

@@ -12,6 +12,7 @@ from zesty_cell.core.flight.parallel import parallel_pair, parallel_split
 from zesty_cell.core.parts.connectors import CONNECTORS
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import lead_resistance_ohm, pack_figures, weakest_cell
+from zesty_cell.words.say import say
 
 
 def test_resistance_is_cells_links_leads_and_plug():
@@ -141,7 +142,7 @@ def test_a_parallel_harness_adds_a_plug_for_each_pack():
 def test_a_good_pair_shares_evenly_and_an_unequal_one_is_warned_of():
     pair = parallel_pair(first=satsuma(), second=satsuma(name="other"), first_rest_v=4.19, second_rest_v=4.17)
     assert pair.split.first_share == pytest.approx(0.5)
-    assert pair.warning == ""
+    assert pair.warnings == ()
     assert pair.capacity_ah == pytest.approx(2 * 1.3 * 0.95)
     # 0.02 V a cell over six cells, through both packs.
     assert pair.joining_a == pytest.approx(0.12 / (2 * pack_figures(satsuma()).resistance_ohm))
@@ -149,7 +150,7 @@ def test_a_good_pair_shares_evenly_and_an_unequal_one_is_warned_of():
     assert pair.lost_a == pytest.approx(0.0, abs=1e-9)
     tired = satsuma(name="tired", cell_resistance_ohm=0.012)
     warned = parallel_pair(first=satsuma(), second=tired, first_rest_v=4.2, second_rest_v=4.2)
-    assert "“Satsuma” carries 6" in warned.warning
+    assert "“Satsuma” carries 6" in say(warned.warnings[0])
     assert warned.first.burst_share > 0.6
     assert warned.first.lasting_share == pytest.approx(0.5)
     # One of them reaches its honest current first: the pair is worth less than both.
@@ -157,7 +158,7 @@ def test_a_good_pair_shares_evenly_and_an_unequal_one_is_warned_of():
     assert warned.lost_a > 0
     small = satsuma(name="small", capacity_ah=0.8, mass_kg=0.14, cell_resistance_ohm=0.006)
     uneven = parallel_pair(first=satsuma(), second=small, first_rest_v=4.2, second_rest_v=4.2)
-    assert "“small” holds only 38 % of the charge" in uneven.warning
+    assert "“small” holds only 38 % of the charge" in " ".join(map(say, uneven.warnings))
     assert uneven.second.c_rate > uneven.first.c_rate
 
 

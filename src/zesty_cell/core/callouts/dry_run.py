@@ -17,6 +17,7 @@ from zesty_cell.core.callouts.engine import Engine, Frames, Ran, frames
 from zesty_cell.core.callouts.rules import CalloutPlan, Rule
 from zesty_cell.core.callouts.score import WORST_DAY, day_setup
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.flight.one import Flight, fly
 from zesty_cell.core.flight.setup import Setup
 from zesty_cell.core.parts.chemistry import open_circuit_v
@@ -258,18 +259,18 @@ class Oddity:
     """Something that goes wrong, to run a plan on."""
 
     key: str
-    title: str
-    hope: str
+    title: Fact
+    hope: Fact
     run: Callable[[CalloutPlan, Forecast], DryRun]
 
 
 ODDITIES: tuple[Oddity, ...] = (
-    Oddity("dropout", "Telemetry stops at 60 %", "You should hear “telemetry lost”, and the timer.", _dropout),
-    Oddity("wrong_pack", "Another cell count is plugged in", "You should hear it at arming.", _wrong_pack),
-    Oddity("cold_pack", "A tired pack in the cold", "It should still end in time, and not cry wolf.", _cold_pack),
-    Oddity("sensor_high", "The voltage sensor reads 8 % high", "Charge and timer must catch it.", _sensor_high),
+    Oddity("dropout", fact("oddity.dropout"), fact("oddity.dropout.hope"), _dropout),
+    Oddity("wrong_pack", fact("oddity.wrong_pack"), fact("oddity.wrong_pack.hope"), _wrong_pack),
+    Oddity("cold_pack", fact("oddity.cold_pack"), fact("oddity.cold_pack.hope"), _cold_pack),
+    Oddity("sensor_high", fact("oddity.sensor_high"), fact("oddity.sensor_high.hope"), _sensor_high),
     Oddity(
-        "bench", "On the bench, throttle stuck, not armed", "It should be quiet until armed. Propellers off.",
+        "bench", fact("oddity.bench"), fact("oddity.bench.hope"),
         _on_the_bench,
     ),
 )  # fmt: skip

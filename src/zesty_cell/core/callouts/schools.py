@@ -15,7 +15,7 @@ from zesty_cell.core.answer.thresholds import on_step
 from zesty_cell.core.callouts.conditions import VALUE_BOUNDS, Condition, Guards, Switch
 from zesty_cell.core.callouts.rules import CalloutPlan, CraftStages, ReceiverPack, Rule, School
 from zesty_cell.core.callouts.writer import LAND_NOW_EVERY_S, SetTimer, Writer, Written, knee_s, profile_of
-from zesty_cell.core.fact import fact
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.parts.chemistries import chemistry_for
 
 
@@ -24,47 +24,47 @@ class SchoolWords:
     """A school in the application's own words."""
 
     school: School
-    title: str
-    idea: str
-    watch: str
+    title: Fact
+    idea: Fact
+    watch: Fact
 
 
 SCHOOLS: tuple[SchoolWords, ...] = (
     SchoolWords(
         "loaded voltage",
-        "Loaded voltage, held",
-        "The voltage in steady flight tells how much is left; a hold lets climbs pass.",
-        "We start with it: every telemetry link has a voltage. Check it cold: sag grows and it speaks early.",
+        fact("school.loaded_voltage.title"),
+        fact("school.loaded_voltage.idea"),
+        fact("school.loaded_voltage.watch"),
     ),
     SchoolWords(
         "charge used",
-        "Charge used",
-        "Counting what went out is steady in the cold and in climbs, and knows nothing of sag.",
-        "It is as good as the current sensor and forgets that a pack was not full: the voltage stays as the guard.",
+        fact("school.charge_used.title"),
+        fact("school.charge_used.idea"),
+        fact("school.charge_used.watch"),
     ),
     SchoolWords(
         "timer first",
-        "Timer first",
-        "The timer speaks while the pack is surely good; one voltage stands behind it.",
-        "Right where telemetry is poor. Hard flying shortens the flight and the timer does not know.",
+        fact("school.timer_first.title"),
+        fact("school.timer_first.idea"),
+        fact("school.timer_first.watch"),
     ),
     SchoolWords(
         "knee",
-        "Knee of the curve",
-        "The voltage falls slowly, then fast: the call comes where it begins to fall fast.",
-        "Late by design: on polymer the knee often lies inside the reserve, and we say so.",
+        fact("school.knee.title"),
+        fact("school.knee.idea"),
+        fact("school.knee.watch"),
     ),
     SchoolWords(
         "two stages",
-        "Two stages, with the craft's own",
-        "You hear both calls first; then the craft shows its lamp, and last it lands by itself.",
-        "A landing by itself saves people and pack, and may drown the craft: know what lies below.",
+        fact("school.two_stages.title"),
+        fact("school.two_stages.idea"),
+        fact("school.two_stages.watch"),
     ),
     SchoolWords(
         "audible only",
-        "Audible only",
-        "Nothing acts but you: the calls grow insistent and shake, the craft never lands by itself.",
-        "You may lose the pack rather than the craft. It asks for a pilot who always answers.",
+        fact("school.audible_only.title"),
+        fact("school.audible_only.idea"),
+        fact("school.audible_only.watch"),
     ),
 )
 

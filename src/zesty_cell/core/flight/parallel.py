@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from zesty_cell.core.errors import UnequalPacksError
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.flight.honest_current import honest_current
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import pack_figures
@@ -92,8 +93,8 @@ class ParallelPair:
         What is lost against two equal halves: the sum of both less that [A].
     joining_a : float
         Current that flows from one into the other at the moment of joining [A].
-    warning : str
-        What is unequal and what the weaker one suffers, in words; empty for a good pair.
+    warnings : tuple of Fact
+        What is unequal and what the weaker one suffers; empty for a good pair.
     """
 
     split: ParallelSplit
@@ -104,7 +105,7 @@ class ParallelPair:
     honest_a: float
     lost_a: float
     joining_a: float
-    warning: str
+    warnings: tuple[Fact, ...]
 
 
 def joining_current_a(*, first: Pack, second: Pack, first_rest_v: float, second_rest_v: float) -> float:
@@ -213,12 +214,12 @@ def parallel_pair(*, first: Pack, second: Pack, first_rest_v: float, second_rest
         joining_a=joining_current_a(
             first=first, second=second, first_rest_v=first_rest_v, second_rest_v=second_rest_v
         ),
-        warning=_unequal_words(first.name, second.name, halves),
+        warnings=_unequal(first.name, second.name, halves),
     )
 
 
-def _unequal_words(first: str, second: str, halves: list[InPair]) -> str:
-    """What is unequal and what the one that suffers gets, in words; empty where both carry about half."""
+def _unequal(first: str, second: str, halves: list[InPair]) -> tuple[Fact, ...]:
+    """What is unequal and what the one that suffers gets; empty where both carry about half."""
     names = (first, second)
     hard = (
         0
@@ -228,16 +229,14 @@ def _unequal_words(first: str, second: str, halves: list[InPair]) -> str:
     small = 0 if halves[0].lasting_share <= halves[1].lasting_share else 1
     one, other = halves[hard], halves[1 - hard]
     harder = one.burst_share / one.lasting_share / (other.burst_share / other.lasting_share)
-    words = []
+    found = []
     if harder > _HARDER:
-        words.append(
-            f"“{names[hard]}” carries {100 * one.burst_share:.0f} % of every burst with "
-            f"{100 * one.lasting_share:.0f} % of the charge: it works {harder:.1f} times as hard as "
-            f"“{names[1 - hard]}”, heats first and ages first."
-        )
+        found.append(
+            fact(
+                "parallel.harder", pack=names[hard], other=names[1 - hard], burst_share=one.burst_share,
+                lasting_share=one.lasting_share, times=harder,
+            )
+        )  # fmt: skip
     if halves[1 - small].lasting_share > _UNEQUAL_SHARE:
-        words.append(
-            f"“{names[small]}” holds only {100 * halves[small].lasting_share:.0f} % of the charge: between bursts "
-            "the other one charges it. Read its cells one by one after landing."
-        )
-    return " ".join(words)
+        found.append(fact("parallel.smaller", pack=names[small], lasting_share=halves[small].lasting_share))
+    return tuple(found)

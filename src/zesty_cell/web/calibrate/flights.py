@@ -22,6 +22,7 @@ from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.web.calibrate.bench import Bench, Made, weighed
 from zesty_cell.web.drawing.calibration_charts import cell_bars, hover_chart, lamp_chart
 from zesty_cell.web.http.forms import Field, read_fields, words_of
+from zesty_cell.words.say import say
 from zesty_cell.words.units import CURRENT, DURATION, MILLIOHM, VOLTAGE
 
 LAMP_FIELDS = (
@@ -134,7 +135,7 @@ def read_hover(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
             for rule in plan.rules:
                 value = plan.calls_below_v(rule, series=bench.pack.series) if rule.on else None
                 if value is not None and rule.role == "land_now":
-                    calls.setdefault(value, []).append(school.title)
+                    calls.setdefault(value, []).append(say(school.title))
     others = sorted(calls.items())
     made.calibration = kept
     made.shown = {"curve": curve, "others": others, "loaded": loaded, "chart": hover_chart(points, curve, others)}

@@ -10,7 +10,7 @@ from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.callouts.dry_run import ODDITIES, DryRun, on_forecast, on_sampled_flight, run_oddity
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.telemetry import on_telemetry
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Fact, Words
 from zesty_cell.services.log_fits import read_packed
 from zesty_cell.store import logs as log_store
 from zesty_cell.store.flights import is_there
@@ -31,7 +31,7 @@ class ChosenRun:
         0 for none.
     logged : bool
         Whether the flight of that log is in the log.
-    hope : str
+    hope : Fact or None
         What a pilot should hear.
     notes : tuple of str
         What was derived of a log.
@@ -42,7 +42,7 @@ class ChosenRun:
     flight: int = 0
     log_id: int = 0
     logged: bool = True
-    hope: str = ""
+    hope: Fact | None = None
     notes: tuple[Words, ...] = ()
 
 

@@ -63,6 +63,7 @@ def make_environment() -> Environment:
         lstrip_blocks=True,
     )
     environment.filters["data_json"] = _data_json
+    environment.filters["said"] = _said_or_itself  # before another filter
     environment.globals["version"] = __version__
     environment.globals["wheel"] = wheel_segments()
     return environment

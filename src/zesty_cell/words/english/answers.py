@@ -311,7 +311,13 @@ _HEALTH = {
     "storage.empty": "empty for {days:whole} days: bring it to {storage_v} a cell to store it.",
 }
 
+_PARALLEL = {
+    "parallel.harder": "“{pack}” carries {burst_share} of every burst with {lasting_share} of the charge: it works {times:.1f} times as hard as “{other}”, heats first and ages first.",
+    "parallel.smaller": "“{pack}” holds only {lasting_share} of the charge: between bursts the other one charges it. Read its cells one by one after landing.",
+}
+
 ANSWERS: dict[str, str] = {
+    **_PARALLEL,
     **_CHANGES,
     **_CHECKS,
     **_DOUBTS,

@@ -175,9 +175,41 @@ _WHY = {
     "plan.alike_at_arming": "A full pack of fewer cells and a part-used one of more look alike at arming, and the fewer are taken: choose by a switch if you fly part-used packs.",
 }
 
+_SCHOOLS = {
+    "school.loaded_voltage.title": "Loaded voltage, held",
+    "school.loaded_voltage.idea": "The voltage in steady flight tells how much is left; a hold lets climbs pass.",
+    "school.loaded_voltage.watch": "We start with it: every telemetry link has a voltage. Check it cold: sag grows and it speaks early.",
+    "school.charge_used.title": "Charge used",
+    "school.charge_used.idea": "Counting what went out is steady in the cold and in climbs, and knows nothing of sag.",
+    "school.charge_used.watch": "It is as good as the current sensor and forgets that a pack was not full: the voltage stays as the guard.",
+    "school.timer_first.title": "Timer first",
+    "school.timer_first.idea": "The timer speaks while the pack is surely good; one voltage stands behind it.",
+    "school.timer_first.watch": "Right where telemetry is poor. Hard flying shortens the flight and the timer does not know.",
+    "school.knee.title": "Knee of the curve",
+    "school.knee.idea": "The voltage falls slowly, then fast: the call comes where it begins to fall fast.",
+    "school.knee.watch": "Late by design: on polymer the knee often lies inside the reserve, and we say so.",
+    "school.two_stages.title": "Two stages, with the craft's own",
+    "school.two_stages.idea": "You hear both calls first; then the craft shows its lamp, and last it lands by itself.",
+    "school.two_stages.watch": "A landing by itself saves people and pack, and may drown the craft: know what lies below.",
+    "school.audible_only.title": "Audible only",
+    "school.audible_only.idea": "Nothing acts but you: the calls grow insistent and shake, the craft never lands by itself.",
+    "school.audible_only.watch": "You may lose the pack rather than the craft. It asks for a pilot who always answers.",
+    "oddity.dropout": "telemetry stops at 60 %",
+    "oddity.dropout.hope": "You should hear “telemetry lost”, and the timer.",
+    "oddity.wrong_pack": "another cell count is plugged in",
+    "oddity.wrong_pack.hope": "You should hear it at arming.",
+    "oddity.cold_pack": "a tired pack in the cold",
+    "oddity.cold_pack.hope": "It should still end in time, and not cry wolf.",
+    "oddity.sensor_high": "the voltage sensor reads 8 % high",
+    "oddity.sensor_high.hope": "Charge and timer must catch it.",
+    "oddity.bench": "on the bench, throttle stuck, not armed",
+    "oddity.bench.hope": "It should be quiet until armed. Propellers off.",
+}
+
 CALLOUTS: dict[str, str] = {
     **_LINT,
     **_LADDER,
     **_PLAN,
     **_WHY,
+    **_SCHOOLS,
 }
