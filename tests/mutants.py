@@ -40,7 +40,7 @@ MODULES = {
     "asked/landing": "flight/test_flight.py answer/test_forecast.py",
     "parts/craft": "parts/test_craft.py parts/test_estimates.py answer/test_forecast.py",
     "parts/craft_load": "parts/test_craft.py parts/test_estimates.py answer/test_forecast.py",
-    "parts/pack": "parts/test_pack.py parts/test_measured.py parts/test_layout.py",
+    "parts/pack": "parts/test_pack.py parts/test_measured.py parts/test_layout.py parts/test_pack_of_cells.py",
     "parts/pack_figures": "parts/test_pack.py parts/test_measured.py parts/test_layout.py",
     "answer/checks": "answer/test_forecast.py answer/test_any_sheet.py",
     "answer/current_checks": "answer/test_forecast.py answer/test_any_sheet.py",

@@ -13,6 +13,8 @@ from pydantic import BaseModel, TypeAdapter
 from zesty_cell.core.asked.learned_factors import Taught
 from zesty_cell.core.asked.sheet import CurrentSensor, Sheet
 from zesty_cell.core.callouts.rules import CalloutPlan
+from zesty_cell.core.choose.candidates import SearchSpace
+from zesty_cell.core.choose.search import SearchLimits
 from zesty_cell.core.learn.calibration import CALIBRATION
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.log_told import LogTold
@@ -24,6 +26,7 @@ from zesty_cell.core.parts.pack import Pack
 KEPT = Path(__file__).with_name("bounds.txt")
 ENTITIES: tuple[type[BaseModel], ...] = (
     Sheet, Craft, Pack, CellModel, Keeping, CalloutPlan, LoggedFlight, LogTold, Taught, CurrentSensor,
+    SearchLimits, SearchSpace,
 )  # fmt: skip
 #: What a schema says of a figure beyond its shape.
 _SAID = (

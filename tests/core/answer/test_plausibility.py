@@ -6,10 +6,19 @@ from datetime import UTC, datetime
 
 import pytest
 
-from tests.sheets import heron, pomelo, satsuma
-from zesty_cell.core.answer.plausibility import cell_volts_doubt, craft_doubts, pack_doubts
+from tests.sheets import heron, pomelo, satsuma, sheet
+from zesty_cell.core.answer.plausibility import (
+    cell_volts_doubt,
+    craft_doubts,
+    landing_doubts,
+    landing_volts_doubt,
+    pack_doubts,
+    pack_volts_doubt,
+)
+from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.plausibility import flight_doubts, scale_doubt, voltage_points_doubts
+from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.craft import Limits, MeasuredCharge, MeasuredFullThrottle, MeasuredPoint, RotorGeometry
 from zesty_cell.demo import club
 from zesty_cell.words.say import say
@@ -148,3 +157,48 @@ def test_readings_beside_a_meter():
 def test_a_scale_that_is_not_the_one_advised():
     assert scale_doubt(entered=110.0, advised=110.4, step=1.0) is None
     assert "120 was entered, and 110 follows" in say(scale_doubt(entered=120.0, advised=110.0, step=1.0).why)
+
+
+@pytest.mark.parametrize(
+    ("volts", "key"),
+    [
+        # A 6S pack of lithium-ion: a cell is at 0.8 × its floor of 2.5 V to 4.2 V and 0.03 more.
+        (1.99, "no_such_cell"), (2.01, None), (4.22, None), (4.24, "no_such_cell"),
+        (11.9, "no_such_cell"), (12.1, "pack_volts"), (25.3, "pack_volts"), (25.4, "no_such_cell"),
+        (0.34, "cell_volts"), (0.70, "cell_volts"), (0.72, "no_such_cell"), (0.33, "no_such_cell"),
+    ],
+)  # fmt: skip
+def test_a_cells_volts_are_no_packs_and_no_sixth_of_one(volts, key):
+    found = cell_volts_doubt(volts, pack=pomelo(), field="rest_v")
+    assert (None if found is None else found.key) == key
+    assert found is None or (found.impossible and found.field == "rest_v")
+
+
+@pytest.mark.parametrize(
+    ("volts", "says"),
+    [
+        (11.9, "can have and live"), (12.1, None), (25.3, None), (25.4, "is over the 25.2 V"),
+        (3.8, "3.8 V is one cell: the pack's 22.8 V"), (1.9, "can have and live"),
+    ],
+)  # fmt: skip
+def test_a_packs_volts_are_no_cells(volts, says):
+    found = pack_volts_doubt(volts, pack=pomelo(), field="pack_v")
+    assert found is None if says is None else says in say(found.why)
+
+
+def test_a_landing_is_between_floor_and_full():
+    chemistry = chemistry_for("liion_power")
+    assert landing_volts_doubt(2.5, chemistry=chemistry, field="x") is None
+    assert landing_volts_doubt(4.2, chemistry=chemistry, field="x") is None
+    assert landing_volts_doubt(2.49, chemistry=chemistry, field="x").impossible
+    assert landing_volts_doubt(4.21, chemistry=chemistry, field="x").impossible
+    low = sheet(landing=LandingRule(charge_kept=None, rest_v=3.4, loaded_v=2.3))
+    assert [d.field for d in landing_doubts(low)] == ["landing.loaded_v"]
+    assert landing_doubts(sheet()) == ()
+
+
+def test_two_in_a_harness_are_two_side_by_side():
+    [found] = [d for d in pack_doubts(pomelo(parallel_harness=True)) if d.key == "harness"]
+    assert found.impossible
+    label = pomelo(tests={"capacity": {"charge_ah": 1.45, "rest_v_per_cell": 3.5}})
+    assert "label_over_measured" in {d.key for d in pack_doubts(label)}

@@ -104,6 +104,13 @@ def test_the_weight_class_is_asked_for_or_held_against():
         assert found.best == best
         assert ("local rules" in say(found.sentence)) == (best is not None)
         assert ("over" in say(found.sentence)) == (best is None)
+        if best is not None:
+            figures = found.sentence.figures
+            assert figures["room_kg"] == pytest.approx(limit_kg - rows[best].brief.all_up_mass_kg)
+            assert figures["weight_class"] == "club class"
+        else:
+            lightest = min(r.brief.all_up_mass_kg for r in rows)
+            assert found.sentence.figures["over_kg"] == pytest.approx(lightest - limit_kg)
 
 
 def test_each_at_its_own_temperature_or_all_at_the_sheets():

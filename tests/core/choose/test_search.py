@@ -205,6 +205,19 @@ def test_each_limit_excludes_something_of_this_space(found, limits, key):
     one, free = found
     result = search(one, packs=free.packs, limits=SearchLimits(**limits))
     assert key in {e.key for e in result.excluded}
+    [[name, limit]] = limits.items()
+    ceiling = name.startswith("most")
+    has = {
+        "pack_mass": lambda f, b: f.mass_kg, "length": lambda f, b: f.size.length_m,
+        "width": lambda f, b: f.size.width_m, "height": lambda f, b: f.size.height_m,
+        "thrust": lambda f, b: b.thrust_share, "to_spare": lambda f, b: b.to_spare,
+        "heat": lambda f, b: b.hottest_c,
+    }[key]  # fmt: skip
+    values = np.array([has(f, b) for f, b in zip(result.figures, result.briefs, strict=True)])
+    # Nothing that meets it is on the wrong side, and something on the wrong side was there.
+    assert not ((values > limit) if ceiling else (values < limit))[result.meets].any()
+    assert ((values > limit) if ceiling else (values < limit)).any()
+    assert all(b.holds for b, meets in zip(result.briefs, result.meets, strict=True) if meets)
 
 
 def test_the_crafts_own_parts_are_limits_too(found):
