@@ -96,6 +96,18 @@ def test_the_page_shows_before_after_and_each_flight(client, flown):
     assert "Flights and forecast disagree" not in text
 
 
+def test_the_sheet_and_what_its_flights_taught_say_the_same(client, flown):
+    def plain(address):
+        return " ".join(re.sub("<[^>]+>", " ", client.get(address).text).split())
+
+    low, high = re.search(r"between (\d+:\d\d) and (\d+:\d\d)", plain(f"/sheets/{flown}")).groups()
+    assert f"{low} to {high} now" in plain(f"/sheets/{flown}/taught")
+    assert (
+        f"be on the ground at {big(client.get(f'/sheets/{flown}').text)}"
+        in plain(f"/sheets/{flown}/taught").lower()
+    )
+
+
 def test_a_flight_far_from_the_rest_is_marked_and_may_be_set_aside(client, app, flown):
     with app.state.database.session() as session:
         row = store.newest(session, 100)

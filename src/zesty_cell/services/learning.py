@@ -270,13 +270,18 @@ def _flown_with(session: Session, *, craft_id: int, pattern: str) -> PackRow | N
     return row.pack if row is not None and row.pack.type_name == newest.pack.type_name else newest.pack
 
 
+def with_its_pack(row: SheetRow, *, pack: PackRow | None = None) -> Sheet:
+    """A stored sheet with the very pack that is flown, as it is now: its own, or another."""
+    return sheets.as_sheet(row).model_copy(update={"pack": PACKS.thing(row.pack if pack is None else pack)})
+
+
 def as_flown(session: Session, row: SheetRow, *, pack: PackRow | None = None) -> Sheet:
     """A stored sheet as its flights correct it, unless it is to go by itself; with another pack where one is given.
 
     Capacity and resistance are those of the very pack that is flown.
     """
     pack = row.pack if pack is None else pack
-    sheet = sheets.as_sheet(row).model_copy(update={"pack": PACKS.thing(pack)})
+    sheet = with_its_pack(row, pack=pack)
     sensor = sensor_of(session, row.craft_id)
     if not row.from_log:
         return corrected(sheet, None, sensor=sensor)

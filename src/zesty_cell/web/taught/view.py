@@ -10,7 +10,7 @@ from fastapi.responses import RedirectResponse, Response
 from zesty_cell.core.asked.sheet import corrected
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.services.forecasts import flown
-from zesty_cell.services.learning import as_flown, learned_from, lessons
+from zesty_cell.services.learning import as_flown, learned_from, lessons, sensor_of, with_its_pack
 from zesty_cell.store import sheets as store
 from zesty_cell.web.http import PostedForm, Store, page, say
 from zesty_cell.web.taught.lesson import lessons_shown
@@ -22,7 +22,7 @@ router = APIRouter(prefix="/sheets", include_in_schema=False)
 def show(request: Request, session: Store, sheet_id: int) -> Response:
     """The forecast without and with the log, and what each flight taught."""
     row = store.fetch(session, sheet_id)
-    sheet = store.as_sheet(row)
+    sheet = with_its_pack(row)
     of = lessons(session, sheet, craft_id=row.craft_id, pack=row.pack)
     learned = learned_from(of, sheet=sheet)
     context: dict[str, Any] = {
@@ -36,7 +36,8 @@ def show(request: Request, session: Store, sheet_id: int) -> Response:
         return page(request, "taught.html", context)
     taught = learned.taught(str(row.pack_id))
     try:
-        before, after = flown(sheet), flown(corrected(sheet, taught))
+        sensor = sensor_of(session, row.craft_id)
+        before, after = (flown(corrected(sheet, by, sensor=sensor)) for by in (None, taught))
     except OutOfRangeError as error:
         return page(request, "taught.html", context | {"trouble": str(error)})
     context |= lessons_shown(of, learned, taught, sheet, before, after)
