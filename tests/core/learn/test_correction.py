@@ -17,7 +17,7 @@ from zesty_cell.core.flight.one import fly
 from zesty_cell.core.flight.parameters import expected_parameters, kernel_parameters
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.learn.correction import FLIGHT_SIGMA, learn
-from zesty_cell.core.learn.flights import LoggedFlight, used_of
+from zesty_cell.core.learn.flights import LoggedFlight, left_by_rest, used_of
 from zesty_cell.core.learn.learned import predicted
 from zesty_cell.core.learn.log_told import Slow
 from zesty_cell.core.learn.observation import SENSOR_OWN, Observation, PackTold, observation
@@ -344,3 +344,26 @@ def test_what_a_sensor_showed_is_out_with_all_that_it_showed_and_a_charge_put_ba
     ):
         seen = observation(one, used_of(one, pack=SHEET.pack), key="k", pack=SHEET.pack, flights=1)
         assert (seen.sensor, seen.sensor_sigma, seen.used_sigma) == (sensor, together, own)
+
+
+def test_what_a_flight_says_and_how_surely():
+    said = LoggedFlight(
+        landed_at="2026-06-01T10:00:00Z", duration_s=700.0, pattern="x", put_back_ah=2.4, rest_v_per_cell=3.62,
+        rest_after_s=60.0, air_c=7.0, how="hard",
+    )  # fmt: skip
+    used = used_of(said, pack=SHEET.pack)
+    seen = observation(said, used, key="one", pack=SHEET.pack, flights=3)
+    assert seen.used_ah == pytest.approx(2.4)
+    assert (seen.effort, seen.air_c, seen.sensor, seen.sensor_sigma) == (1, 7.0, None, 0.0)
+    left, per_volt, recovery_v = left_by_rest(said, pack=SHEET.pack, used_ah=seen.used_ah)
+    assert seen.left == left
+    # Read to 10 mV; 6 mV, half of the recovery and 1.5 % of the curve alike in all three flights.
+    alike = math.sqrt((0.006 * per_volt) ** 2 + (recovery_v * per_volt) ** 2 + 0.015**2)
+    assert seen.left_sigma == pytest.approx(math.sqrt((0.010 * per_volt) ** 2 + 3.0 * alike**2))
+    only_rest = said.model_copy(update={"put_back_ah": None})
+    seen = observation(only_rest, used_of(only_rest, pack=SHEET.pack), key="one", pack=SHEET.pack, flights=1)
+    assert seen.used_ah is None  # else the same reading would count twice
+    assert seen.left is not None
+    nothing = PackTold("one")
+    assert (nothing.resistance_sigma, nothing.capacity_sigma, nothing.at_c) == (1.0, 1.0, 25.0)
+    assert Observation("one", 700.0, 2.4).sensor_sigma == 0.0
