@@ -11,6 +11,7 @@ from tests.sheets import pomelo
 from zesty_cell.core.learn.flights import LoggedFlight, doubts, used_of
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.chemistry import open_circuit_v
+from zesty_cell.words.say import say
 
 NOON = datetime(2026, 5, 3, 12, 0, tzinfo=UTC)
 PACK = pomelo()
@@ -46,7 +47,7 @@ def test_the_best_that_is_known_tells_the_charge():
 def test_what_cannot_be_is_said_at_its_field(changes, field, words):
     found = doubts(flight(**changes), pack=PACK)
     assert list(found) == [field]
-    assert words in found[field]
+    assert words in say(found[field])
 
 
 def test_a_pack_is_not_in_the_air_twice():

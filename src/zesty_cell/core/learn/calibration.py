@@ -14,6 +14,7 @@ from pydantic import Field, TypeAdapter, model_validator
 
 from zesty_cell.core.callouts.telemetry import Telemetry
 from zesty_cell.core.entity import Entity
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.learn.hover_down import MOST_POINTS
 from zesty_cell.core.learn.line_loss import LineLoss, line_loss
 from zesty_cell.core.learn.moment import Moment
@@ -191,12 +192,12 @@ def corrected_v(shown_v: float, /, *, calibrations: Iterable[Calibration], at: d
 
 def corrected_log(
     log: Telemetry, /, *, calibrations: Sequence[Calibration], at: datetime
-) -> tuple[Telemetry, tuple[str, ...]]:
-    """A log as its sensors, corrected, would have written it [V, A, Ah]; with what was corrected, in sentences."""
-    notes = []
+) -> tuple[Telemetry, tuple[Fact, ...]]:
+    """A log as its sensors, corrected, would have written it [V, A, Ah]; with what was corrected."""
+    notes: list[Fact] = []
     factor = charge_factor(calibrations, at=at)
     if factor != 1.0:
-        notes.append(f"Current and charge are corrected by {factor:.3f}, by the calibration since.")
+        notes.append(fact("log.corrected.current", factor=factor))
         log = replace(
             log,
             current_a=None if log.current_a is None else log.current_a * factor,
@@ -204,7 +205,7 @@ def corrected_log(
         )
     after = [c for c in calibrations if isinstance(c, VoltageCalibration) and c.made_at > at]
     if after and log.pack_v is not None:
-        notes.append("The voltage is corrected by the calibration since.")
+        notes.append(fact("log.corrected.voltage"))
         volts = log.pack_v
         for made in sorted(after, key=lambda c: c.made_at):
             volts = made.corrected_v(volts)

@@ -12,6 +12,7 @@ from typing import Annotated, Literal
 from pydantic import Field, StringConstraints
 
 from zesty_cell.core.entity import Entity, Name
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.learn.calibration import Calibration, CurrentCalibration, charge_factor, current_now
 from zesty_cell.core.learn.moment import Moment
 from zesty_cell.core.learn.rest import rested_v
@@ -242,8 +243,8 @@ def shared_out(put_back_ah: float, /, *, durations_s: Sequence[float]) -> tuple[
     return tuple(put_back_ah * duration_s / whole_s for duration_s in durations_s)
 
 
-def doubts(flight: LoggedFlight, /, *, pack: Pack, others: Sequence[LoggedFlight] = ()) -> dict[str, str]:
-    """What of a flight cannot be right [V, Ah], by field, in sentences; empty where nothing is.
+def doubts(flight: LoggedFlight, /, *, pack: Pack, others: Sequence[LoggedFlight] = ()) -> dict[str, Fact]:
+    """What of a flight cannot be right [V, Ah], by field; empty where nothing is.
 
     Parameters
     ----------
@@ -251,23 +252,23 @@ def doubts(flight: LoggedFlight, /, *, pack: Pack, others: Sequence[LoggedFlight
         Flights of the same pack, which cannot be in the air twice.
     """
     chemistry = chemistry_for(pack.chemistry)
-    found = {}
+    found: dict[str, Fact] = {}
     for field in ("put_back_ah", "shown_ah"):
         charge = getattr(flight, field)
         if charge is not None and charge > MOST_OVER_CAPACITY * pack.capacity_ah:
-            found[field] = (
-                f"{1000 * charge:.0f} mAh is more than {pack.name} holds ({1000 * pack.capacity_ah:.0f} mAh)."
-            )
+            found[field] = fact("flight.over_capacity", used_ah=charge, pack=pack.name, holds_ah=pack.capacity_ah)
     for field in ("rest_v_per_cell", "charged_v_per_cell"):
         volts = getattr(flight, field)
         if volts is not None and volts > chemistry.full_v + _OVER_FULL_V:
-            found[field] = f"{volts:.2f} V is over a full cell of {chemistry.full_v:.2f} V."
+            found[field] = fact("flight.over_full", cell_v=volts, full_v=chemistry.full_v)
     if flight.cells_v and len(flight.cells_v) != pack.series:
-        found["cells_v"] = f"{len(flight.cells_v)} readings, and {pack.name} has {pack.series} cells in series."
+        found["cells_v"] = fact(
+            "flight.other_count", readings=len(flight.cells_v), pack=pack.name, series=pack.series
+        )
     if flight.charged_at is not None and flight.charged_at < flight.landed_at:
-        found["charged_at"] = "It was charged before it landed: which of the two times is wrong?"
+        found["charged_at"] = fact("flight.charged_before")
     for other in others:
         if other.took_off_at < flight.landed_at and flight.took_off_at < other.landed_at:
-            found["landed_at"] = f"{pack.name} was in the air already then: two flights overlap."
+            found["landed_at"] = fact("flight.overlaps", pack=pack.name)
             break
     return found

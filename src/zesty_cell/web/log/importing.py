@@ -14,6 +14,7 @@ from typing import Literal
 
 from sqlalchemy.exc import OperationalError
 
+from zesty_cell.core.fact import fact
 from zesty_cell.core.learn.flights import Airborne, LoggedFlight, doubts
 from zesty_cell.core.learn.plausibility import flight_doubts
 from zesty_cell.core.parts.pack import Pack
@@ -175,13 +176,13 @@ class _Judge:
             return Judged(line, "wrong", str(error))
         if self._is_known(pack_id, flight):
             return Judged(line, "known", "In the log already.", flight, craft_id, pack_id)
-        wrong = next(iter(doubts(flight, pack=pack).values()), "")
+        wrong = next(map(say, doubts(flight, pack=pack).values()), "")
         asked = "" if wrong else " ".join(say(d.why) for d in flight_doubts(flight, pack=pack))
         if not wrong and flight.landed_at > datetime.now(UTC) + timedelta(days=1):
             wrong = "It lies in the future."
         airborne = self.airborne.setdefault(pack_id, Airborne())
         if not wrong and airborne.overlaps(flight):
-            wrong = f"{pack.name} was in the air already then: two flights overlap."
+            wrong = say(fact("flight.overlaps", pack=pack.name))
         if wrong:
             return Judged(line, "wrong", wrong)
         airborne.add(flight)

@@ -316,7 +316,18 @@ _PARALLEL = {
     "parallel.smaller": "“{pack}” holds only {lasting_share} of the charge: between bursts the other one charges it. Read its cells one by one after landing.",
 }
 
+_FLIGHTS = {
+    "flight.over_capacity": "{used_ah:typed} mAh is more than {pack} holds ({holds_ah:typed} mAh).",
+    "flight.over_full": "{cell_v} is over a full cell of {full_v}.",
+    "flight.other_count": "{readings} readings, and {pack} has {series} cells in series.",
+    "flight.charged_before": "It was charged before it landed: which of the two times is wrong?",
+    "flight.overlaps": "{pack} was in the air already then: two flights overlap.",
+    "log.corrected.current": "Current and charge are corrected by {factor:.3f}, by the calibration since.",
+    "log.corrected.voltage": "The voltage is corrected by the calibration since.",
+}
+
 ANSWERS: dict[str, str] = {
+    **_FLIGHTS,
     **_PARALLEL,
     **_CHANGES,
     **_CHECKS,
