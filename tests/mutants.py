@@ -41,7 +41,7 @@ MODULES = {
     "parts/craft": "parts/test_craft.py parts/test_estimates.py answer/test_forecast.py",
     "parts/craft_load": "parts/test_craft.py parts/test_estimates.py answer/test_forecast.py",
     "parts/pack": "parts/test_pack.py parts/test_measured.py parts/test_layout.py parts/test_pack_of_cells.py",
-    "parts/pack_figures": "parts/test_pack.py parts/test_measured.py parts/test_layout.py",
+    "parts/pack_figures": "parts/test_pack_figures_rules.py parts/test_pack.py parts/test_measured.py",
     "answer/checks": "answer/test_forecast.py answer/test_any_sheet.py",
     "answer/current_checks": "answer/test_forecast.py answer/test_any_sheet.py",
     "asked/changes": "choose/test_buys.py",
@@ -73,13 +73,18 @@ def _tests(module: str) -> list[str]:
 
 
 def _unnoticeable(source: str) -> set[int]:
-    """Lines whose changes mean nothing to a run: annotations of functions, decorators, and their arguments."""
+    """Lines whose changes mean nothing to a run: decorators and their arguments."""
     lines: set[int] = set()
     for node in ast.walk(ast.parse(source)):
         if isinstance(node, ast.FunctionDef | ast.ClassDef):
             for decorator in node.decorator_list:
                 lines.update(range(decorator.lineno, (decorator.end_lineno or decorator.lineno) + 1))
     return lines
+
+
+def _only_names(source: str, place: tuple[int, int]) -> bool:
+    """Whether a star is that of a signature, after which arguments go by their names: no sum to be changed."""
+    return source.splitlines()[place[0] - 1][place[1] :].startswith(("*,", "*\n"))
 
 
 def _config(module: str, tree: Path) -> Path:
@@ -111,6 +116,7 @@ def _draw(session: Path, module: str, count: int) -> None:
         for item in database.work_items
         if any(name in item.mutations[0].operator_name for name in _OPERATORS)
         and item.mutations[0].start_pos[0] not in skipped
+        and not _only_names(source, item.mutations[0].start_pos)
     ]
     small.sort(key=lambda m: (m.start_pos, m.end_pos, m.operator_name, m.occurrence))
     # One change a place: a number has two neighbours, a comparison five others.

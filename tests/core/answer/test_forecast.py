@@ -9,6 +9,7 @@ import pytest
 
 from tests.sheets import checked, heron, pomelo, satsuma, sheet
 from zesty_cell.core.answer.calls import Trial
+from zesty_cell.core.answer.current_checks import _worst_tier, rolling_rms
 from zesty_cell.core.answer.forecast import (
     GUARD_SHARE,
     SAMPLES,
@@ -402,3 +403,17 @@ def test_altitude_and_heat_shorten_a_hover():
     low = forecast(sheet(pattern="gentle_hover"))
     high = forecast(sheet(pattern="gentle_hover", conditions=Conditions(air_c=12.0, altitude_m=2500.0)))
     assert high.flight.landing_s < 0.95 * low.flight.landing_s
+
+
+def test_a_rating_is_held_against_the_hardest_window_of_its_length():
+    amps = np.full(3000, 10.0)  # five minutes
+    amps[600:700] = 40.0  # ten seconds from the first minute on
+    assert rolling_rms(amps, 10.0).size == 3000 - 100 + 1
+    assert rolling_rms(amps, 10.0)[600] == pytest.approx(40.0)
+    assert int(np.argmax(rolling_rms(amps, 10.0))) == 600
+    # A minute with ten such seconds: √((10·40² + 50·10²)/60).
+    assert rolling_rms(amps, 60.0).max() == pytest.approx(math.sqrt((10 * 1600 + 50 * 100) / 60))
+    assert rolling_rms(amps, 0.0) == pytest.approx(amps)
+    assert rolling_rms(amps[:50], 60.0) == pytest.approx([10.0])
+    assert _worst_tier(amps, (30.0, 35.0, 60.0)) == (1, pytest.approx(40.0), pytest.approx(60.0))
+    assert _worst_tier(np.full(3000, 10.0), (10.0, 10.0, 10.0))[0] == 0  # of equals the one that lasts
