@@ -46,7 +46,7 @@ _MISFIT_V = 0.012
 #: A flight through less of its charge tells no capacity [1].
 _LEAST_SPAN = 0.35
 _LEAST_S, _LEAST_SWING = 60.0, 0.15
-#: The slow part of the voltage is told by flights of this length on [s], within so much of its logarithm [1].
+#: The slow part of the voltage is told by flights of this length on [s], between these times its chemistry's [1].
 _LEAST_SLOW_S, _LEAST_SLOW, _MOST_SLOW = 120.0, 0.05, 20.0
 #: It is looked at in packs that hold so much more than the fit says, as a logarithm [1].
 _FULLER = (-0.05, 0.05, 0.15, 0.25, 0.35)
