@@ -49,7 +49,7 @@ def found():
 
 
 def _points(drawn):
-    return np.array([[float(n) for n in pair.split()] for pair in re.split("[MLZ]", drawn) if pair.strip()])
+    return np.array([float(n) for n in re.findall(r"[-\d.]+", drawn)]).reshape(-1, 2)
 
 
 def test_bars_are_to_scale_and_the_longest_whisker_fills_the_width(rows):

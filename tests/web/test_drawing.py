@@ -35,7 +35,7 @@ def lighthouse():
 
 
 def _points(drawn):
-    return np.array([[float(n) for n in pair.split()] for pair in re.split("[MLZ]", drawn) if pair.strip()])
+    return np.array([float(n) for n in re.findall(r"[-\d.]+", drawn)]).reshape(-1, 2)
 
 
 def test_a_scale_maps_its_ends_and_is_straight():
@@ -65,7 +65,13 @@ def test_sparse_keeps_both_ends():
     some = sparse(10_000, 180)
     assert (some[0], some[-1], some.size) == (0, 9999, 180)
     assert sparse(3, 180).tolist() == [0, 1, 2]
+
+
+def test_a_path_is_written_to_a_tenth_wherever_it_goes():
     assert path(np.array([]), np.array([])) == ""
+    assert path(np.array([0.0, 12.34, 1600.0]), np.array([7.06, -199.96, -0.04])) == "M0 7.1 12.3 -200 1600 0"
+    assert path(np.array([0.0, 12.34, 1600.1]), np.array([7.06, -200.1, 3.0])) == "M0 7.1 12.3 -200.1 1600.1 3"
+    assert path(np.array([0.0, 1.0]), np.array([np.nan, 2.0])) == "M0 nan 1 2"
 
 
 @pytest.mark.parametrize("shape", [WIDE, NARROW], ids=["wide", "narrow"])

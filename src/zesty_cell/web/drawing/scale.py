@@ -48,12 +48,20 @@ def ticks(low: float, high: float, step: float) -> list[float]:
     return [round(k * step, 10) for k in range(first, last + 1)]
 
 
+#: Places on a picture in tenths, written once: a sheet's pictures have ten thousand numbers, and to look one up takes
+#: a fifteenth of the time that writing it does.
+_LOWEST, _HIGHEST = -2_000, 16_000
+_WRITTEN = np.array([f"{tenths / 10:g}" for tenths in range(_LOWEST, _HIGHEST + 1)], dtype=object)
+
+
 def path(xs: NDArray[np.float64], ys: NDArray[np.float64]) -> str:
-    """An SVG path through points, one decimal."""
+    """An SVG path through points, to a tenth."""
     if xs.size == 0:
         return ""
-    points = [f"{x:.1f} {y:.1f}" for x, y in zip(xs.tolist(), ys.tolist(), strict=True)]
-    return "M" + "L".join(points)
+    tenths = np.rint(np.column_stack((xs, ys)).ravel() * 10.0)
+    if not (tenths.min() >= _LOWEST and tenths.max() <= _HIGHEST):  # far off any picture, or no number
+        return "M" + " ".join(f"{tenth / 10:g}" for tenth in tenths.tolist())
+    return "M" + " ".join(_WRITTEN[tenths.astype(np.int64) - _LOWEST].tolist())
 
 
 def sparse(count: int, most: int) -> NDArray[np.int64]:
