@@ -48,8 +48,8 @@ def ticks(low: float, high: float, step: float) -> list[float]:
     return [round(k * step, 10) for k in range(first, last + 1)]
 
 
-#: Places on a picture in tenths, written once: a sheet's pictures have ten thousand numbers, and to look one up takes
-#: a fifteenth of the time that writing it does.
+#: Places on a picture in tenths, written once: a sheet's pictures have ten thousand numbers, and to look one up
+#: takes a fifteenth of writing it.
 _LOWEST, _HIGHEST = -2_000, 16_000
 _WRITTEN = np.array([f"{tenths / 10:g}" for tenths in range(_LOWEST, _HIGHEST + 1)], dtype=object)
 
