@@ -70,7 +70,7 @@ mutants: $(VENV)/.mutants
 
 # Build-time only: what it makes is committed and shipped.
 css:
-	@cd frontend && npm ci --no-audit --no-fund --silent && npm run --silent build
+	@cd frontend && npm ci --ignore-scripts --no-audit --no-fund --silent && npm run --silent build
 
 shots: $(VENV)/.test chromium
 	@$(BIN)/python -m tests.shots

@@ -128,7 +128,7 @@ def claims() -> list[Row]:
         found = [c for c in workers.map(_claimed, range(_SHEETS)) if c is not None]
     inside = (
         f"{len(found)} of {_SHEETS} random sheets, corrected by {_LOGGED} flights with telemetry, "
-        f"then {_FLOWN} flights each"
+        f"then {_FLOWN} flights each; ± one standard error over the sheets"
     )
     rows = []
     guards = [c for c in found if c.stands == "guard"]
@@ -139,10 +139,12 @@ def claims() -> list[Row]:
         ("Of these the last guards", guards, "late"),
     ):
         claimed, truly = (100.0 * float(np.mean([getattr(c, name)[k] for c in of])) for k in (0, 1))
+        apart = [100.0 * (getattr(c, name)[0] - getattr(c, name)[1]) for c in of]
+        known_to = float(np.std(apart, ddof=1)) / len(apart) ** 0.5
         rows.append(
             Row(
                 f"{what}, {name}",
-                f"{claimed:.1f} % claimed, {truly:.1f} % found",
+                f"{claimed:.1f} % claimed, {truly:.1f} % found, apart by {claimed - truly:+.1f} ± {known_to:.1f}",
                 "within 3 points" if of is not guards else "–",
                 abs(claimed - truly) <= 3.0 or of is guards,
                 inside if of is found else f"{len(of)} of those sheets",

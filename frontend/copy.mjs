@@ -40,3 +40,12 @@ copyFileSync("node_modules/axe-core/LICENSE", "../tests/e2e/vendor/LICENSE-axe-c
 copyFileSync("node_modules/uplot/dist/uPlot.esm.js", `${out}/vendor/uplot.js`);
 copyFileSync("node_modules/uplot/dist/uPlot.min.css", `${out}/vendor/uplot.css`);
 copyFileSync("node_modules/uplot/LICENSE", `${out}/vendor/LICENSE-uplot.txt`);
+
+// The page to read and try the API.  Its map of sources is not shipped.
+const viewer = readFileSync("node_modules/swagger-ui-dist/swagger-ui-bundle.js", "utf8");
+writeFileSync(`${out}/vendor/swagger-ui.js`, viewer.replace(/\n\/\/# sourceMappingURL=.*\s*$/, "\n"));
+const look = readFileSync("node_modules/swagger-ui-dist/swagger-ui.css", "utf8");
+writeFileSync(`${out}/vendor/swagger-ui.css`, look.replace(/\n?\/\*# sourceMappingURL=.*?\*\/\s*$/, "\n"));
+const notices = ["LICENSE", "NOTICE", "swagger-ui-bundle.js.LICENSE.txt"];
+const noticed = notices.map((name) => readFileSync(`node_modules/swagger-ui-dist/${name}`, "utf8"));
+writeFileSync(`${out}/vendor/LICENSE-swagger-ui.txt`, noticed.join("\n"));

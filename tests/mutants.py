@@ -44,7 +44,7 @@ MODULES = {
     "parts/pack_figures": "parts/test_pack_figures_rules.py parts/test_pack.py parts/test_measured.py",
     "answer/checks": "answer/test_forecast.py answer/test_any_sheet.py",
     "answer/current_checks": "answer/test_forecast.py answer/test_any_sheet.py",
-    "asked/changes": "choose/test_buys.py",
+    "asked/changes": "asked/test_changes.py choose/test_buys.py",
     "answer/plausibility": "answer/test_plausibility.py",
     "learn/plausibility": "answer/test_plausibility.py",
     "answer/thresholds": "answer/test_forecast.py callouts/test_schools.py callouts/test_tune.py",

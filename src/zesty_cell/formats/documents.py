@@ -20,9 +20,42 @@ def write_document(thing: BaseModel, *, name: str, version: int) -> str:
     return json.dumps(document, indent=2, ensure_ascii=False) + "\n"
 
 
+def require_marks(schema: Any) -> Any:
+    """A schema in which what tells one kind of thing from another is required, as it is when it is read.
+
+    Pydantic leaves it out of what is required because it has a default, which only code may leave to it.
+    """
+    if isinstance(schema, list):
+        return [require_marks(part) for part in schema]
+    if not isinstance(schema, dict):
+        return schema
+    told_apart = _told_apart(schema)
+    found = {key: require_marks(part) for key, part in schema.items()}
+    for where in ("$defs", "components"):
+        models = found.get(where, {}).get("schemas", {}) if where == "components" else found.get(where, {})
+        for name, mark in told_apart.items():
+            model = models.get(name)
+            if model is not None and mark not in model.get("required", []):
+                models[name] = model | {"required": [mark, *model.get("required", [])]}
+    return found
+
+
+def _told_apart(schema: Any) -> dict[str, str]:
+    """Names of models that stand in a choice, with the property that tells which it is."""
+    if isinstance(schema, list):
+        return {name: mark for part in schema for name, mark in _told_apart(part).items()}
+    if not isinstance(schema, dict):
+        return {}
+    found = {name: mark for part in schema.values() for name, mark in _told_apart(part).items()}
+    choice = schema.get("discriminator")
+    if isinstance(choice, dict) and isinstance(choice.get("mapping"), dict):
+        found |= {str(ref).rsplit("/", 1)[-1]: str(choice["propertyName"]) for ref in choice["mapping"].values()}
+    return found
+
+
 def document_schema(model: type[BaseModel], *, title: str) -> dict[str, Any]:
     """JSON Schema (draft 2020-12) of a document."""
-    schema = model.model_json_schema()
+    schema = require_marks(model.model_json_schema())
     schema["required"] = [
         "format",
         "version",

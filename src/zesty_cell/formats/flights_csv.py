@@ -15,6 +15,7 @@ from pydantic import ValidationError
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.formats.csv_table import NOTHING, NamedRows
 from zesty_cell.formats.errors import FileFormatError
+from zesty_cell.formats.table_csv import harmless
 
 COLUMNS = (
     "landed at (UTC)", "craft", "pack", "pattern", "flew (s)", "timer (s)", "rest (V a cell)",
@@ -35,11 +36,6 @@ class NamedFlight:
     flight: LoggedFlight
 
 
-def _text(words: str) -> str:
-    """Words that no spreadsheet takes for a formula."""
-    return f"'{words}" if words[:1] in ("=", "+", "-", "@") else words
-
-
 def _number(value: float | None, factor: float = 1.0, digits: int = 3) -> str:
     return "" if value is None else f"{value * factor:.{digits}f}".rstrip("0").rstrip(".")
 
@@ -58,9 +54,9 @@ def write_flights(flights: Iterable[NamedFlight]) -> str:
         writer.writerow(
             (
                 _moment(flight.landed_at),
-                _text(named.craft),
-                _text(named.pack),
-                _text(flight.pattern),
+                harmless(named.craft),
+                harmless(named.pack),
+                harmless(flight.pattern),
                 _number(flight.duration_s, digits=1),
                 _number(flight.timer_s, digits=1),
                 _number(flight.rest_v_per_cell),
@@ -77,8 +73,8 @@ def write_flights(flights: Iterable[NamedFlight]) -> str:
                 "yes" if flight.began_full else "no",
                 flight.how,
                 flight.landed_by or "",
-                _text(flight.note),
-                _text(flight.set_aside or ""),
+                harmless(flight.note),
+                harmless(flight.set_aside or ""),
             )
         )
     return out.getvalue()

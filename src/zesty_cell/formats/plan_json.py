@@ -18,6 +18,16 @@ class PlanDocument(CalloutPlan):
     version: Literal[1, 2] = VERSION
 
 
+def plain_plan(document: PlanDocument) -> CalloutPlan:
+    """The plan of a document, without its marks."""
+    return CalloutPlan(**{name: getattr(document, name) for name in CalloutPlan.model_fields})
+
+
+def plan_document(plan: CalloutPlan) -> PlanDocument:
+    """A plan with its marks."""
+    return PlanDocument(**{name: getattr(plan, name) for name in CalloutPlan.model_fields})
+
+
 def write_plan_json(plan: CalloutPlan) -> str:
     """The plan as JSON text, indented, with its format and version first."""
     return write_document(plan, name=FORMAT, version=VERSION)
@@ -37,4 +47,4 @@ def read_plan(data: bytes | str) -> CalloutPlan:
         As :func:`~zesty_cell.formats.documents.read_document`.
     """
     read = read_document(data, model=PlanDocument, name=FORMAT, newest=VERSION, what="callout plan")
-    return CalloutPlan(**{name: getattr(read, name) for name in CalloutPlan.model_fields})
+    return plain_plan(read)

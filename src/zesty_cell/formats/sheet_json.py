@@ -43,6 +43,11 @@ class SheetDocument(Sheet):
         return document | {"craft": craft | {"steady": steady | {"efficiency": None}}}
 
 
+def plain_sheet(document: SheetDocument) -> Sheet:
+    """The sheet of a document, without its marks."""
+    return Sheet(**{name: getattr(document, name) for name in Sheet.model_fields})
+
+
 def write_sheet(sheet: Sheet) -> str:
     """The sheet as JSON text, indented, with its format and version first."""
     return write_document(sheet, name=FORMAT, version=VERSION)
@@ -62,7 +67,7 @@ def read_sheet(data: bytes | str) -> Sheet:
         As :func:`~zesty_cell.formats.documents.read_document`; and figures that cannot be, each with its path.
     """
     read = read_document(data, model=SheetDocument, name=FORMAT, newest=VERSION, what="sheet")
-    sheet = Sheet(**{name: getattr(read, name) for name in Sheet.model_fields})
+    sheet = plain_sheet(read)
     never = tuple(Problem(d.field, say(d.why)) for d in sheet_doubts(sheet) if d.impossible)
     if never:
         raise FileFormatError("This sheet holds what cannot be.", problems=never)

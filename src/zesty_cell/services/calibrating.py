@@ -14,13 +14,22 @@ from zesty_cell.store import calibrations
 from zesty_cell.store.hangar import CRAFTS
 from zesty_cell.store.tables import CalibrationRow, CraftRow
 
+#: Kinds that are of a craft, and kinds that are of a pack; two are of both.
+OF_A_CRAFT = frozenset({"voltage", "current", "line loss", "hover-down"})
+OF_A_PACK = frozenset({"line loss", "hover-down", "cells"})
+
 
 def keep_calibration(
     session: Session, made: Calibration, *, note: str, craft_id: int | None, pack_id: int | None
 ) -> CalibrationRow:
-    """Keep a calibration with a note; a check of a pack belongs to no craft."""
+    """Keep a calibration with a note, of the craft, of the pack, or of both, as its kind is."""
     noted = type(made).model_validate(made.model_dump() | {"note": note})
-    return calibrations.add(session, noted, craft_id=craft_id, pack_id=pack_id)
+    return calibrations.add(
+        session,
+        noted,
+        craft_id=craft_id if made.kind in OF_A_CRAFT else None,
+        pack_id=pack_id if made.kind in OF_A_PACK else None,
+    )
 
 
 @dataclass(frozen=True)

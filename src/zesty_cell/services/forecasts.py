@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
 from functools import lru_cache
 
 from zesty_cell.core.answer.forecast import Forecast, forecast
@@ -25,3 +27,10 @@ def flights_of(sheet: Sheet) -> KeptFlights:
     """The sampled flights of a sheet, kept to look at plan after plan by; they take some tens of megabytes."""
     with _AT_ONCE:
         return keep_flights(sheet)
+
+
+@contextmanager
+def heavy_work() -> Iterator[None]:
+    """What keeps both cores busy for a while: no more of it at once than of forecasts."""
+    with _AT_ONCE:
+        yield

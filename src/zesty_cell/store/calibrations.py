@@ -36,9 +36,15 @@ def fetch(session: Session, calibration_id: int) -> CalibrationRow:
     return records.fetch(session, CalibrationRow, calibration_id)
 
 
-def newest(session: Session, *, most: int = 200) -> list[CalibrationRow]:
-    """The newest of all."""
+def newest(
+    session: Session, *, most: int = 200, craft_id: int | None = None, pack_id: int | None = None
+) -> list[CalibrationRow]:
+    """The newest of all, of a craft or of a pack."""
     query = select(CalibrationRow).where(CalibrationRow.deleted_at.is_(None))
+    if craft_id is not None:
+        query = query.where(CalibrationRow.craft_id == craft_id)
+    if pack_id is not None:
+        query = query.where(CalibrationRow.pack_id == pack_id)
     return list(
         session.scalars(query.order_by(CalibrationRow.made_at.desc(), CalibrationRow.id.desc()).limit(most))
     )

@@ -27,7 +27,16 @@ ROOMS: dict[str, tuple[str, ...]] = {
     "log": ("log.imports_view", "log.attach_view", "log.telemetry_view", "log.view"),
     "calibrate": ("calibrate.view",),
     "choose": ("choose.search_view", "choose.buys_view", "choose.open_view", "choose.compare_view"),
-    "api": ("api.view",),
+    "api": (
+        "api.docs_view",
+        "api.sheets_view",
+        "api.plans_view",
+        "api.hangar_view",
+        "api.telemetry_view",
+        "api.flights_view",
+        "api.choosing_view",
+        "api.calibrations_view",
+    ),
 }
 _ASKED_AGAIN = "zesty_cell.asked_again"
 

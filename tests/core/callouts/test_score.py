@@ -12,6 +12,7 @@ from tests.sheets import checked, heron, pomelo, satsuma, sheet
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.answer.thresholds import in_earnest_s
 from zesty_cell.core.asked.flying import STEP_S
+from zesty_cell.core.callouts import score
 from zesty_cell.core.callouts.conditions import Condition, Guards, Switch
 from zesty_cell.core.callouts.engine import Engine, frames
 from zesty_cell.core.callouts.rules import CalloutPlan, Profile, Rule
@@ -23,6 +24,8 @@ from zesty_cell.core.callouts.score import (
     TIRED_CAPACITY,
     Day,
     day_setup,
+    keep_flights,
+    score_kept,
     score_plan,
     scored_rules,
 )
@@ -198,6 +201,22 @@ def test_progress_is_told_and_it_can_be_stopped(plan):
 def test_the_same_plan_scores_the_same(plan, scores):
     assert score_plan(plan=plan, sheet=sheet()) == scores
     assert pomelo().series == 6
+
+
+def test_what_rules_were_heard_saying_is_let_go_of_before_it_grows_without_end(plan, monkeypatch):
+    monkeypatch.setattr(score, "_MOST_HEARD", 3)
+    kept = keep_flights(sheet())
+    rule = next(r for r in plan.rules if r.role == "land_now")
+    asked = [
+        plan.model_copy(update={"rules": (rule.model_copy(update={"hold_s": h / 10}),)}) for h in range(10, 18)
+    ]
+    first, sizes = [], []
+    for one in asked:
+        first.append(score_kept(one, kept))
+        sizes.append(len(kept.heard))
+    # Four are held, and with the next one it begins anew.
+    assert sizes == [1, 2, 3, 4, 1, 2, 3, 4]
+    assert [score_kept(one, kept) for one in asked] == first
 
 
 def test_a_call_at_the_sample_at_which_the_end_begins_is_true():

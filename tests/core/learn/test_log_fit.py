@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from tests.sheets import satsuma, sheet
+from tests.sheets import pomelo, satsuma, sheet
 from zesty_cell.core.callouts.telemetry import Telemetry
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.flights import ERROR_SHOWN
@@ -60,11 +60,29 @@ def test_a_lithium_polymer_pack_in_freestyle_too():
     assert found.of("capacity").value == pytest.approx(0.9 * found.of("capacity").expected, rel=0.05)
 
 
+def test_two_cells_in_parallel_share_the_current():
+    one = pomelo()
+    of = sheet(pack=pomelo(name="Two", parallel=2, capacity_ah=2 * one.capacity_ah, mass_kg=2 * one.mass_kg))
+    log, _ = flown(Hidden(capacity=0.95, resistance=1.2), of=of, seconds=1500.0)
+    found = fit(log, of)
+    assert found.of("resistance").value == pytest.approx(1.2 * found.of("resistance").expected, rel=0.04)
+    assert found.of("capacity").value == pytest.approx(0.95 * found.of("capacity").expected, rel=0.03)
+
+
+def test_a_pack_that_gave_more_than_its_label_is_found_to_hold_it():
+    """The search begins with room for what was drawn: from the label it would find the pack empty in the air."""
+    log, flight = flown(Hidden(capacity=1.2), seconds=1330.0)
+    assert flight.used_ah > SHEET.pack.capacity_ah
+    assert fit(log).of("capacity").value == pytest.approx(1.2 * SHEET.pack.capacity_ah, rel=0.05)
+
+
 def test_a_pack_that_took_off_partly_charged_is_told():
     low = SHEET.model_copy(update={"conditions": SHEET.conditions.model_copy(update={"start_charge": 0.93})})
     log, _ = flown(of=low)
     start = fit(log).of("start")
     assert start.low <= 0.93 <= start.high
+    assert start.value == pytest.approx(0.93, abs=0.006)
+    assert start.value - start.low == pytest.approx(start.high - start.value, rel=1e-6)
 
 
 def test_the_charge_put_back_tells_the_current_sensor_and_corrects_the_rest():

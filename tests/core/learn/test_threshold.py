@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from datetime import UTC, datetime, timedelta
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -41,6 +42,26 @@ def test_the_slope_is_that_of_the_forecast():
     later = int(np.argmin(np.abs(flight.charge_left - (flight.charge_left[k] - 0.05))))
     by_hand = (flight.cruise_v[k] - flight.cruise_v[later]) / 0.05
     assert volts_per_charge(RESULT) == pytest.approx(by_hand, rel=0.3)
+
+
+def near_landing(left, volts):
+    """A forecast that lands with a fifth, and what is around there."""
+    flight = SimpleNamespace(
+        charge_left=np.array(left), cruise_v=np.array(volts), landing_s=600.0, left_at=lambda _: 0.2
+    )
+    return SimpleNamespace(flight=flight)
+
+
+def test_the_slope_by_hand():
+    left = [0.30, 0.25, 0.23, 0.20, 0.17, 0.15, 0.10]
+    # 2 V for all of the charge within six hundredths of the landing; what is farther off is not looked at.
+    volts = [9.0, 3.60, 3.56, 3.50, 3.44, 3.40, 0.0]
+    assert volts_per_charge(near_landing(left, volts)) == pytest.approx(2.0)
+    # One that rises as the charge goes, that hardly moves, or has too few samples tells nothing.
+    assert volts_per_charge(near_landing(left, [0.0, *(7.0 - v for v in volts[1:-1]), 9.0])) == 0.0
+    flat = [0.2 + k * 0.001 for k in range(6)]
+    assert volts_per_charge(near_landing(flat, [3.5 + 0.1 * k for k in range(6)])) == 0.0
+    assert volts_per_charge(near_landing(left[2:5], volts[2:5])) == 0.0
 
 
 def test_too_much_left_lowers_and_too_little_raises():

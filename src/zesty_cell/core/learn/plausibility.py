@@ -7,12 +7,21 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from zesty_cell.core.answer.plausibility import OVER_FULL_V, Doubt, cell_volts_doubt, pack_volts_doubt
 from zesty_cell.core.fact import fact
-from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.core.learn.calibration import (
+    Calibration,
+    CellCheck,
+    CurrentCalibration,
+    HoverDown,
+    LineLossTest,
+    VoltageCalibration,
+)
+from zesty_cell.core.learn.flights import MOST_OVER_CAPACITY, LoggedFlight
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import charge_left_at_rest, open_circuit_v
 from zesty_cell.core.parts.pack import Pack
@@ -156,3 +165,74 @@ def scale_doubt(*, entered: float, advised: float, step: float) -> Doubt | None:
         "not_the_advised", "entered", False,
         fact("doubt.not_the_advised", entered=entered, advised=advised),
     )  # fmt: skip
+
+
+#: A cell this far over full is no cell of that chemistry [V].
+_NO_SUCH_CELL_V = 0.15
+
+
+def _cell_check_doubts(made: CellCheck, pack: Pack) -> list[Doubt]:
+    full_v = chemistry_for(pack.chemistry).full_v
+    if len(made.cells_v) != pack.series:
+        readings = fact("flight.other_count", readings=len(made.cells_v), pack=pack.name, series=pack.series)
+        return [Doubt("other_count", "cells_v", True, readings)]
+    if max(made.cells_v) > full_v + _NO_SUCH_CELL_V:
+        over = fact("flight.over_full", cell_v=max(made.cells_v), full_v=full_v)
+        return [Doubt("over_full", "cells_v", True, over)]
+    return []
+
+
+def _of_series(series: int, pack: Pack) -> list[Doubt]:
+    if series == pack.series:
+        return []
+    return [Doubt("other_count", "series", True,
+                  fact("flight.other_count", readings=series, pack=pack.name, series=pack.series))]  # fmt: skip
+
+
+def _current_doubts(made: CurrentCalibration) -> list[Doubt]:
+    most_ah = MOST_OVER_CAPACITY * made.capacity_ah
+    return [
+        Doubt("over_capacity", f"flights.{k}.1", True,
+              fact("doubt.over_capacity", back_ah=back_ah, holds_ah=made.capacity_ah))
+        for k, (_, back_ah) in enumerate(made.flights) if back_ah > most_ah
+    ]  # fmt: skip
+
+
+def calibration_doubts(made: Calibration, /, *, pack: Pack | None) -> tuple[Doubt, ...]:
+    """What of a calibration's readings cannot be, or hardly can, by the fields of its document [V, A, Ah].
+
+    Parameters
+    ----------
+    pack : Pack, optional
+        That was measured with; without, its voltages are not judged.
+
+    Raises
+    ------
+    OutOfRangeError
+        When nothing follows from the readings.
+    """
+    found: list[Doubt | None] = []
+    if isinstance(made, VoltageCalibration | CurrentCalibration):
+        advised = made.scale().entered
+        found.append(scale_doubt(entered=made.entered, advised=advised, step=made.step))
+    if isinstance(made, CurrentCalibration):
+        found += _current_doubts(made)
+    if isinstance(made, LineLossTest):
+        made.loss()
+    if pack is None:
+        return tuple(d for d in found if d is not None)
+    if isinstance(made, VoltageCalibration):
+        doubts = voltage_points_doubts(made.points, pack=pack, takes_offset=made.takes_offset)
+        found += [replace(d, field=f"points.{int(d.field.removeprefix('meter_')) - 1}.1") for d in doubts]
+    elif isinstance(made, LineLossTest):
+        found += _of_series(made.series, pack)
+        found += lamp_doubts(
+            alarm_v=made.alarm_v, rest_v=made.rest_v, wanted_rest_v=made.wanted_rest_v, current_a=made.current_a,
+            pack=pack, cruise_a=None,
+        )  # fmt: skip
+    elif isinstance(made, HoverDown):
+        found += _of_series(made.series, pack)
+        found += [cell_volts_doubt(v, pack=pack, field=f"points.{k}.1") for k, (_, v) in enumerate(made.points)]
+    elif isinstance(made, CellCheck):
+        found += _cell_check_doubts(made, pack)
+    return tuple(d for d in found if d is not None)

@@ -82,15 +82,14 @@ def work_out(request: Request, session: Store, key: str, form: PostedForm) -> Re
         return show_task(request, task, bench, form, made, asked=True)
     if made.calibration is None or made.errors:
         return show_task(request, task, bench, form, made, asked=True, status=422)
-    with_pack = task.key in ("lamp", "hover-down", "cells")
     craft_id = bench.craft.id
     try:
         keep_calibration(
             session,
             made.calibration,
             note=note,
-            craft_id=None if task.of_pack else craft_id,
-            pack_id=bench.pack_row.id if with_pack else None,
+            craft_id=craft_id,
+            pack_id=bench.pack_row.id,
         )
         session.commit()
     except OperationalError:

@@ -12,6 +12,7 @@ from fastapi.responses import JSONResponse, Response
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm.exc import StaleDataError
 from starlette.exceptions import HTTPException
+from starlette.routing import Match, Mount
 
 from zesty_cell.operating import tell
 from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
@@ -40,15 +41,30 @@ async def _conflict(request: Request, error: Exception) -> Response:
     return _trouble(request, 409, "Saved elsewhere", words)
 
 
+_METHODS = ("GET", "HEAD", "POST", "PUT", "PATCH", "DELETE")
+
+
+def _methods_of(request: Request) -> str:
+    """All methods an address takes: Starlette's own refusal names those of the first of its routes alone."""
+    routes = [route for route in request.app.router.routes if not isinstance(route, Mount)]
+    asked = dict(request.scope)
+    takes = [m for m in _METHODS if any(r.matches(asked | {"method": m})[0] is Match.FULL for r in routes)]
+    return ", ".join(takes or ("GET", "HEAD"))
+
+
 async def _http(request: Request, error: Exception) -> Response:
     assert isinstance(error, HTTPException)  # noqa: S101 - registered for this class alone
+    if error.status_code == 405:
+        error = HTTPException(405, error.detail, headers={"Allow": _methods_of(request)})
     if _wants_json(request):
         return await http_exception_handler(request, error)
     words = {
         404: "There is no page at this address.",
         405: "This address does not take that kind of request.",
     }.get(error.status_code, str(error.detail))
-    return _trouble(request, error.status_code, "Not here", words)
+    answer = _trouble(request, error.status_code, "Not here", words)
+    answer.headers.update(error.headers or {})
+    return answer
 
 
 async def _invalid(request: Request, error: Exception) -> Response:

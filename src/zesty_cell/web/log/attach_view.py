@@ -7,18 +7,11 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
-from zesty_cell.core.learn.log_plausibility import log_doubts
-from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.errors import FileFormatError
-from zesty_cell.formats.telemetry_columns import guess_mapping
-from zesty_cell.formats.telemetry_csv import read_telemetry
-from zesty_cell.services.log_fits import (
-    keep_fits,
-    remember_read,
-)
+from zesty_cell.services import attached_logs
+from zesty_cell.services.log_fits import keep_fits
 from zesty_cell.store import flights as store
 from zesty_cell.store import logs
-from zesty_cell.store.hangar import PACKS
 from zesty_cell.web.http import Store, say, whole_number
 from zesty_cell.web.log.opened import sheet_of
 
@@ -41,29 +34,18 @@ def attach(
         session.flush()
         keep_fits(session, flight_row)
         return RedirectResponse(f"/log/{flight_id}/telemetry/{row.id}", 303)
-    data = file.file.read()
     try:
-        table = read_table(data)
+        attached = attached_logs.attach(session, file.file.read(), name=file.filename, flight_row=flight_row)
     except FileFormatError as error:
         return say(RedirectResponse(f"/log/{flight_id}", 303), f"Not attached: {error}"[:400])
-    row = logs.add(session, data, table, name=file.filename, craft_id=flight_row.craft_id)
-    row.flight_id = flight_id
-    known = logs.remembered(session, table)
-    mapping = known or guess_mapping(table, series=flight_row.pack.series)
-    sheet = sheet_of(session, flight_row)
-    try:
-        read = read_telemetry(table, mapping)
-        remember_read(logs.packed_of(row), mapping, read)
-    except FileFormatError as error:
-        if sheet is None:
-            session.rollback()
-            return say(RedirectResponse(f"/log/{flight_id}", 303), f"Not attached: {error}"[:400])
+    sheet, row = sheet_of(session, flight_row), attached.row
+    if attached.read is None and sheet is None:
+        session.rollback()
+        return say(RedirectResponse(f"/log/{flight_id}", 303), f"Not attached: {attached.error}"[:400])
+    # A new source: its columns are confirmed once.
+    if sheet is not None and not (attached.known and attached.sound):
         return RedirectResponse(f"/callouts/{sheet.id}/logs/{row.id}", 303)
-    wrong = any(d.impossible for d in log_doubts(read.telemetry, pack=PACKS.thing(flight_row.pack)))
-    if (known is None or wrong) and sheet is not None:  # a new source: its columns are confirmed once
-        return RedirectResponse(f"/callouts/{sheet.id}/logs/{row.id}", 303)
-    logs.confirm(session, row, mapping)
-    keep_fits(session, flight_row)
+    attached_logs.confirm(session, attached, flight_row)
     return RedirectResponse(f"/log/{flight_id}/telemetry/{row.id}", 303)
 
 

@@ -147,6 +147,7 @@ _DOUBTS = {
     "doubt.almost_empty": "{rest_v} a cell at rest is an empty pack. Was it read under load, or of the weakest cell?",
     "doubt.apart": "By its rest voltage {left_share} were left, by the charge {by_charge_share}. One of the two is of another flight or pack.",
     "doubt.not_this_pack.metered": "{volts:g} V is not a voltage of {pack}, {series}S: another pack, or one cell of it?",
+    "doubt.over_capacity": "{back_ah:typed} mAh went back, and the pack holds {holds_ah:typed} mAh.",
     "doubt.points_apart": "The two points ask for scales that contradict each other: read both again, pack at rest.",
     "doubt.not_the_advised": "{entered:g} was entered, and {advised:g} follows from the readings. Which one does the craft have now?",
     "doubt.throttle_range": "A throttle from {low:hundredths} to {high:percent} cannot be: another unit, or another column.",
