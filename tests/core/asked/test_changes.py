@@ -8,6 +8,7 @@ from tests.core.asked.test_learned_factors import taught
 from tests.sheets import heron, pomelo, satsuma, sheet
 from zesty_cell.core.asked.changes import CHANGES, LESS_AVIONICS, WELL_TUNED, changed
 from zesty_cell.core.asked.learned_factors import PackKind
+from zesty_cell.core.asked.sheet import corrected
 
 
 def charged(*, avionics_w):
