@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from pydantic import BaseModel, ConfigDict, StringConstraints
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 from pydantic_core import PydanticCustomError
 
 
@@ -25,4 +25,5 @@ def refused(message: str, *, field: str) -> PydanticCustomError:
 Name = Annotated[
     str,
     StringConstraints(strip_whitespace=True, min_length=1, max_length=80, pattern=r"^[^\x00-\x1f\x7f]*$"),
+    Field(examples=["Heron"]),
 ]

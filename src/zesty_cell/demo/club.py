@@ -97,6 +97,19 @@ SHEET_LIST: tuple[tuple[str, str, str, str, Conditions, LandingRule], ...] = (
 )
 
 
+def club_sheets() -> list[Sheet]:
+    """The club's sheets, each with its craft and pack."""
+    crafts = {craft.name: craft for craft in CRAFT_LIST}
+    packs = {pack.name: pack for pack in PACK_LIST}
+    return [
+        Sheet(
+            name=name, craft=crafts[craft], pack=packs[pack], flying=PATTERNS[pattern], conditions=conditions,
+            landing=landing,
+        )
+        for name, craft, pack, pattern, conditions, landing in SHEET_LIST
+    ]  # fmt: skip
+
+
 def load_club(session: Session) -> int:
     """Put the club into an empty database; does nothing in one that holds anything.
 
@@ -107,17 +120,12 @@ def load_club(session: Session) -> int:
     """
     if CRAFTS.all(session) or PACKS.all(session) or sheets.all_sheets(session):
         return 0
-    crafts = {craft.name: (craft, CRAFTS.add(session, craft)) for craft in CRAFT_LIST}
-    cells = {cell.name: CELLS.add(session, cell) for cell in CELL_LIST}
-    packs = {}
-    for pack in PACK_LIST:
-        cell_id = cells[pack.cell_name].id if pack.cell_name in cells else None
-        packs[pack.name] = pack, PACKS.add(session, pack, keeping=_KEEPING[pack.name], cell_id=cell_id)
-    for name, craft_name, pack_name, pattern, conditions, landing in SHEET_LIST:
-        craft, craft_row = crafts[craft_name]
-        pack, pack_row = packs[pack_name]
-        sheet = Sheet(
-            name=name, craft=craft, pack=pack, flying=PATTERNS[pattern], conditions=conditions, landing=landing
-        )
-        sheets.add(session, sheet, craft_id=craft_row.id, pack_id=pack_row.id)
+    crafts = {craft.name: CRAFTS.add(session, craft).id for craft in CRAFT_LIST}
+    cells = {cell.name: CELLS.add(session, cell).id for cell in CELL_LIST}
+    packs = {
+        pack.name: PACKS.add(session, pack, keeping=_KEEPING[pack.name], cell_id=cells.get(pack.cell_name or "")).id
+        for pack in PACK_LIST
+    }
+    for sheet in club_sheets():
+        sheets.add(session, sheet, craft_id=crafts[sheet.craft.name], pack_id=packs[sheet.pack.name])
     return len(SHEET_LIST)
