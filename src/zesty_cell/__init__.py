@@ -93,6 +93,7 @@ def __getattr__(name: str) -> Any:
     """A name of the library, imported when it is first asked for."""
     if name not in _NAMES:
         raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    import_module(f"{__name__}.words.say")  # errors are sentences, whatever is asked for first
     module, own = _NAMES[name]
     found = globals()[name] = getattr(import_module(f"{__name__}.{module}"), own)
     return found

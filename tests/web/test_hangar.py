@@ -22,6 +22,7 @@ from zesty_cell.web.hangar.form import (
     read_craft,
 )
 from zesty_cell.web.hangar.pack_form import PACK_SECTIONS, first_pack_texts, read_pack
+from zesty_cell.words.say import say
 
 CRAFT = {
     "name": "Avocet",
@@ -103,7 +104,7 @@ def test_bad_input_is_said_beside_its_field(reader, form, field, text, words):
     thing, state = reader(form | {field: text})
     assert thing is None
     group = field.partition(".")[0]
-    found = state.errors.get(field) or next((v for k, v in state.errors.items() if k.startswith(group)), "")
+    found = say(state.errors.get(field) or next((v for k, v in state.errors.items() if k.startswith(group)), ""))
     assert words in found
     assert state.texts[field] == text
 

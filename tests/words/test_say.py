@@ -15,12 +15,14 @@ from zesty_cell.words.face import Reader
 from zesty_cell.words.say import FORMS, say
 
 CORE = Path(zesty_cell.core.__file__).parent
+#: The services say a little too.
+SAYS = (CORE, CORE.parent / "services")
 METRIC, IMPERIAL = Reader("metric", "cell"), Reader("imperial", "pack")
 
 
 def _said_in_the_core():
-    """Key of each fact that is made in the core; a key that is put together is a pattern with stars."""
-    for path in sorted(CORE.rglob("*.py")):
+    """Key of each fact that is made there; a key that is put together is a pattern with stars."""
+    for path in sorted(path for place in SAYS for path in place.rglob("*.py")):
         for node in ast.walk(ast.parse(path.read_text())):
             if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "fact":
                 yield from _keys(node.args[0], node)

@@ -7,6 +7,9 @@ from typing import Annotated
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 from pydantic_core import PydanticCustomError
 
+from zesty_cell.core.errors import plainly
+from zesty_cell.core.fact import Words
+
 
 class Entity(BaseModel):
     """Frozen value with bounds; equal by content, hashable, refuses unknown fields and NaN."""
@@ -14,11 +17,12 @@ class Entity(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
 
-def refused(message: str, *, field: str) -> PydanticCustomError:
-    """An error of several values together, to be raised in a validator: shown beside ``field``, a dotted name."""
+def refused(why: Words, *, field: str = "") -> PydanticCustomError:
+    """An error of several values together, to be raised in a validator: shown beside ``field``, a dotted name, or
+    beside the whole."""
     # Braces would be taken for places to fill in.
-    text = message.replace("{", "(").replace("}", ")")
-    return PydanticCustomError("refused", text, {"field": field})
+    text = plainly(why).replace("{", "(").replace("}", ")")
+    return PydanticCustomError("refused", text, {"field": field, "why": why})
 
 
 #: What a person names a thing: trimmed, 1 to 80 characters, no control characters.

@@ -2,9 +2,39 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
+from zesty_cell.core.fact import Words
+
+_say: Callable[[Words], str] = repr
+
+
+def say_with(sayer: Callable[[Words], str], /) -> None:
+    """Who makes sentences of facts: the core has none, and ``words`` comes in by this door."""
+    global _say
+    _say = sayer
+
+
+def plainly(words: Words, /) -> str:
+    """Words as a text, in no units of anybody's choice; a fact as it is where nobody makes sentences of it."""
+    return words if isinstance(words, str) else _say(words)
+
 
 class ZestyCellError(Exception):
-    """Base of all errors raised on purpose: by the core, by files, by the store."""
+    """Base of all errors raised on purpose: by the core, by files, by the store.
+
+    Attributes
+    ----------
+    why : str or Fact
+        What was wanted and found, to be said in the units of who reads it; ``str`` says it plainly.
+    """
+
+    def __init__(self, why: Words) -> None:
+        super().__init__(why)
+        self.why = why
+
+    def __str__(self) -> str:
+        return plainly(self.why)
 
 
 class OutOfRangeError(ZestyCellError, ValueError):
@@ -18,8 +48,8 @@ class OutOfRangeError(ZestyCellError, ValueError):
         The value given and the limit it broke, in the unit of the field's name.
     """
 
-    def __init__(self, message: str, *, field: str, value: float, limit: float) -> None:
-        super().__init__(message)
+    def __init__(self, why: Words, *, field: str, value: float, limit: float) -> None:
+        super().__init__(why)
         self.field = field
         self.value = value
         self.limit = limit
@@ -28,8 +58,8 @@ class OutOfRangeError(ZestyCellError, ValueError):
 class UnequalPacksError(ZestyCellError, ValueError):
     """Two packs that must not be connected in parallel."""
 
-    def __init__(self, message: str, *, difference: float, limit: float) -> None:
-        super().__init__(message)
+    def __init__(self, why: Words, *, difference: float, limit: float) -> None:
+        super().__init__(why)
         self.difference = difference
         self.limit = limit
 
@@ -37,16 +67,16 @@ class UnequalPacksError(ZestyCellError, ValueError):
 class UnknownNameError(ZestyCellError, LookupError):
     """A key such as a chemistry or a pattern is not one we ship."""
 
-    def __init__(self, message: str, *, name: str) -> None:
-        super().__init__(message)
+    def __init__(self, why: Words, *, name: str) -> None:
+        super().__init__(why)
         self.name = name
 
 
 class LayoutError(ZestyCellError, ValueError):
     """Cells that cannot be arranged as asked."""
 
-    def __init__(self, message: str, *, value: float, limit: float) -> None:
-        super().__init__(message)
+    def __init__(self, why: Words, *, value: float, limit: float) -> None:
+        super().__init__(why)
         self.value = value
         self.limit = limit
 
@@ -54,8 +84,8 @@ class LayoutError(ZestyCellError, ValueError):
 class TooManyCandidatesError(ZestyCellError, ValueError):
     """A search of more packs than are flown at a time."""
 
-    def __init__(self, message: str, *, count: int, limit: int) -> None:
-        super().__init__(message)
+    def __init__(self, why: Words, *, count: int, limit: int) -> None:
+        super().__init__(why)
         self.count = count
         self.limit = limit
 

@@ -50,7 +50,8 @@ def problems_of(error: ValidationError) -> tuple[Problem, ...]:
     """The problems of a validation, as paths and words, without echoing long input."""
     found = []
     for item in error.errors(include_url=False, include_input=False):
-        loc = [*item["loc"], *([item["ctx"]["field"]] if item["type"] == "refused" else [])]
+        beside = item["ctx"]["field"] if item["type"] == "refused" else ""
+        loc = [*item["loc"], *([beside] if beside else [])]
         path = ".".join(str(part) for part in loc) or "sheet"
         reason = item["msg"].removeprefix("Value error, ")
         found.append(Problem(path=path, reason=reason[:200]))

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.asked.sheet import Sheet, corrected
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.learn.learned import Learned
 from zesty_cell.core.learn.timer import NextTimer, TimedFlight, next_timer
 from zesty_cell.services.forecasts import flown
@@ -75,8 +76,7 @@ def with_charge(sheet: Sheet, charge: float, /) -> Sheet:
     least = max(0.3, kept + 0.05)
     if counted < least:
         raise OutOfRangeError(
-            f"{sheet.pack.name} has about {100 * charge:.0f} %, and you land with {100 * kept:.0f} %: there is "
-            "nothing to fly with. Charge it first.",
+            fact("refused.charge.nothing_to_fly_with", pack=sheet.pack.name, charge_share=charge, kept_share=kept),
             field="conditions.start_charge",
             value=charge,
             limit=least,

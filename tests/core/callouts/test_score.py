@@ -219,6 +219,16 @@ def test_what_rules_were_heard_saying_is_let_go_of_before_it_grows_without_end(p
     assert [score_kept(one, kept) for one in asked] == first
 
 
+def test_the_flights_of_a_short_flight_are_followed_to_their_end():
+    """Half a minute of charge: three times it and a minute are looked at, so that a bad day's last too."""
+    short = sheet(pack=pomelo(capacity_ah=0.05, mass_kg=0.05, cell_resistance_ohm=0.02))
+    own = forecast(short).flight
+    assert own.end_s < 30.0
+    landing_s = keep_flights(short).landing_s
+    assert np.all(np.isfinite(landing_s))
+    assert np.median(landing_s) == pytest.approx(own.landing_s, rel=0.1)
+
+
 def test_a_call_at_the_sample_at_which_the_end_begins_is_true():
     # Low for good from sample 100 on: the end begins at sample 92, eight hundredths earlier.
     [earnest_s] = in_earnest_s(low_from=np.array([100]), step_s=STEP_S)

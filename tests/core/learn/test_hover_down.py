@@ -80,7 +80,7 @@ def test_a_knee_under_the_floor_is_called_at_the_floor():
     [
         (POLYMER[:3], "at least 4"),
         ([*POLYMER, (345.0, 3.0)], "Two readings at"),
-        ([(0.0, 4.0), (60.0, 3.8), (120.0, 3.95), (180.0, 3.7)], "rises from 3.80 V at 1.0 min"),
+        ([(0.0, 4.0), (60.0, 3.8), (120.0, 3.95), (180.0, 3.7)], "rises from 3.80 V at 1:00"),
     ],
 )
 def test_what_cannot_be_one_flight_is_refused(points, words):

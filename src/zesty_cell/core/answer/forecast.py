@@ -20,6 +20,7 @@ from zesty_cell.core.asked.flying import STEP_S
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.clock import clock
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.flight import kernel
 from zesty_cell.core.flight.honest_current import HonestCurrent, honest_current
 from zesty_cell.core.flight.many import start_many
@@ -278,7 +279,7 @@ def _check_not_landed_at_once(setup: Setup, flight: Flight) -> None:
         fresh_v = float(flight.loaded_v[0])
         limit_v = rule.loaded_v if rule.loaded_v is not None else fresh_v
         raise OutOfRangeError(
-            f"The fresh pack is at {fresh_v:.2f} V a cell under load: landing at {limit_v:.2f} V is at once.",
+            fact("refused.landing.loaded_at_once", fresh_v=fresh_v, limit_v=limit_v),
             field="landing.loaded_v",
             value=limit_v,
             limit=fresh_v,

@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
-from zesty_cell.core.entity import Entity, Name
+from zesty_cell.core.entity import Entity, Name, refused
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.craft import Craft, CraftKind
 from zesty_cell.core.parts.estimates import Regime
 from zesty_cell.core.remember import by_identity
@@ -45,11 +46,11 @@ class Activity(Entity):
     @model_validator(mode="after")
     def _possible(self) -> Activity:
         if self.of == "full throttle" and self.share > 1.0:
-            raise ValueError("No more than all of full throttle can be asked for: a share of 1 at most.")
+            raise refused(fact("refused.flying.over_full"))
         if self.height_m is not None and (self.of != "full throttle" or self.as_timed):
-            raise ValueError("A height is climbed at full throttle, and takes the time it takes.")
+            raise refused(fact("refused.flying.height"))
         if abs(self.duration_s / STEP_S - round(self.duration_s / STEP_S)) > 1e-6:
-            raise ValueError("Durations are set in tenths of a second.")
+            raise refused(fact("refused.flying.tenths"))
         return self
 
 

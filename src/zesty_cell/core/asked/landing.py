@@ -6,8 +6,9 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from zesty_cell.core.entity import Entity
+from zesty_cell.core.entity import Entity, refused
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import fact
 
 #: What ended a flight; "longest" is where the forecast looks no further.
 LandingReason = Literal[
@@ -33,7 +34,7 @@ class LandingRule(Entity):
     @model_validator(mode="after")
     def _one_at_least(self) -> LandingRule:
         if self.charge_kept is None and self.rest_v is None and self.loaded_v is None and self.timer_s is None:
-            raise ValueError("Choose at least one landing rule, or nothing tells you to land.")
+            raise refused(fact("refused.landing.no_rule"))
         return self
 
 
@@ -49,15 +50,14 @@ def time_home_s(*, rule: LandingRule, cruise_speed_m_s: float | None) -> float:
         return rule.home_s
     if cruise_speed_m_s is None:
         raise OutOfRangeError(
-            "Give the craft's cruise speed, so that a headwind can be reckoned with.",
+            fact("refused.landing.no_speed"),
             field="landing.headwind_m_s",
             value=rule.headwind_m_s,
             limit=0.0,
         )
     if rule.headwind_m_s >= cruise_speed_m_s:
         raise OutOfRangeError(
-            f"This craft cruises at {cruise_speed_m_s:g} m/s: against {rule.headwind_m_s:g} m/s it does not "
-            "get home.",
+            fact("refused.landing.wind_too_strong", cruise_m_s=cruise_speed_m_s, wind_m_s=rule.headwind_m_s),
             field="landing.headwind_m_s",
             value=rule.headwind_m_s,
             limit=cruise_speed_m_s,

@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field, StringConstraints, model_validator
 
 from zesty_cell.core.entity import Entity, refused
+from zesty_cell.core.fact import fact
 
 SensorKey = Literal["pack_v", "lowest_v", "cell_v", "receiver_v", "used_ah", "current_a", "armed_s", "telemetry"]
 #: Sensors that arrive by telemetry; the rest the transmitter knows by itself.
@@ -69,16 +70,14 @@ class Condition(Entity):
     @model_validator(mode="after")
     def _sensible(self) -> Condition:
         if (self.sensor == "telemetry") != (self.comparison in ("missing", "present")):
-            raise refused(
-                "Telemetry is missing or there; every other sensor is below or above.", field="comparison"
-            )
+            raise refused(fact("refused.rule.comparison"), field="comparison")
         low, high = VALUE_BOUNDS[self.sensor]
         if self.per == "cell":
             if self.sensor not in PACK_VOLTAGES:
-                raise refused("Only the pack's voltage can be given per cell.", field="per")
+                raise refused(fact("refused.rule.per_cell"), field="per")
             low, high = VALUE_BOUNDS["cell_v"]
         if self.sensor != "telemetry" and not low <= self.value <= high:
-            raise refused(f"Between {low:g} and {high:g}.", field="value")
+            raise refused(fact("refused.rule.value_bounds", low=low, high=high), field="value")
         return self
 
     def threshold(self, *, series: int) -> float:
@@ -108,7 +107,7 @@ class Guards(Entity):
     @model_validator(mode="after")
     def _two_positions(self) -> Guards:
         if self.or_position is not None and (self.switch is None or self.switch.position == self.or_position):
-            raise refused("A second position is another one of the same switch.", field="or_position")
+            raise refused(fact("refused.rule.second_position"), field="or_position")
         return self
 
     def positions(self) -> tuple[Position, ...]:

@@ -193,7 +193,7 @@ def on_sampled_flight(*, plan: CalloutPlan, result: Forecast, place: int) -> Dry
     flights = result.range.landing_s.size
     if not 0 <= place < flights:
         raise OutOfRangeError(
-            f"There are {flights} sampled flights.", field="flight", value=place + 1, limit=flights
+            fact("refused.dry_run.no_such_flight", flights=flights), field="flight", value=place + 1, limit=flights
         )
     k = int(np.argsort(result.range.landing_s, kind="stable")[place])
     flight = fly(result.setup, factors=sampled_factors(result.setup).part(slice(k, k + 1)))

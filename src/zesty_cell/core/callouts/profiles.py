@@ -14,6 +14,7 @@ from zesty_cell.core.callouts.rules import (
 )
 from zesty_cell.core.callouts.writer import profile_of
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.pack import Pack
 
 #: Profiles are of one chemistry where their bounds are this near [V a cell].
@@ -76,7 +77,7 @@ def by_switch(plan: CalloutPlan, /) -> CalloutPlan:
         switch = profile.switch or next(free, None)
         if switch is None:
             raise OutOfRangeError(
-                "Every switch is taken, and only a switch tells these packs apart.",
+                fact("refused.plan.no_free_switch"),
                 field="profiles", value=len(plan.profiles), limit=len(profiles),
             )  # fmt: skip
         profiles.append(profile.model_copy(update={"switch": switch}))

@@ -20,6 +20,7 @@ from zesty_cell.core.callouts.conditions import (
     Switch,
 )
 from zesty_cell.core.entity import Entity, Name, refused
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.chemistry import ChemistryKey
 
 Vibration = Literal["short", "medium", "long"]
@@ -82,11 +83,11 @@ class Rule(Entity):
     @model_validator(mode="after")
     def _does_something(self) -> Rule:
         if self.say is None and self.read is None and self.vibrate is None:
-            raise refused("Say something, read a value out, or vibrate: else nobody notices.", field="say")
+            raise refused(fact("refused.rule.unnoticed"), field="say")
         if self.read in ("telemetry", "lowest_v"):
-            raise refused("Read out a live value: voltage, charge, current or time.", field="read")
+            raise refused(fact("refused.rule.not_live"), field="read")
         if not self.conditions and self.guards.switch is None and not self.guards.armed:
-            raise refused("With no condition and no guard it would never be quiet.", field="conditions")
+            raise refused(fact("refused.rule.never_quiet"), field="conditions")
         return self
 
 
@@ -151,7 +152,7 @@ class Profile(Entity):
     @model_validator(mode="after")
     def _in_order(self) -> Profile:
         if self.floor_v >= self.full_v:
-            raise refused("The empty voltage lies under the full one.", field="floor_v")
+            raise refused(fact("refused.plan.empty_over_full"), field="floor_v")
         return self
 
     def can_be(self, *, pack_v: float) -> bool:
@@ -219,19 +220,22 @@ class CalloutPlan(Entity):
         keys = [*(r.key for r in self.rules), *(t.key for t in self.timers)]
         double = next((k for k in keys if keys.count(k) > 1), None)
         if double is not None:
-            raise refused(f"Two rules have the key “{double}”.", field="rules")
+            raise refused(fact("refused.plan.rule_twice", rule=double), field="rules")
         known = {p.key for p in self.profiles}
         if len(known) < len(self.profiles):
-            raise refused("Two profiles have the same key.", field="profiles")
+            raise refused(fact("refused.plan.profile_twice"), field="profiles")
         for k, rule in enumerate(self.rules):
             asked = {rule.guards.profile, *(c.profile for c in rule.conditions)} - {None}
             if asked - known:
-                raise refused(f"There is no profile “{(asked - known).pop()}”.", field=f"rules.{k}.guards.profile")
+                raise refused(
+                    fact("refused.plan.no_profile", profile=(asked - known).pop()),
+                    field=f"rules.{k}.guards.profile",
+                )
         for k, timer in enumerate(self.timers):
             if timer.profile not in (None, *known):
-                raise refused(f"There is no profile “{timer.profile}”.", field=f"timers.{k}.profile")
+                raise refused(fact("refused.plan.no_profile", profile=timer.profile), field=f"timers.{k}.profile")
         if self.choose == "switch" and any(p.switch is None for p in self.profiles):
-            raise refused("Give every profile its switch position, or choose by voltage.", field="choose")
+            raise refused(fact("refused.plan.no_position"), field="choose")
         return self
 
     def profile(self, key: str | None) -> Profile | None:

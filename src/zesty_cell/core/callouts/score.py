@@ -22,6 +22,7 @@ from zesty_cell.core.callouts.conditions import TELEMETERED
 from zesty_cell.core.callouts.engine import Engine
 from zesty_cell.core.callouts.rules import CalloutPlan, Rule
 from zesty_cell.core.errors import StoppedError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.flight.many import Knots, start_many
 from zesty_cell.core.flight.one import fly, landing_times_s
 from zesty_cell.core.flight.setup import Factors, Setup, set_up
@@ -184,7 +185,7 @@ def fly_days(
     waiting = iter(days)
     for k, day in enumerate(days):
         if cancelled():
-            raise StoppedError("The flights of the bad days were stopped.")
+            raise StoppedError(fact("refused.score.stopped"))
         # The next day takes off before this one is waited for: no thread stands idle between two.
         started += [following.start() for following in islice(waiting, 2 - len(started))]
         yield day, landing_times_s(setup=day.setup, summary=started.popleft()())[0]

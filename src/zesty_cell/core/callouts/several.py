@@ -143,7 +143,10 @@ def _with_plan(plan: CalloutPlan, other: CalloutPlan) -> CalloutPlan:
     known = next((p for p in plan.profiles if same_profile(p, other=theirs)), None)
     if known is None and len(plan.profiles) >= MOST_PROFILES:
         raise OutOfRangeError(
-            f"A plan holds {MOST_PROFILES} packs.", field="profiles", value=MOST_PROFILES + 1, limit=MOST_PROFILES
+            fact("refused.plan.full", most=MOST_PROFILES),
+            field="profiles",
+            value=MOST_PROFILES + 1,
+            limit=MOST_PROFILES,
         )
     if known is not None:
         wide = {"floor_v": min(known.floor_v, theirs.floor_v), "full_v": max(known.full_v, theirs.full_v)}
@@ -349,7 +352,7 @@ def write_for_packs(
             plan = add_pack(plan, result, now=timer)
             joined.append(result)
         except OutOfRangeError as error:
-            notes.append(fact("plan.not_in_it", why=str(error)))
+            notes.append(fact("plan.not_in_it", why=error.why))
     results = joined
     if plan.choose == "switch":
         notes.append(fact("plan.told_by_switch"))

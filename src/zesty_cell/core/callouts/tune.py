@@ -18,6 +18,7 @@ from zesty_cell.core.callouts.conditions import Condition
 from zesty_cell.core.callouts.rules import CalloutPlan, Rule
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, Day, DayFlights, DayScore, Progress, fly_days
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.flight.many import Knots
 from zesty_cell.core.flight.watch import try_settings
 from zesty_cell.core.parts.chemistries import chemistry_for
@@ -143,7 +144,7 @@ def _to_tune(plan: CalloutPlan, key: str, series: int) -> tuple[Rule, Condition]
     rule, condition = plan.rule(key), tunable(plan, key, series=series)
     if rule is None or condition is None:
         raise OutOfRangeError(
-            "Only a rule that calls below the live pack voltage, and watches nothing else, can be tuned.",
+            fact("refused.tune.other_rule"),
             field="rule",
             value=0.0,
             limit=1.0,

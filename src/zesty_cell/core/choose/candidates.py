@@ -14,6 +14,7 @@ from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.entity import Entity, refused
 from zesty_cell.core.errors import LayoutError, TooManyCandidatesError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import Chemistry, ChemistryKey, Quality
@@ -57,9 +58,9 @@ class SearchSpace(Entity):
             ("parallel_from", "parallel_to"),
         ):
             if getattr(self, low) > getattr(self, high):
-                raise refused("This must not be below the other end of the range.", field=high)
+                raise refused(fact("refused.search.ends_swapped"), field=high)
         if not self.chemistries and not self.cells:
-            raise refused("Choose a chemistry, or a cell of the shelf.", field="chemistries")
+            raise refused(fact("refused.search.nothing_chosen"), field="chemistries")
         return self
 
 
@@ -140,7 +141,7 @@ def check_count(space: SearchSpace) -> int:
     count = candidate_count(space)
     if count > MOST_CANDIDATES:
         raise TooManyCandidatesError(
-            f"That is {count:,} packs; {MOST_CANDIDATES:,} at a time is the most.",
+            fact("refused.search.too_many", count=count, most=MOST_CANDIDATES),
             count=count,
             limit=MOST_CANDIDATES,
         )

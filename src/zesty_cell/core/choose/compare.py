@@ -19,7 +19,7 @@ from zesty_cell.core.answer.forecast import cruise_current_a, mah_per_km, mean_c
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.choose.candidates import LandingVolts, with_pack
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.fact import Fact, fact
+from zesty_cell.core.fact import Fact, Words, fact
 from zesty_cell.core.flight.honest_current import HonestCurrent, honest_current
 from zesty_cell.core.flight.many import start_many
 from zesty_cell.core.flight.one import Flight, fly, landing_times_s
@@ -157,7 +157,7 @@ class LeftOut:
     """A contender that cannot be flown at all, and why."""
 
     name: str
-    reason: str
+    reason: Words
 
 
 def compare_packs(
@@ -175,7 +175,7 @@ def compare_packs(
     """
     if len(contenders) > MOST_COMPARED:
         raise OutOfRangeError(
-            f"Up to {MOST_COMPARED} packs stand side by side: leave out {len(contenders) - MOST_COMPARED}.",
+            fact("refused.compare.too_many", most=MOST_COMPARED, over=len(contenders) - MOST_COMPARED),
             field="packs",
             value=len(contenders),
             limit=MOST_COMPARED,
@@ -198,7 +198,7 @@ def _compare(sheets: Sequence[Sheet], names: Sequence[str]) -> tuple[tuple[Compa
         try:
             started.append(_start(one))
         except OutOfRangeError as error:
-            left_out.append(LeftOut(name=name, reason=str(error)))
+            left_out.append(LeftOut(name=name, reason=error.why))
     # While the first rows are put together, the flights of the others are under way.
     return tuple(finish() for finish in started), tuple(left_out)
 

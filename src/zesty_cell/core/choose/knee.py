@@ -12,6 +12,7 @@ from zesty_cell.core.asked.rebuilt import rebuilt
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.choose.candidates import label_name, with_pack
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.flight.summary import BriefBatch
 from zesty_cell.core.parts.chemistries import chemistry_for
@@ -124,8 +125,7 @@ def knee(sheet: Sheet, *, chemistry: ChemistryKey) -> Knee:
     mass, time = _flown(sheet, chemistry)
     if mass.size < _FEWEST_POINTS:
         raise OutOfRangeError(
-            f"No {chemistry_for(chemistry).short_name} pack of this cell count holds the craft up: try more cells "
-            "in series.",
+            fact("refused.knee.does_not_carry", chemistry=chemistry_for(chemistry).short_name),
             field="chemistry",
             value=float(mass.size),
             limit=float(_FEWEST_POINTS),

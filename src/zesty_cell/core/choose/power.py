@@ -236,7 +236,10 @@ def first_cell_count(sheet: Sheet, *, style: StyleKey) -> CellCount:
     need = wanted.rotor_need if rotor else wanted.wing_need
     if need is None:
         raise OutOfRangeError(
-            f"“{wanted.title}” is not how a {flown.craft.kind} is flown.", field="style", value=0.0, limit=0.0
+            fact("refused.power.other_style", title=wanted.title, kind=flown.craft.kind),
+            field="style",
+            value=0.0,
+            limit=0.0,
         )
     setups = []
     for series in range(1, _MOST_SERIES + 1):

@@ -13,6 +13,7 @@ from pydantic import ValidationError
 from zesty_cell.core.answer.forecast import Forecast, forecast
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.errors import OutOfRangeError, UnknownNameError
+from zesty_cell.core.fact import fact
 
 #: Values of one sweep: some seconds of both cores.
 MOST_VALUES = 200
@@ -83,7 +84,7 @@ def _with(document: Any, path: Sequence[str], value: Any, field: str) -> Any:
         items = list(document)
         items[int(head)] = _with(items[int(head)], rest, value, field) if rest else value
         return items
-    raise UnknownNameError(f"A sheet has no “{field[:80]}”: name an input as in its file.", name=field)
+    raise UnknownNameError(fact("refused.sweep.no_such_input", field=field[:80]), name=field)
 
 
 def sweep(sheet: Sheet, /, *, field: str, values: Sequence[Any]) -> Sweep:
@@ -105,7 +106,7 @@ def sweep(sheet: Sheet, /, *, field: str, values: Sequence[Any]) -> Sweep:
     """
     if len(values) > MOST_VALUES:
         raise OutOfRangeError(
-            f"That is {len(values)} values; {MOST_VALUES} at a time is the most.",
+            fact("refused.sweep.too_many", count=len(values), most=MOST_VALUES),
             field="values", value=len(values), limit=MOST_VALUES,
         )  # fmt: skip
     document = {name: getattr(sheet, name) for name in type(sheet).model_fields}

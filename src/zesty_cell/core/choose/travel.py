@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.flight.one import Flight
 from zesty_cell.core.flight.setup import Setup
 
@@ -58,9 +59,9 @@ def turn_back_s(*, landing_s: float, airspeed_m_s: float, headwind_home_m_s: flo
     """
     v, w = airspeed_m_s, headwind_home_m_s
     if abs(w) >= v:
-        way = "get home" if w > 0 else "get out"
+        way = "refused.travel.not_home" if w > 0 else "refused.travel.not_out"
         raise OutOfRangeError(
-            f"This craft cruises at {v:g} m/s: against {abs(w):g} m/s it does not {way}.",
+            fact(way, cruise_m_s=v, wind_m_s=abs(w)),
             field="landing.headwind_m_s",
             value=w,
             limit=v,
@@ -79,7 +80,7 @@ def out_and_back(*, setup: Setup, flight: Flight) -> Trip:
     craft, rule = setup.sheet.craft, setup.sheet.landing
     if craft.cruise_speed_m_s is None:
         raise OutOfRangeError(
-            f"Give {craft.name}'s cruise speed in the hangar to see how far it goes.",
+            fact("refused.travel.no_speed", craft=craft.name),
             field="craft.cruise_speed_m_s",
             value=0.0,
             limit=1.0,

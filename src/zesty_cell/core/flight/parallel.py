@@ -153,17 +153,17 @@ def check_pair(*, first: Pack, second: Pack, first_rest_v: float, second_rest_v:
         Different chemistry or cells in series, or voltages more than 0.05 V a cell apart.
     """
     if first.chemistry != second.chemistry:
-        raise UnequalPacksError("Never connect different chemistries in parallel.", difference=1.0, limit=0.0)
+        raise UnequalPacksError(fact("refused.parallel.chemistries"), difference=1.0, limit=0.0)
     if first.series != second.series:
         raise UnequalPacksError(
-            f"Never connect {first.series}S and {second.series}S in parallel: one would burn the other.",
+            fact("refused.parallel.cells", series=first.series, other_series=second.series),
             difference=abs(first.series - second.series),
             limit=0.0,
         )
     apart_v = abs(first_rest_v - second_rest_v)
     if apart_v > EQUAL_VOLTAGE_V + 1e-9:
         raise UnequalPacksError(
-            f"These packs are {apart_v:.2f} V a cell apart: charge both to the same voltage before joining them.",
+            fact("refused.parallel.volts", apart_v=apart_v),
             difference=apart_v,
             limit=EQUAL_VOLTAGE_V,
         )

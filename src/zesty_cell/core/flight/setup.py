@@ -14,6 +14,7 @@ from zesty_cell.core.asked.landing import pack_low_lead_s, time_home_s
 from zesty_cell.core.asked.learned_factors import corrected_figures, corrected_load, corrected_pattern
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.air import air_density_kg_m3
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import (
@@ -126,7 +127,7 @@ def _check_take_off(sheet: Sheet, chemistry: Chemistry) -> None:
     start, rule = sheet.conditions.start_charge, sheet.landing
     if rule.charge_kept is not None and rule.charge_kept >= start:
         raise OutOfRangeError(
-            f"You take off with {100 * start:.0f} %: keep less than that, or charge the pack.",
+            fact("refused.landing.charge_at_once", start_share=start),
             field="landing.charge_kept",
             value=rule.charge_kept,
             limit=start,
@@ -136,7 +137,7 @@ def _check_take_off(sheet: Sheet, chemistry: Chemistry) -> None:
     rest_v = float(open_circuit_v(chemistry=chemistry, charge_left=np.array([start]))[0])
     if rule.rest_v >= rest_v - 0.005:
         raise OutOfRangeError(
-            f"This pack takes off resting at {rest_v:.2f} V a cell: landing at {rule.rest_v:.2f} V is at once.",
+            fact("refused.landing.rest_at_once", rest_v=rest_v, landing_v=rule.rest_v),
             field="landing.rest_v",
             value=rule.rest_v,
             limit=rest_v,

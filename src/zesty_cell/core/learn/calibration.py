@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from pydantic import Field, TypeAdapter, model_validator
 
 from zesty_cell.core.callouts.telemetry import Telemetry
-from zesty_cell.core.entity import Entity
+from zesty_cell.core.entity import Entity, refused
 from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.learn.hover_down import MOST_POINTS
 from zesty_cell.core.learn.line_loss import LineLoss, line_loss
@@ -162,7 +162,7 @@ class CellCheck(_Kept):
     @model_validator(mode="after")
     def _plausible(self) -> CellCheck:
         if max(self.cells_v) - min(self.cells_v) > 2.0:
-            raise ValueError("Two cells differ by more than two volts: is one reading of two cells?")
+            raise refused(fact("refused.cells.two_as_one"))
         return self
 
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from zesty_cell.core.answer.thresholds import on_step, voltage_step_v
 from zesty_cell.core.callouts.telemetry import Telemetry
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.chemistry import Chemistry
 
 LEAST_POINTS, MOST_POINTS = 4, 60
@@ -133,7 +134,7 @@ def hover_curve(points: Sequence[tuple[float, float]], /, *, chemistry: Chemistr
     """
     if len(points) < LEAST_POINTS:
         raise OutOfRangeError(
-            f"{len(points)} readings: at least {LEAST_POINTS}, spread over the flight, draw a curve.",
+            fact("refused.hover.too_few", readings=len(points), least=LEAST_POINTS),
             field="points", value=len(points), limit=LEAST_POINTS,
         )  # fmt: skip
     ordered = sorted(points)
@@ -141,14 +142,16 @@ def hover_curve(points: Sequence[tuple[float, float]], /, *, chemistry: Chemistr
     if (np.diff(x) <= 0.0).any():
         k = int(np.argmin(np.diff(x)))
         raise OutOfRangeError(
-            f"Two readings at {x[k] / 60:.1f} min.", field="points", value=float(x[k]), limit=float(x[k])
+            fact("refused.hover.same_moment", at_s=float(x[k])),
+            field="points",
+            value=float(x[k]),
+            limit=float(x[k]),
         )
     rising = np.flatnonzero(np.diff(y) > _ROUNDING_V)
     if rising.size:
         k = int(rising[0])
         raise OutOfRangeError(
-            f"The voltage rises from {y[k]:.2f} V at {x[k] / 60:.1f} min to {y[k + 1]:.2f} V: was the load "
-            "the same, and the pack?",
+            fact("refused.hover.rises", from_v=float(y[k]), at_s=float(x[k]), to_v=float(y[k + 1])),
             field="points", value=float(y[k + 1]), limit=float(y[k]),
         )  # fmt: skip
     y = np.minimum.accumulate(y)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import fact
 
 #: Above this loss a cell in cruise the pack is tired or a plug is bad [V].
 TIRED_LOSS_V = 0.3
@@ -66,8 +67,7 @@ def line_loss(
     loss_v = rest_v - alarm_v
     if loss_v <= 0.0:
         raise OutOfRangeError(
-            f"At rest {rest_v:g} V, and {alarm_v:g} V in flight: the voltage should have come back up. Was it this "
-            "pack, and did the lamp come on at that voltage?",
+            fact("refused.lamp.under_the_lamp", rest_v=rest_v, alarm_v=alarm_v),
             field="rest_v", value=rest_v, limit=alarm_v,
         )  # fmt: skip
     cell_v = loss_v / series

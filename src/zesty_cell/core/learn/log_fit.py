@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from zesty_cell.core.asked.flying import CURRENT
 from zesty_cell.core.callouts.telemetry import Telemetry, last_heard
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.flight import kernel
 from zesty_cell.core.flight.one import NOTHING_KEPT
 from zesty_cell.core.flight.parameters import pack_parameters
@@ -64,20 +65,18 @@ class _Model:
         self, log: Telemetry, pack: Pack, air_c: float, cooling: Cooling, put_back_ah: float | None
     ) -> None:
         if log.current_a is None:
-            raise OutOfRangeError(
-                "This log has no current: nothing drives the fit.", field="current_a", value=0, limit=1
-            )
+            raise OutOfRangeError(fact("refused.log.no_current"), field="current_a", value=0, limit=1)
         volts = log.pack_v if log.pack_v is not None else None
         if volts is None and log.cell_v is not None:
             volts = log.cell_v * pack.series
         if volts is None:
-            raise OutOfRangeError("This log has no voltage to be fitted.", field="pack_v", value=0, limit=1)
+            raise OutOfRangeError(fact("refused.log.no_voltage"), field="pack_v", value=0, limit=1)
         self.chemistry, self.figures, self.pack = chemistry_for(pack.chemistry), pack_figures(pack), pack
         time_s = log.time_s - log.time_s[0]
         whole_s = float(time_s[-1])
         if whole_s < _LEAST_S:
             raise OutOfRangeError(
-                f"{whole_s:.0f} s are too short: a minute of flight at least.", field="time_s", value=whole_s,
+                fact("refused.log.too_short", length_s=whole_s), field="time_s", value=whole_s,
                 limit=_LEAST_S,
             )  # fmt: skip
         step_s = float(np.clip(np.median(np.diff(time_s)), _STEP_S, 1.0))
@@ -88,8 +87,7 @@ class _Model:
         self.current_scale = drawn_ah / put_back_ah if put_back_ah else None
         if self.current_scale is not None and not 1.0 / MOST_SCALE < self.current_scale < MOST_SCALE:
             raise OutOfRangeError(
-                f"{1000 * drawn_ah:.0f} mAh were drawn by the log, {1000 * (put_back_ah or 0):.0f} mAh put back: "
-                "that is another flight, or another unit.",
+                fact("refused.log.other_charge", drawn_ah=drawn_ah, put_back_ah=put_back_ah or 0),
                 field="put_back_ah", value=self.current_scale, limit=MOST_SCALE,
             )  # fmt: skip
         current = current / (self.current_scale or 1.0)
@@ -97,7 +95,7 @@ class _Model:
         heard = np.isfinite(volts)
         if float(np.ptp(current)) < _LEAST_SWING * max(float(current.max()), 1e-9) or int(heard.sum()) < 20:
             raise OutOfRangeError(
-                "The current hardly changes: without a climb or a landing the log does not tell a resistance.",
+                fact("refused.log.steady_current"),
                 field="current_a", value=float(np.ptp(current)), limit=_LEAST_SWING,
             )  # fmt: skip
         self.seen_v = np.interp(self.time_s, time_s[heard], volts[heard])
@@ -200,7 +198,7 @@ def fit_log(
     best = model.volts(theta)
     if best is None or theta[2] > math.log(MOST_OVER):
         raise OutOfRangeError(
-            "More charge was drawn than this pack can hold: another pack, or the current's unit?",
+            fact("refused.log.over_capacity"),
             field="used_ah", value=model.used_ah * pack.parallel, limit=pack_figures(pack).capacity_ah,
         )  # fmt: skip
     damping = 1e-2

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from zesty_cell.core.asked.flying import Activity, FlyingPattern
 from zesty_cell.core.callouts.telemetry import Telemetry, last_heard
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.flight.setup import Setup
 from zesty_cell.core.parts.craft_load import spare_burst_w
 
@@ -116,7 +117,7 @@ def pattern_from_log(log: Telemetry, /, *, name: str, series: int, setup: Setup)
     """
     if log.current_a is None or (log.pack_v is None and log.cell_v is None):
         raise OutOfRangeError(
-            "A pattern is told by power: this log lacks the current or the voltage.",
+            fact("refused.pattern.no_power"),
             field="current_a", value=0, limit=1,
         )  # fmt: skip
     craft, load = setup.sheet.craft, setup.load
@@ -134,7 +135,7 @@ def pattern_from_log(log: Telemetry, /, *, name: str, series: int, setup: Setup)
     flying = np.flatnonzero(above)
     if flying.size * _GRID_S < 20.0:
         raise OutOfRangeError(
-            "There is hardly any flight in this log: twenty seconds above idle at least.",
+            fact("refused.pattern.no_flight"),
             field="time_s", value=float(flying.size * _GRID_S), limit=20.0,
         )  # fmt: skip
     first, last = int(flying[0]), int(flying[-1]) + 1

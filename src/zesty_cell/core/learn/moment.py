@@ -7,10 +7,13 @@ from typing import Annotated
 
 from pydantic import AfterValidator
 
+from zesty_cell.core.entity import refused
+from zesty_cell.core.fact import fact
+
 
 def _in_utc(moment: datetime) -> datetime:
     if moment.tzinfo is None:
-        raise ValueError("Give the time with its zone, such as 2026-05-03T14:02:00+02:00.")
+        raise refused(fact("refused.moment.no_zone"))
     return moment.astimezone(UTC)
 
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from zesty_cell.core.answer.thresholds import on_step
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import fact
 
 #: How one flight's reading differs from the next, before several tell [1].
 ONE_FLIGHT = 0.03
@@ -68,12 +69,11 @@ def voltage_scale(
         When there is no point, or the meter and the sensor are more than a factor of 2 apart.
     """
     if not points:
-        raise OutOfRangeError("Measure at one voltage at least.", field="points", value=0, limit=1)
+        raise OutOfRangeError(fact("refused.voltage.no_point"), field="points", value=0, limit=1)
     for shown_v, meter_v in points:
         if not 1.0 / MOST_VOLTAGE_FACTOR < meter_v / shown_v < MOST_VOLTAGE_FACTOR:
             raise OutOfRangeError(
-                f"The meter says {meter_v:g} V and the sensor {shown_v:g} V: that is another pack or another unit, "
-                "not a scale.",
+                fact("refused.voltage.no_scale", meter_v=meter_v, shown_v=shown_v),
                 field="points", value=meter_v / shown_v, limit=MOST_VOLTAGE_FACTOR,
             )  # fmt: skip
     n = len(points)
@@ -118,16 +118,16 @@ class CurrentScale:
 def _check_charges(flights: Sequence[tuple[float, float]], *, least: float) -> None:
     """Refuse flights that say too little."""
     if not flights:
-        raise OutOfRangeError("One flight with its charge put back is needed.", field="flights", value=0, limit=1)
+        raise OutOfRangeError(fact("refused.current.no_flight"), field="flights", value=0, limit=1)
     for shown, back in flights:
         if back < least:
             raise OutOfRangeError(
-                f"{1000 * back:.0f} mAh put back says too little: fly until {1000 * least:.0f} mAh are used.",
+                fact("refused.current.too_little", back_ah=back, least_ah=least),
                 field="put_back_ah", value=back, limit=least,
             )  # fmt: skip
         if shown <= 0.0:
             raise OutOfRangeError(
-                "It showed no charge at all: the sensor is not connected, or switched off.",
+                fact("refused.current.shows_nothing"),
                 field="shown_ah", value=shown, limit=0.0,
             )  # fmt: skip
 
@@ -171,8 +171,7 @@ def current_scale(
     factor = ratio if reading_rises else 1.0 / ratio
     if not 1.0 / MOST_FACTOR <= factor <= MOST_FACTOR and not second_look:
         raise OutOfRangeError(
-            f"The scale would change by a factor of {factor:.3g}. Look again: milliamps for amps, or the other "
-            "kind of scale?",
+            fact("refused.current.too_far", factor=factor),
             field="old", value=factor, limit=MOST_FACTOR,
         )  # fmt: skip
     exact = old * factor

@@ -6,7 +6,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from zesty_cell.core.entity import Entity, Name
+from zesty_cell.core.entity import Entity, Name, refused
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.chemistry import ChemistryKey, Quality
 
 Amps = Annotated[float, Field(ge=0.001, le=2000)]
@@ -25,7 +26,7 @@ class Ratings(Entity):
     @model_validator(mode="after")
     def _rising(self) -> Ratings:
         if not self.continuous_a <= self.one_minute_a <= self.ten_second_a:
-            raise ValueError("A shorter time cannot have the lower rating: continuous ≤ one minute ≤ ten seconds.")
+            raise refused(fact("refused.cell.ratings"))
         return self
 
     def times(self, count: int) -> Ratings:
@@ -48,9 +49,9 @@ class CellSize(Entity):
     @model_validator(mode="after")
     def _shaped(self) -> CellSize:
         if self.form == "pouch" and self.thickness_m is None:
-            raise ValueError("A pouch has a length, a width and a thickness.")
+            raise refused(fact("refused.cell.pouch"))
         if self.form == "round" and self.thickness_m is not None:
-            raise ValueError("A round cell has a length and a diameter: leave the thickness empty.")
+            raise refused(fact("refused.cell.round"))
         return self
 
 

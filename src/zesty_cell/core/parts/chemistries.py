@@ -6,6 +6,7 @@ Every number's source or reasoning is in docs/physics.md, "Chemistries".
 from __future__ import annotations
 
 from zesty_cell.core.errors import UnknownNameError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.chemistry import Chemistry, ChemistryKey
 
 # Resistance over charge: flat in the middle, nearly doubled at the end (Plett vol. 1, ch. 2;
@@ -259,6 +260,6 @@ def chemistry_for(key: str) -> Chemistry:
     found = _BY_KEY.get(key)
     if found is None:
         raise UnknownNameError(
-            f"No chemistry is called “{key[:40]}”. Choose one of {', '.join(CHEMISTRIES)}.", name=key
+            fact("refused.chemistry.unknown", key=key[:40], names=", ".join(CHEMISTRIES)), name=key
         )
     return found

@@ -6,7 +6,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from zesty_cell.core.entity import Entity, Name
+from zesty_cell.core.entity import Entity, Name, refused
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.estimates import (
     Cooling,
     Regime,
@@ -119,7 +120,7 @@ class Limits(Entity):
     @model_validator(mode="after")
     def _rising(self) -> Limits:
         if self.esc_a is not None and self.esc_burst_a is not None and self.esc_burst_a < self.esc_a:
-            raise ValueError("An ESC's burst rating is not below its continuous one.")
+            raise refused(fact("refused.craft.esc_burst"))
         return self
 
     def all_motors_a(self) -> float | None:

@@ -17,6 +17,7 @@ from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
 from zesty_cell.core.errors import LayoutError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.cell import CellForm, CellSize
 from zesty_cell.core.parts.chemistry import Chemistry
 
@@ -77,14 +78,13 @@ def check_arrangement(*, arrangement: Arrangement, series: int, parallel: int) -
     """
     if arrangement == "tube" and parallel > 1:
         raise LayoutError(
-            f"A tube holds a single string: {parallel} in parallel do not fit. Use rows, or 1 in parallel.",
+            fact("refused.layout.tube", parallel=parallel),
             value=parallel,
             limit=1,
         )
     if arrangement == "two layers" and series % 2 and parallel % 2:
         raise LayoutError(
-            f"Two layers need an even number of cells in series or in parallel: {series}S{parallel}P cannot be "
-            "halved. Use rows.",
+            fact("refused.layout.odd_layers", series=series, parallel=parallel),
             value=series * parallel,
             limit=2,
         )

@@ -13,7 +13,8 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field, model_validator
 
-from zesty_cell.core.entity import Entity
+from zesty_cell.core.entity import Entity, refused
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.chemistry import (
     Chemistry,
     charge_left_at_rest,
@@ -63,7 +64,7 @@ class TwoCurrentTest(Entity):
     def _tells_something(self) -> TwoCurrentTest:
         low, high = sorted(((self.first_a, self.first_v), (self.second_a, self.second_v)))
         if high[0] - low[0] < 0.05 * high[0] or high[0] == 0.0:
-            raise ValueError("The two currents are too close together: take one near zero and one as in flight.")
+            raise refused(fact("refused.measured.close"))
         _check_drop(low[1], high[1])
         return self
 
@@ -101,9 +102,9 @@ class PackTests(Entity):
 
 def _check_drop(before_v: float, loaded_v: float) -> None:
     if loaded_v >= before_v:
-        raise ValueError("The voltage must fall under the higher current: were the two swapped?")
+        raise refused(fact("refused.measured.rises"))
     if before_v - loaded_v < LEAST_DROP_V:
-        raise ValueError("The voltage hardly moves: draw more current, or read more decimals.")
+        raise refused(fact("refused.measured.hardly"))
 
 
 ResistanceSource = Literal["two currents", "full throttle", "charger"]

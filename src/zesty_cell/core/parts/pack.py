@@ -8,6 +8,7 @@ from pydantic import Field, model_validator
 
 from zesty_cell.core.entity import Entity, Name, refused
 from zesty_cell.core.errors import LayoutError, OutOfRangeError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.cell import CellModel, CellSize, Known, Ratings
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.chemistry import ChemistryKey, Quality
@@ -77,14 +78,15 @@ class Pack(Entity):
             density = watt_hours / self.mass_kg
             if density > MOST_WH_PER_KG:
                 raise refused(
-                    f"{watt_hours:.3g} Wh in {self.mass_kg * 1000:.3g} g would be {density:,.0f} Wh a kilogram, "
-                    "which no cell holds: check weight, cells and capacity.",
+                    fact(
+                        "refused.pack.too_dense", energy_wh=watt_hours, mass_kg=self.mass_kg, density_wh_kg=density
+                    ),
                     field="mass_kg",
                 )
         try:
             check_arrangement(arrangement=self.arrangement, series=self.series, parallel=self.parallel)
         except LayoutError as error:
-            raise refused(str(error), field="arrangement") from error
+            raise refused(error.why, field="arrangement") from error
         return self
 
     @model_validator(mode="after")
@@ -92,7 +94,7 @@ class Pack(Entity):
         charger, capacity = self.tests.charger, self.tests.capacity
         if charger is not None and len(charger.cells_ohm) != self.series:
             raise refused(
-                f"That is the reading of {len(charger.cells_ohm)} cells; this pack has {self.series} in series.",
+                fact("refused.pack.other_count", readings=len(charger.cells_ohm), series=self.series),
                 field="tests.charger.cells_ohm",
             )
         if capacity is None:
@@ -101,15 +103,13 @@ class Pack(Entity):
         share = share_covered(test=capacity, chemistry=chemistry)
         if share < LEAST_SHARE_FOR_CAPACITY:
             raise refused(
-                f"From full to that rest voltage is only {100 * share:.0f} % of the charge: too little to tell the "
-                f"capacity. Fly or discharge at least {100 * LEAST_SHARE_FOR_CAPACITY:.0f} %.",
+                fact("refused.pack.too_small_share", share=share, least_share=LEAST_SHARE_FOR_CAPACITY),
                 field="tests.capacity.rest_v_per_cell",
             )
         measured_ah = measured_capacity_ah(test=capacity, chemistry=chemistry)
         if not _LEAST_OF_LABEL <= measured_ah / self.capacity_ah <= _MOST_OF_LABEL:
             raise refused(
-                f"That would be {1000 * measured_ah:.0f} mAh in a pack labelled {1000 * self.capacity_ah:.0f} mAh: "
-                "check the reading, or whether the charge was for one pack of several.",
+                fact("refused.pack.other_capacity", measured_ah=measured_ah, capacity_ah=self.capacity_ah),
                 field="tests.capacity.charge_ah",
             )
         return self
@@ -145,7 +145,7 @@ def said_by_cells(*, cell: CellModel, parallel: int) -> dict[str, object]:
     """
     if cell.capacity_ah is None:
         raise OutOfRangeError(
-            f"“{cell.name}” has no capacity yet: give it on the shelf before building from it.",
+            fact("refused.cell.no_capacity", cell=cell.name),
             field="cell",
             value=0.0,
             limit=0.02,

@@ -151,7 +151,7 @@ def search_for(question: ToSearch, table: given.As = "json") -> Any:
         with heavy_work():
             found = search(sheet, packs=tuple(candidates(question.space, like=sheet.pack)), limits=question.limits)
     except TooManyCandidatesError as error:
-        raise given.refuse([("space", str(error), "too_many")]) from error
+        raise given.refuse([("space", error.why, "too_many")]) from error
     except OutOfRangeError as error:
         raise given.out_of_range(error) from error
     best = [PackFlown(**_flown(found.packs[k], found.briefs[k])) for k in found.order[: question.most].tolist()]
@@ -172,7 +172,7 @@ def sweep_of(question: ToSweep, table: given.As = "json") -> Any:
         with heavy_work():
             found = sweep(plain_sheet(question.sheet), field=question.field, values=question.values)
     except UnknownNameError as error:
-        raise given.refuse([("field", str(error), "unknown")]) from error
+        raise given.refuse([("field", error.why, "unknown")]) from error
     columns = {n: [None if v != v else round(v, 5) for v in getattr(found, n).tolist()] for n in COLUMNS}
     if table == "csv":
         named = {question.field: found.values, **columns, "reason": found.reasons}

@@ -59,7 +59,7 @@ def refuse(problems: Iterable[tuple[str, Words, str]], *, at: Sequence[str] = ("
 
 def out_of_range(error: OutOfRangeError, *, at: Sequence[str] = ("body",)) -> HTTPException:
     """The refusal of figures that contradict each other."""
-    return refuse([(error.field, str(error), "value_error")], at=at)
+    return refuse([(error.field, error.why, "value_error")], at=at)
 
 
 def check_doubts(doubts: Iterable[Doubt], *, sure: str | None, at: Sequence[str] = ("body",)) -> None:

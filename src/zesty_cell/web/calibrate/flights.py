@@ -78,7 +78,7 @@ def read_lamp(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
     except ValidationError as error:
         return _refuse(error, made, frozenset(f.path for f in LAMP_FIELDS), "alarm_v")
     except OutOfRangeError as error:
-        made.errors["rest_v"] = str(error)
+        made.errors["rest_v"] = error.why
         return made
     made.calibration = kept
     made.shown = {"loss": loss, "chart": lamp_chart(kept, loss, full_v=pack_figures(bench.pack).full_v)}
@@ -125,7 +125,7 @@ def read_hover(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
     except ValidationError as error:
         return _refuse(error, made, frozenset(), "volts_1")
     except OutOfRangeError as error:
-        made.errors["time_1"] = str(error)
+        made.errors["time_1"] = error.why
         return made
     calls: dict[float, list[str]] = {}
     result = bench.forecast

@@ -89,7 +89,7 @@ def read_voltage(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
                                      "points.1": "shown_2"})  # fmt: skip
         return made
     except OutOfRangeError as error:
-        made.errors["shown_1"] = str(error)
+        made.errors["shown_1"] = error.why
         return made
     takes_offset = form.get("takes_offset") == "1"
     doubts = [
@@ -190,7 +190,7 @@ def read_current(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
         return made
     except OutOfRangeError as error:
         place = {"put_back_ah": "back_1", "shown_ah": "shown_1", "old": "old"}.get(error.field, "shown_1")
-        made.errors[place] = str(error)
+        made.errors[place] = error.why
         made.shown["ask_again"] = error.field == "old"
         return made
     other = scale_doubt(entered=entered, advised=scale.entered, step=kept.step) if entered else None

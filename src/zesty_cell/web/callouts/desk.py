@@ -20,6 +20,7 @@ from zesty_cell.core.callouts.schools import FIRST_SCHOOL
 from zesty_cell.core.callouts.several import write_for_packs
 from zesty_cell.core.callouts.writer import Written
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import Words
 from zesty_cell.core.learn.calibration import SensorNow
 from zesty_cell.services import learning
 from zesty_cell.services.advice import Advice, advise
@@ -40,7 +41,7 @@ class Desk:
         self.sheet: Sheet = learning.as_flown(session, self.sheet_row)
         self.row: CalloutsRow | None = store.for_sheet(session, self.sheet_row)
         self.owner = store.Owner(sheet_id=sheet_id) if self.row is None else store.owner_of(self.row)
-        self.trouble = ""
+        self.trouble: Words = ""
         self.advice: Advice | None = None
         self.result: Forecast | None = None
         self.written: Written | None = None
@@ -51,7 +52,7 @@ class Desk:
             self.advice = advise(session, self.sheet_row)
             self.result = self.advice.result
         except OutOfRangeError as error:
-            self.trouble = str(error)
+            self.trouble = error.why
             return
         self.written = self.write(self.school, self.plan.current_error if self.plan else self.sensor_error)
         if self.plan is None:

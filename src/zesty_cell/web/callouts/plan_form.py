@@ -362,7 +362,7 @@ def _read_timer(timer: Timer, target: dict[str, Any], form: Mapping[str, str], t
 def _place(problem: Mapping[str, Any], base: CalloutPlan) -> str:
     """Where in the form an error belongs: rules and timers by their key instead of their number."""
     parts = [str(p) for p in problem["loc"]]
-    if problem["type"] == "refused":
+    if problem["type"] == "refused" and problem["ctx"]["field"]:
         parts += str(problem["ctx"]["field"]).split(".")
     keyed: dict[str, Sequence[Rule | Timer | Profile]] = {
         "rules": base.rules, "timers": base.timers, "profiles": base.profiles,

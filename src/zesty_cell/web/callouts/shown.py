@@ -16,6 +16,7 @@ from zesty_cell.core.callouts.schools import SCHOOLS
 from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, score_plan
 from zesty_cell.core.callouts.tune import tunable
 from zesty_cell.core.callouts.writer import Written
+from zesty_cell.core.fact import Words
 from zesty_cell.core.parts.craft import Shown
 from zesty_cell.formats.csv_table import MOST_BYTES
 from zesty_cell.formats.espeak import SPEEDS, VOICES
@@ -52,7 +53,7 @@ def plan_context(
     desk: Desk,
     read: plan_form.ReadPlan | None = None,
     *,
-    conflict: str = "",
+    conflict: Words = "",
     oddity: str = "",
     days: bool = False,
 ) -> dict[str, Any]:
@@ -142,6 +143,6 @@ def log_refused(request: Request, session: Session, sheet_id: int, reason: str) 
     return page(request, "callouts.html", context, status=422)
 
 
-def plan_refused(request: Request, desk: Desk, read: plan_form.ReadPlan, trouble: str, status: int) -> Response:
+def plan_refused(request: Request, desk: Desk, read: plan_form.ReadPlan, trouble: Words, status: int) -> Response:
     context = plan_context(request, desk, read, conflict=trouble) | {"can_save_over": status == 409}
     return page(request, "callouts.html", context, status=status)

@@ -38,7 +38,7 @@ def buys_page(
         buys = what_buys_minutes(origin.sheet)
         options = more_power(origin.sheet)
     except OutOfRangeError as error:
-        return page(request, "choose_buys.html", context | {"trouble": str(error)}, status=422)
+        return page(request, "choose_buys.html", context | {"trouble": error.why}, status=422)
     rotor = setup.sheet.craft.lifts_itself()
     styles = [s for s in STYLES.values() if (s.rotor_need if rotor else s.wing_need) is not None]
     wanted: StyleKey = style if style in {s.key for s in styles} else styles[1].key

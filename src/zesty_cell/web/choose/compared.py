@@ -19,6 +19,7 @@ from zesty_cell.core.choose.compare import (
 )
 from zesty_cell.core.choose.knee import knee
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import Words
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.ownership import type_of
 from zesty_cell.core.parts.pack_figures import pack_figures
@@ -61,12 +62,12 @@ def line_of(row: Compared, chosen: Chosen | None, name: str) -> Line:
     )
 
 
-def knee_of(sheet: Sheet, chemistry: str, rows: Sequence[Compared], face: Face) -> tuple[KneeChart | None, str]:
+def knee_of(sheet: Sheet, chemistry: str, rows: Sequence[Compared], face: Face) -> tuple[KneeChart | None, Words]:
     """The knee's chart and a sentence; words alone where there is no curve."""
     try:
         curve = knee(sheet, chemistry=chemistry)  # type: ignore[arg-type]
     except OutOfRangeError as error:
-        return None, str(error)
+        return None, error.why
     packs = [
         (r.pack.name, r.setup.figures.mass_kg, r.brief.landing_s, r.pack.chemistry == chemistry)
         for r in rows

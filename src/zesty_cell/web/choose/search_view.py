@@ -71,7 +71,7 @@ def search_page(request: Request, session: Store, sheet_id: int) -> HTMLResponse
     try:
         set_up(origin.sheet)
     except OutOfRangeError as error:  # what the sheet cannot do, none of its packs can
-        return page(request, "choose_search.html", context | {"trouble": str(error)}, status=422)
+        return page(request, "choose_search.html", context | {"trouble": error.why}, status=422)
     job = _start(request, origin, question.space, question.limits)
     context["job"] = job
     if job.error:

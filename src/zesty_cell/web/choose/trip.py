@@ -18,7 +18,7 @@ def trip_of(face: Face, setup: Setup, flight: Flight) -> dict[str, Any]:
     try:
         trip = out_and_back(setup=setup, flight=flight)
     except OutOfRangeError as error:
-        return {"trip": None, "trip_words": str(error)}
+        return {"trip": None, "trip_words": error.why}
     imperial = face.view.units == "imperial"
     factor = _MILES_A_KM if imperial else 1.0
     return {

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import Words
 from zesty_cell.core.learn.disagreement import Disagreement
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.learned import Learned
@@ -79,7 +80,7 @@ class InHand:
         if self.craft is None and self.crafts:
             self.craft = self.crafts[0]
         self.pack = self._pack(pack_id)
-        self.trouble = ""
+        self.trouble: Words = ""
 
     @cached_property
     def crafts(self) -> list[CraftRow]:
@@ -149,7 +150,7 @@ class InHand:
                 return advise(self.session, self.sheet_row, pack=self.pack, charge=choice.charge)
             return advise(self.session, self.sheet_row, pack=self.pack)
         except OutOfRangeError as error:
-            self.trouble = str(error)
+            self.trouble = error.why
             return None
 
     @property

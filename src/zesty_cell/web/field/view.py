@@ -34,7 +34,7 @@ def entries(request: Request, session: Store, form: PostedForm) -> Response:
     try:
         taken = take_entry(session, form)
     except MissingRecordError as error:
-        taken = Taken(errors={"": str(error)})
+        taken = Taken(errors={"": error.why})
     if taken.errors:
         session.rollback()
     else:

@@ -243,7 +243,7 @@ def _said_by(cell: CellModel, values: Mapping[str, Any], state: FormState) -> di
         # A parallel count out of bounds is refused at its own field.
         said = said_by_cells(cell=cell, parallel=min(max(parallel, 1), 24))
     except OutOfRangeError as error:
-        state.errors["cell_id"] = str(error)
+        state.errors["cell_id"] = error.why
         return {}
     if "cell_resistance_ohm" in values:  # this very pack was measured: that beats the shelf
         said |= {k: values[k] for k in ("cell_resistance_ohm", "resistance_known") if k in values}

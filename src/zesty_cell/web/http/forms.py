@@ -170,7 +170,7 @@ def _shown_limit(limit: float, item: Field | None, system: System) -> str:
     return f"{typed(limit, item.quantity, system)} {item.quantity.unit(system).label}".strip()
 
 
-def words_of(error: Mapping[str, Any], item: Field | None = None, system: System = "metric") -> str:
+def words_of(error: Mapping[str, Any], item: Field | None = None, system: System = "metric") -> Words:
     """An error of a model's validation in words for the field it stands beside."""
     kind, context = error["type"], error.get("ctx", {})
     if kind in ("greater_than_equal", "greater_than"):
@@ -190,7 +190,10 @@ def words_of(error: Mapping[str, Any], item: Field | None = None, system: System
         return "Letters, digits and signs only: no line breaks or control characters."
     if kind in ("literal_error", "union_tag_invalid", "union_tag_not_found"):
         return "Choose one of the options."
-    if kind in ("value_error", "refused"):
+    if kind == "refused":
+        why: Words = context["why"]
+        return why
+    if kind == "value_error":
         return str(error["msg"]).removeprefix("Value error, ")
     if kind in ("finite_number", "float_parsing", "float_type", "int_parsing", "int_type", "int_from_float"):
         return "A plain number is needed."
@@ -220,7 +223,7 @@ def build(
         for item in error.errors(include_url=False, include_input=False):
             path = ".".join(str(part) for part in item["loc"])
             if item["type"] == "refused":
-                path = item["ctx"]["field"]
+                path = item["ctx"]["field"] or path
             # The nearest field at or above the place of the error; else the form as a whole.
             while path and path not in by_path and path not in groups:
                 path = path.rpartition(".")[0]

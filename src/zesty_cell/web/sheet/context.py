@@ -64,7 +64,7 @@ def sheet_context(
             plan = plan_now(session, row, advice)
             figures = sheet_view.figures_of(advice, plan, face)
         except OutOfRangeError as error:
-            state.errors[error.field] = str(error)
+            state.errors[error.field] = error.why
             sheet = None
     looked_at = sheet or stored
     return _facts(as_flown(looked_at), face) | {

@@ -39,7 +39,7 @@ def show(request: Request, session: Store, sheet_id: int) -> Response:
         sensor = sensor_of(session, row.craft_id)
         before, after = (flown(corrected(sheet, by, sensor=sensor)) for by in (None, taught))
     except OutOfRangeError as error:
-        return page(request, "taught.html", context | {"trouble": str(error)})
+        return page(request, "taught.html", context | {"trouble": error.why})
     context |= lessons_shown(of, learned, taught, sheet, before, after)
     return page(request, "taught.html", context)
 

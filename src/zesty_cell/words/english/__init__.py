@@ -7,5 +7,6 @@ from __future__ import annotations
 
 from zesty_cell.words.english.answers import ANSWERS
 from zesty_cell.words.english.callouts import CALLOUTS
+from zesty_cell.words.english.refusals import REFUSALS
 
-ENGLISH: dict[str, str] = {**ANSWERS, **CALLOUTS}
+ENGLISH: dict[str, str] = {**ANSWERS, **CALLOUTS, **REFUSALS}
