@@ -42,6 +42,7 @@ REFUSALS: dict[str, str] = {
     "refused.measured.close": "The two currents are too close together: take one near zero and one as in flight.",
     "refused.measured.hardly": "The voltage hardly moves: draw more current, or read more decimals.",
     "refused.measured.rises": "The voltage must fall under the higher current: were the two swapped?",
+    "refused.moment.far": "In the year {year}? Between {first} and {last}.",
     "refused.moment.no_zone": "Give the time with its zone, such as 2026-05-03T14:02:00+02:00.",
     "refused.pack.other_capacity": "That would be {measured_ah:typed} mAh in a pack labelled {capacity_ah:typed} mAh: check the reading, or whether the charge was for one pack of several.",
     "refused.pack.other_count": "That is the reading of {readings} cells; this pack has {series} in series.",
