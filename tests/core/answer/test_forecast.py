@@ -417,3 +417,7 @@ def test_a_rating_is_held_against_the_hardest_window_of_its_length():
     assert rolling_rms(amps[:50], 60.0) == pytest.approx([10.0])
     assert _worst_tier(amps, (30.0, 35.0, 60.0)) == (1, pytest.approx(40.0), pytest.approx(60.0))
     assert _worst_tier(np.full(3000, 10.0), (10.0, 10.0, 10.0))[0] == 0  # of equals the one that lasts
+    # Half a minute at 40 A of each minute: √(½·40² + ½·10²), by a window of just a minute.
+    turns = np.tile(np.repeat([40.0, 10.0], 300), 5)
+    tier, worst_a, _ = _worst_tier(turns, (29.0, 60.0, 80.0))
+    assert (tier, worst_a) == (0, pytest.approx(math.sqrt(850.0), rel=1e-6))
