@@ -14,10 +14,10 @@ from tests.sheets import pomelo, satsuma, sheet
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.asked.flying import PATTERNS
 from zesty_cell.core.asked.landing import LandingRule
+from zesty_cell.web.drawing.cursor import cursor_data
 from zesty_cell.web.drawing.flight_chart import (
     NARROW,
     WIDE,
-    cursor_data,
     ribbon,
     small_charts,
     voltage_picture,
@@ -25,6 +25,7 @@ from zesty_cell.web.drawing.flight_chart import (
 from zesty_cell.web.drawing.pack_picture import SEGMENTS, pack_picture, wheel_segments
 from zesty_cell.web.drawing.scale import Scale, envelope, nice_step, path, sparse, ticks
 from zesty_cell.web.sheet.facts import pattern_strip, pattern_summary
+from zesty_cell.words.face import Face, Reader
 
 _LETTER_WIDTH = 6.3
 
@@ -126,12 +127,19 @@ def test_small_charts_say_what_they_show(lighthouse):
 
 
 def test_the_cursor_reads_the_lowest_voltage_around_its_moment(lighthouse):
-    data = cursor_data(lighthouse)
-    lengths = {len(v) for v in data.values() if isinstance(v, list)}
-    assert lengths == {300}
-    assert min(data["low"]) == pytest.approx(lighthouse.flight.loaded_v.min(), abs=1e-3)
-    assert max(data["amps"]) == pytest.approx(lighthouse.flight.current_a.max(), abs=0.1)
+    data = cursor_data(lighthouse, Face(Reader("metric", "cell")))
+    assert {len(v) for v in data.values() if isinstance(v, list)} == {300}
+    lowest = [float(re.search(r"lowest ([\d.]+) V", line)[1]) for line in data["said"]]
+    highest = [float(re.search(r"([\d.]+) A", line)[1]) for line in data["said"]]
+    assert min(lowest) == pytest.approx(lighthouse.flight.loaded_v.min(), abs=0.006)
+    assert max(highest) == pytest.approx(lighthouse.flight.current_a.max(), abs=0.6)
     assert data["left"][0] == 1.0
+    assert data["said"][0] == "0:00 · rest 4.19 · steady 4.04 · lowest 4.03 V · 7.5 A · 0 mAh · 100 % left · 12 °C"
+
+
+def test_the_cursor_reads_in_the_units_of_who_reads(lighthouse):
+    said = cursor_data(lighthouse, Face(Reader("imperial", "pack")))["said"]
+    assert said[0] == "0:00 · rest 25.1 · steady 24.3 · lowest 24.2 V · 7.5 A · 0 mAh · 100 % left · 54 °F"
 
 
 @pytest.mark.parametrize(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -79,8 +80,12 @@ def player(run: DryRun, plan: CalloutPlan, *, series: int) -> dict[str, Any]:
     n = len(frames)
     some = np.unique(np.linspace(0, n - 1, min(n, _SAMPLES)).round().astype(int)) if n else np.arange(0)
 
-    def thin(values: Any, digits: int) -> list[float | None]:
-        return [None if not np.isfinite(v) else round(float(v), digits) for v in np.asarray(values)[some]]
+    def thin(values: Any, digits: int) -> list[float]:
+        kept: list[float] = np.asarray(values, dtype=np.float64)[some].round(digits).tolist()
+        return kept
+
+    def shown(values: Any, digits: int, unit: str, nothing: str) -> list[str]:
+        return [f"{v:.{digits}f}{unit}" if math.isfinite(v) else nothing for v in thin(values, digits)]
 
     # The timer shown is the flown pack's; of several the first.
     on = [t for t in plan.timers if t.on]
@@ -88,8 +93,8 @@ def player(run: DryRun, plan: CalloutPlan, *, series: int) -> dict[str, Any]:
     timers = run.ran.timers_s[[k for k, t in enumerate(on) if t.key in flown]]
     return {
         "time": thin(frames.time_s, 2),
-        "volts": thin(frames.pack_v, 2),
-        "used": thin(1000.0 * frames.used_ah, 0),
+        "volts": shown(frames.pack_v, 2, "", "no signal"),
+        "used": shown(1000.0 * frames.used_ah, 0, " mAh", "–"),
         "armed": [int(v) for v in frames.armed[some]],
         "timer": thin(timers[0], 1) if timers.shape[0] else [],
         "events": [

@@ -374,26 +374,3 @@ def small_charts(forecast: Forecast, *, temperature: tuple[float, float, str]) -
         area = f"{path(xs[::2], y.many(lows[::2]))}L{xs[-1]:.1f} {bottom:.1f}L0 {bottom:.1f}Z"
         charts.append(SmallChart(key, title, text, SMALL_WIDTH, SMALL_HEIGHT, line, area, x(flight.landing_s)))
     return charts
-
-
-def cursor_data(forecast: Forecast) -> dict[str, object]:
-    """What the cursor reads: about 300 moments with every trace, and the moments of interest."""
-    flight = forecast.flight
-    some = sparse(flight.time_s.size, 300)
-    # A climb shorter than the spacing must not vanish between two moments: take the lowest voltage
-    # and the highest current around each.
-    low, _ = envelope(flight.loaded_v, some.size)
-    _, high = envelope(flight.current_a, some.size)
-    return {
-        "end_s": round(flight.end_s, 1),
-        "landing_s": round(flight.landing_s, 1),
-        "series": forecast.setup.sheet.pack.series,
-        "t": flight.time_s[some].round(1).tolist(),
-        "rest": flight.rest_v[some].round(3).tolist(),
-        "cruise": flight.cruise_v[some].round(3).tolist(),
-        "low": low.round(3).tolist(),
-        "amps": high.round(1).tolist(),
-        "mah": (flight.used_ah[some] * 1000.0).round(0).astype(int).tolist(),
-        "left": (flight.charge_left[some]).round(3).tolist(),
-        "temp": flight.temperature_c[some].round(1).tolist(),
-    }

@@ -16,13 +16,13 @@ from zesty_cell.core.parts.craft import MeasuredFullThrottle
 from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.services.advice import Advice
 from zesty_cell.services.plans import PlanNow
+from zesty_cell.web.drawing.cursor import cursor_data
 from zesty_cell.web.drawing.flight_chart import (
     NARROW,
     WIDE,
     Ribbon,
     SmallChart,
     VoltagePicture,
-    cursor_data,
     ribbon,
     small_charts,
     voltage_calls_s,
@@ -238,7 +238,7 @@ def figures_of(advice: Advice, plan: PlanNow, face: Face) -> Figures:
         ribbon_wide=ribbon(result, shape=WIDE, timer_s=advice.timer.timer_s, heard_s=heard_s),
         ribbon_narrow=ribbon(result, shape=NARROW, timer_s=advice.timer.timer_s, heard_s=heard_s),
         small=small_charts(result, temperature=temperature),
-        cursor=cursor_data(result) | {"volts": face.view.volts, "units": face.view.units},
+        cursor=cursor_data(result, face),
         bar=_bar(result),
         reason=_REASON_WORDS[result.flight.landing_reason],
         doubts=_doubts(result, face),

@@ -149,14 +149,14 @@ export const callouts = (Alpine) => () => ({
     k = k < 0 ? run.time.length - 1 : Math.max(k - 1, 0);
     const put = (id, text) => { document.getElementById(id).textContent = text; };
     const clock = (s) => `${Math.floor(s / 60)}:${String(Math.floor(s % 60)).padStart(2, "0")}`;
-    put("show-volts", run.volts[k] === null ? "no signal" : run.volts[k].toFixed(2));
+    put("show-volts", run.volts[k]);
     // Between two of the kept moments the timer goes on evenly.
     const next = Math.min(k + 1, run.time.length - 1);
     const share = next > k ? (this.at - run.time[k]) / (run.time[next] - run.time[k]) : 0;
     const counted = run.timer.length ? run.timer[k] + share * (run.timer[next] - run.timer[k]) : this.at;
     put("show-timer", clock(counted + 0.05));
     put("show-armed", run.armed[k] ? "armed" : "not armed");
-    put("show-used", run.used[k] === null ? "–" : `${run.used[k]} mAh`);
+    put("show-used", run.used[k]);
     const said = run.events.filter((e) => e.t <= this.at + 0.05);
     put("show-says", said.length && this.at - said[said.length - 1].t < 4 ? `“${said[said.length - 1].say}”` : "–");
     document.getElementById("scrub").value = this.at;

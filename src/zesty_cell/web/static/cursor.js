@@ -1,6 +1,5 @@
 // One moment read on all traces at once: by mouse, by touch, by arrow keys.
-const minutes = (s) => `${Math.floor((s + 0.5) / 60)}:${String(Math.floor(s + 0.5) % 60).padStart(2, "0")}`;
-
+// What is read comes in words with the page, in the units of who reads.
 export class Cursor {
   constructor() {
     this.refresh();
@@ -57,11 +56,7 @@ export class Cursor {
       line.setAttribute("x2", x);
     }
     traces.classList.add("reading");
-    const factor = d.volts === "pack" ? d.series : 1;
-    const volts = (v) => (v * factor).toFixed(d.volts === "pack" && d.series > 1 ? 1 : 2);
-    const warm = d.units === "imperial" ? `${Math.round(d.temp[k] * 1.8 + 32)} °F` : `${Math.round(d.temp[k])} °C`;
-    const text = `${minutes(d.t[k])} · rest ${volts(d.rest[k])} · steady ${volts(d.cruise[k])} · lowest ${volts(d.low[k])} V · ` +
-      `${d.amps[k].toFixed(d.amps[k] < 10 ? 1 : 0)} A · ${d.mah[k]} mAh · ${Math.round(d.left[k] * 100)} % left · ${warm}`;
+    const text = d.said[k];
     document.getElementById("readout").textContent = text;
     traces.setAttribute("aria-valuenow", Math.round(d.t[k]));
     traces.setAttribute("aria-valuetext", text);
