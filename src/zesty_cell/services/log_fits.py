@@ -29,6 +29,7 @@ from zesty_cell.formats.telemetry_columns import Mapping
 from zesty_cell.formats.telemetry_csv import ReadLog, read_telemetry
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import calibrations, flights, logs
+from zesty_cell.store.documents import read
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import FlightRow, LogRow
 
@@ -149,7 +150,7 @@ def _told(session: Session, log: FlownLog) -> LogTold | None:
     if kept is not None:
         # What cannot be read is fitted anew.
         with suppress(ValidationError):
-            return None if kept.document is None else LogTold.model_validate(kept.document)
+            return None if kept.document is None else read(LogTold, kept.document)
     fit = fit_of(log)
     return None if isinstance(fit, str) else told_by_log(fit, at_c=log.air_c)
 

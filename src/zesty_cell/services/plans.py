@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from sqlalchemy.orm import Session
 
@@ -13,6 +14,7 @@ from zesty_cell.core.callouts.update import Difference, differences
 from zesty_cell.core.callouts.writer import SetTimer
 from zesty_cell.services.advice import Advice
 from zesty_cell.store import callouts
+from zesty_cell.store.documents import read
 from zesty_cell.store.tables import CalloutsRow, SheetRow
 
 
@@ -69,10 +71,10 @@ def plan_now(session: Session, sheet: SheetRow, advice: Advice) -> PlanNow:
     if row is None or kept is None:
         return PlanNow(written, written, None, (), (), ())
 
-    def against(document: object) -> tuple[Difference, ...]:
+    def against(document: dict[str, Any] | None) -> tuple[Difference, ...]:
         if document is None:
             return ()
-        held = facing(CalloutPlan.model_validate(document), pack)
+        held = facing(read(CalloutPlan, document), pack)
         return differences(plan=held, written=written, series=pack.series)
 
     return PlanNow(kept, written, row, against(row.document), against(row.printed), against(row.loaded))

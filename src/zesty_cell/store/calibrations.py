@@ -7,12 +7,13 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.learn.calibration import CALIBRATION, Calibration, CraftPoints
 from zesty_cell.store import records
+from zesty_cell.store.documents import read, to_document
 from zesty_cell.store.tables import CalibrationRow
 
 
 def calibration_of(row: CalibrationRow) -> Calibration:
     """The core's calibration of a row."""
-    return CALIBRATION.validate_python(row.document)
+    return read(CALIBRATION, row.document)
 
 
 def add(session: Session, made: Calibration, *, craft_id: int | None, pack_id: int | None) -> CalibrationRow:
@@ -23,7 +24,7 @@ def add(session: Session, made: Calibration, *, craft_id: int | None, pack_id: i
         craft_id=craft_id,
         pack_id=pack_id,
         made_at=made.made_at.replace(tzinfo=None),
-        document=made.model_dump(mode="json"),
+        document=to_document(made),
     )
     session.add(row)
     session.flush()
@@ -72,8 +73,8 @@ def _find(session: Session, *, craft_id: int | None = None, pack_id: int | None 
 def answer(session: Session, row: CalibrationRow, craft_points: CraftPoints | None) -> None:
     """Note what became of the craft's measured points that a calibration explains."""
     said = None if craft_points is None else craft_points.model_dump()
-    made = CALIBRATION.validate_python(row.document | {"craft_points": said})
-    row.document = made.model_dump(mode="json")
+    made = read(CALIBRATION, row.document | {"craft_points": said})
+    row.document = to_document(made)
     session.flush()
 
 

@@ -10,13 +10,14 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.store import records
+from zesty_cell.store.documents import plain, read, to_document
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.tables import CalloutsRow, SheetRow
 
 
 def plan_of(row: CalloutsRow) -> CalloutPlan:
     """The core's plan of a row."""
-    return CalloutPlan.model_validate(row.document)
+    return read(CalloutPlan, row.document)
 
 
 @dataclass(frozen=True)
@@ -60,7 +61,7 @@ def keep(session: Session, plan: CalloutPlan, *, owner: Owner, version: int) -> 
         session.add(row)
     elif row.version != version:
         raise EditConflictError("callouts", row.name)
-    row.name, row.document = plan.name, plan.model_dump(mode="json")
+    row.name, row.document = plan.name, to_document(plan)
     session.flush()
     session.refresh(row)
     return row
@@ -119,7 +120,7 @@ def mark(session: Session, row: CalloutsRow, *, printed: bool = False, loaded: b
 
 def _in_order(document: Any) -> Any:
     """A plan's document with its profiles by key: from each pack's page its own stands first."""
-    return document and document | {"profiles": sorted(document["profiles"], key=lambda p: str(p["key"]))}
+    return document and plain(document) | {"profiles": sorted(document["profiles"], key=lambda p: str(p["key"]))}
 
 
 def is_stale(row: CalloutsRow) -> tuple[str, ...]:

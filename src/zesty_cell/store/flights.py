@@ -14,13 +14,14 @@ from zesty_cell.core.learn.flights import LoggedFlight, begins_full
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.store import records
+from zesty_cell.store.documents import read, to_document
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import CraftRow, FieldEntryRow, FlightRow, PackRow
 
 
 def flight_of(row: FlightRow) -> LoggedFlight:
     """The core's flight of a row."""
-    return LoggedFlight.model_validate(row.document)
+    return read(LoggedFlight, row.document)
 
 
 def fetch(session: Session, flight_id: int) -> FlightRow:
@@ -43,7 +44,7 @@ def _columns(flight: LoggedFlight) -> dict[str, Any]:
         "waiting": flight.put_back_ah is None and flight.charged_v_per_cell is None,
         "set_aside": flight.set_aside is not None,
         "air_c": flight.air_c,
-        "document": flight.model_dump(mode="json"),
+        "document": to_document(flight),
     }
 
 
@@ -225,7 +226,7 @@ def as_before(session: Session, flight_id: int) -> bool:
     row = records.fetch(session, FlightRow, flight_id)
     if row.previous is None:
         return False
-    change(session, flight_id, row.version, LoggedFlight.model_validate(row.previous))
+    change(session, flight_id, row.version, read(LoggedFlight, row.previous))
     return True
 
 

@@ -13,6 +13,7 @@ from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.ownership import Keeping, type_of
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.store import records
+from zesty_cell.store.documents import read, to_document
 from zesty_cell.store.errors import InUseError
 from zesty_cell.store.tables import CellRow, CraftRow, PackRow, SheetRow
 
@@ -33,14 +34,14 @@ class Shelf(Generic[Row, Thing]):
 
     def thing(self, row: Row) -> Thing:
         """The core's entity of a row."""
-        return self.entity.model_validate(row.document)
+        return read(self.entity, row.document)
 
     def _fill(self, row: Row, thing: Thing) -> None:
         for column in self.columns:
             setattr(row, column, getattr(thing, column))
         if isinstance(row, PackRow):
             row.type_name = type_of(thing.name)
-        row.document = thing.model_dump(mode="json")
+        row.document = to_document(thing)
 
     def all(self, session: Session) -> list[Row]:
         """Every row not deleted, by name."""

@@ -13,6 +13,7 @@ from zesty_cell.core.learn.log_told import LogTold
 from zesty_cell.formats.csv_table import Table
 from zesty_cell.formats.telemetry_columns import Mapping
 from zesty_cell.store import records
+from zesty_cell.store.documents import read, to_document
 from zesty_cell.store.tables import FlightRow, LogFitRow, LogRow, PackRow
 
 #: Of compression: an hour's log in a tenth of a second, at a third more than the smallest.
@@ -72,7 +73,7 @@ def of_flight(session: Session, flight_id: int) -> list[LogRow]:
 
 def mapping_of(row: LogRow) -> Mapping | None:
     """What was confirmed of a log; None while nothing was."""
-    return None if row.mapping is None else Mapping.model_validate(row.mapping)
+    return None if row.mapping is None else read(Mapping, row.mapping)
 
 
 def remembered(session: Session, table: Table) -> Mapping | None:
@@ -86,7 +87,7 @@ def remembered(session: Session, table: Table) -> Mapping | None:
 
 def confirm(session: Session, row: LogRow, mapping: Mapping) -> None:
     """Keep what the pilot confirmed."""
-    row.mapping = mapping.model_dump(mode="json")
+    row.mapping = to_document(mapping)
     session.flush()
 
 
@@ -121,7 +122,7 @@ def fit_kept(session: Session, log_id: int, *, rests_on: str) -> LogFitRow | Non
 
 def keep_fit(session: Session, log_id: int, *, rests_on: str, told: LogTold | None) -> None:
     """Keep what a log's fit told of its pack."""
-    of = {"rests_on": rests_on, "document": None if told is None else told.model_dump(mode="json")}
+    of = {"rests_on": rests_on, "document": None if told is None else to_document(told)}
     made = insert(LogFitRow).values(log_id=log_id, **of)
     session.execute(made.on_conflict_do_update(index_elements=["log_id"], set_=of))
 

@@ -9,6 +9,7 @@ from zesty_cell.core.asked.flying import FlyingPattern
 from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Conditions, Sheet
 from zesty_cell.store import callouts, records
+from zesty_cell.store.documents import read, to_document
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import SheetRow
 
@@ -21,9 +22,9 @@ def as_sheet(row: SheetRow) -> Sheet:
         name=row.name,
         craft=CRAFTS.thing(row.craft),
         pack=PACKS.thing(row.pack),
-        flying=FlyingPattern.model_validate(row.flying),
-        conditions=Conditions.model_validate(row.conditions),
-        landing=LandingRule.model_validate(row.landing),
+        flying=read(FlyingPattern, row.flying),
+        conditions=read(Conditions, row.conditions),
+        landing=read(LandingRule, row.landing),
         trying=tuple(row.trying),
     )
 
@@ -45,9 +46,9 @@ def fetch(session: Session, sheet_id: int) -> SheetRow:
 
 def _fill(row: SheetRow, sheet: Sheet, craft_id: int, pack_id: int) -> None:
     row.name, row.craft_id, row.pack_id = sheet.name, craft_id, pack_id
-    row.flying = sheet.flying.model_dump(mode="json")
-    row.conditions = sheet.conditions.model_dump(mode="json")
-    row.landing = sheet.landing.model_dump(mode="json")
+    row.flying = to_document(sheet.flying)
+    row.conditions = to_document(sheet.conditions)
+    row.landing = to_document(sheet.landing)
     row.trying = list(sheet.trying)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,11 +14,19 @@ from sqlalchemy import create_engine, inspect, select
 from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.asked.flying import FlyingPattern
+from zesty_cell.core.asked.landing import LandingRule
+from zesty_cell.core.asked.sheet import Conditions
 from zesty_cell.core.callouts.rules import CalloutPlan
+from zesty_cell.core.learn.calibration import CALIBRATION
+from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.core.parts.cell import CellModel
+from zesty_cell.core.parts.craft import Craft
+from zesty_cell.core.parts.pack import Pack
 from zesty_cell.formats.telemetry_columns import Mapping
-from zesty_cell.store import calibrations, flights, sheets
+from zesty_cell.store import sheets
 from zesty_cell.store.database import HEAD_REVISION, DamagedDatabaseError, revision_of
-from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS
+from zesty_cell.store.documents import read_telling
 from zesty_cell.store.tables import (
     Base,
     CalibrationRow,
@@ -45,28 +53,28 @@ class Fault:
         return f"{self.table}{'' if self.row_id is None else f' {self.row_id}'}: {self.reason}"
 
 
-def _read_plan(row: CalloutsRow) -> None:
-    for document in (row.document, row.printed, row.loaded):
-        if document is not None:
-            CalloutPlan.model_validate(document)
+_Parts = Iterator[tuple[Any, dict[str, Any] | None]]
 
 
-def _read_mapping(row: LogRow) -> None:
-    if row.mapping is not None:
-        Mapping.model_validate(row.mapping)
+def _parts(row: Any) -> _Parts:
+    """The documents of a row, and what each is read as."""
+    if isinstance(row, SheetRow):
+        yield FlyingPattern, row.flying
+        yield Conditions, row.conditions
+        yield LandingRule, row.landing
+        sheets.as_sheet(row)  # and what it refers to
+    elif isinstance(row, CalloutsRow):
+        yield from ((CalloutPlan, document) for document in (row.document, row.printed, row.loaded))
+    elif isinstance(row, LogRow):
+        yield Mapping, row.mapping
+    else:
+        yield _MODELS[type(row)], row.document
 
 
-#: How the document of each table is read.
-_READ: dict[type[Any], Callable[[Any], object]] = {
-    CraftRow: CRAFTS.thing,
-    CellRow: CELLS.thing,
-    PackRow: PACKS.thing,
-    SheetRow: sheets.as_sheet,
-    FlightRow: flights.flight_of,
-    CalibrationRow: calibrations.calibration_of,
-    CalloutsRow: _read_plan,
-    LogRow: _read_mapping,
-}
+_MODELS: dict[type[Any], Any] = {
+    CraftRow: Craft, CellRow: CellModel, PackRow: Pack, FlightRow: LoggedFlight, CalibrationRow: CALIBRATION,
+}  # fmt: skip
+_TABLES: tuple[type[Any], ...] = (*_MODELS, SheetRow, CalloutsRow, LogRow)
 
 
 def _schema_faults(path: Path) -> Iterator[Fault]:
@@ -105,17 +113,25 @@ def _why(error: Exception) -> str:
     return f"{type(error).__name__}: {error}"
 
 
+def _row_faults(table: str, row: Any) -> Iterator[Fault]:
+    try:
+        for model, document in _parts(row):
+            moved = () if document is None else read_telling(model, document)[1]
+            for one in moved:
+                reason = f"{one.field}: {one.was} is beyond what is taken now, and read as {one.now}"
+                yield Fault(table, row.id, reason)
+    except (ValidationError, ValueError, KeyError, TypeError, AttributeError) as error:
+        yield Fault(table, row.id, f"cannot be read: {_why(error)}")
+
+
 def _document_faults(path: Path) -> Iterator[Fault]:
     engine = create_engine(f"sqlite:///file:{path}?mode=ro&uri=true")
     try:
         with Session(engine) as session:
-            for table, read in _READ.items():
+            for table in _TABLES:
                 alive = select(table).where(table.deleted_at.is_(None)).execution_options(yield_per=500)
                 for row in session.scalars(alive):
-                    try:
-                        read(row)
-                    except (ValidationError, ValueError, KeyError, TypeError, AttributeError) as error:
-                        yield Fault(table.__tablename__, row.id, f"cannot be read: {_why(error)}")
+                    yield from _row_faults(table.__tablename__, row)
     finally:
         engine.dispose()
 

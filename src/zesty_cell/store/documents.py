@@ -1,0 +1,105 @@
+"""Documents as they are stored: each with the version it was written in, read leniently where only a bound moved.
+
+A bound that a later version draws tighter must not lock a pilot out of what an earlier one took: such a value is
+read as the bound, and ``zesty-cell check`` names it.  Whatever else cannot be read is refused.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, Final, TypeVar, cast
+
+from pydantic import BaseModel, TypeAdapter, ValidationError
+
+T = TypeVar("T")
+#: Of what is written now; documents from before it was said have none.
+VERSION: Final = 1
+_MARK: Final = "stored_as"
+#: How far within a bound that may not be reached itself.
+_INSIDE = {"greater_than": math.inf, "less_than": -math.inf}
+_LIMIT = {"greater_than_equal": "ge", "less_than_equal": "le", "greater_than": "gt", "less_than": "lt"}
+
+
+@dataclass(frozen=True)
+class BroughtWithin:
+    """A value beyond a bound that was drawn tighter since: where it stands, as it was stored, as it is read."""
+
+    field: str
+    was: object
+    now: object
+
+
+def to_document(thing: BaseModel) -> dict[str, Any]:
+    """A thing as it is stored."""
+    return {_MARK: VERSION, **thing.model_dump(mode="json")}
+
+
+def plain(document: Mapping[str, Any]) -> dict[str, Any]:
+    """A document without the mark of its version."""
+    return {key: value for key, value in document.items() if key != _MARK}
+
+
+def read(model: type[T] | TypeAdapter[T], document: Mapping[str, Any]) -> T:
+    """A thing from its document.
+
+    Raises
+    ------
+    ValidationError
+        When more is wrong with it than a value beyond a bound.
+    """
+    return read_telling(model, document)[0]
+
+
+def read_telling(
+    model: type[T] | TypeAdapter[T], document: Mapping[str, Any]
+) -> tuple[T, tuple[BroughtWithin, ...]]:
+    """The same with what was brought within its bounds."""
+    body = plain(document)
+    try:
+        return _validated(model, body), ()
+    except ValidationError as error:
+        problems = error.errors(include_url=False)
+        if any(p["type"] not in _LIMIT and p["type"] != "string_too_long" for p in problems):
+            raise
+        moved = []
+        for problem in problems:
+            now = _nearest(problem)
+            _put(body, problem["loc"], now)
+            moved.append(BroughtWithin(".".join(str(p) for p in problem["loc"]), problem["input"], now))
+        return _validated(model, body), tuple(moved)
+
+
+def _validated(model: type[T] | TypeAdapter[T], body: dict[str, Any]) -> T:
+    if isinstance(model, TypeAdapter):
+        return model.validate_python(body)
+    return cast(T, cast(type[BaseModel], model).model_validate(body))
+
+
+def _nearest(problem: Mapping[str, Any]) -> object:
+    """The value allowed that is nearest to one that is not."""
+    context = problem["ctx"]
+    if problem["type"] == "string_too_long":
+        return str(problem["input"])[: context["max_length"]].rstrip()
+    limit = context[_LIMIT[problem["type"]]]
+    toward = _INSIDE.get(problem["type"])
+    return limit if toward is None else math.nextafter(float(limit), toward)
+
+
+def _put(body: dict[str, Any], place: tuple[int | str, ...], value: object) -> None:
+    """Put a value where an error was, in lists and mappings of their own: what was stored is left alone."""
+    target: Any = body
+    for step in place[:-1]:
+        if not _has(target, step):  # of a choice the error names the kind too, which is no place in the document
+            continue
+        inner = target[step]
+        target[step] = dict(inner) if isinstance(inner, Mapping) else list(inner)
+        target = target[step]
+    target[place[-1]] = value
+
+
+def _has(target: Any, step: int | str) -> bool:
+    if isinstance(target, Mapping):
+        return step in target
+    return isinstance(step, int) and isinstance(target, list) and step < len(target)
