@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
+from typing import Annotated
 
 import pytest
-from pydantic import ValidationError
+from pydantic import BaseModel, Field, ValidationError
 from sqlalchemy import update
 
 from tests.sheets import pomelo, sheet
@@ -27,10 +28,9 @@ def test_a_document_says_its_version_and_is_read_with_and_without_it():
     ("path", "value", "now"),
     [
         (("cycles",), 5000, 3000),
-        (("cycles",), -3, 0),
-        (("mass_kg",), 1e6, None),
+        (("cycles",), 8999.0, 3000),
         (("name",), "x" * 200, "x" * 80),
-        (("tests", "charger"), {"cells_ohm": [0.01] * 5 + [9.0]}, None),
+        (("tests", "charger"), {"cells_ohm": [0.01] * 5 + [2.9]}, None),
     ],
 )
 def test_a_value_beyond_a_bound_is_read_as_the_bound_and_told(path, value, now):
@@ -50,11 +50,20 @@ def test_a_value_beyond_a_bound_is_read_as_the_bound_and_told(path, value, now):
 
 
 def test_a_bound_that_may_not_be_reached_is_just_kept_off():
-    made = {"kind": "voltage", "made_at": "2026-11-01T10:00:00Z", "old": -1, "step": 1, "points": [[16, 16.2]],
+    class Odd(BaseModel):
+        ratio: Annotated[float, Field(gt=2.0)]
+
+    found, [moved] = read_telling(Odd, {"ratio": 1.0})
+    assert 2.0 < found.ratio == moved.now == math.nextafter(2.0, math.inf)
+    assert (moved.field, moved.was) == ("ratio", 1.0)
+
+
+def test_a_choice_is_read_so_too():
+    """Its errors name the kind before the field."""
+    made = {"kind": "voltage", "made_at": "2026-11-01T10:00:00Z", "old": 2e6, "step": 1, "points": [[16, 16.2]],
             "entered": 110}  # fmt: skip
     found, [moved] = read_telling(CALIBRATION, made)
-    assert 0.0 < found.old == moved.now == math.nextafter(0.0, math.inf)
-    assert moved.field == "voltage.old"
+    assert (found.old, moved.field, moved.was) == (1e6, "voltage.old", 2e6)
 
 
 @pytest.mark.parametrize(
@@ -79,10 +88,10 @@ def test_a_tighter_bound_locks_nobody_out_of_any_page_and_is_named_by_the_check(
     with database.session() as session:
         pack = session.get(PackRow, 1)
         flight = session.get(FlightRow, 1)
-        packs = update(PackRow).where(PackRow.id == 1).values(document=dict(pack.document) | {"cycles": 9999})
+        packs = update(PackRow).where(PackRow.id == 1).values(document=dict(pack.document) | {"cycles": 8000})
         flights = update(FlightRow).where(FlightRow.id == 1)
         session.execute(packs)
-        session.execute(flights.values(document=dict(flight.document) | {"air_c": 300.0}))
+        session.execute(flights.values(document=dict(flight.document) | {"air_c": 60.0}))
     for page in (
         "/hangar",
         "/hangar/packs/1",
@@ -97,8 +106,8 @@ def test_a_tighter_bound_locks_nobody_out_of_any_page_and_is_named_by_the_check(
     assert client.get("/api/packs/1").json()["pack"]["cycles"] == 3000
     said = [fault.words() for fault in faults_of(database.path)]
     assert said == [
-        "pack 1: cycles: 9999 is beyond what is taken now, and read as 3000",
-        "flight 1: air_c: 300.0 is beyond what is taken now, and read as 55.0",
+        "pack 1: cycles: 8000 is beyond what is taken now, and read as 3000",
+        "flight 1: air_c: 60.0 is beyond what is taken now, and read as 55.0",
     ]
 
 

@@ -1,7 +1,8 @@
 """Documents as they are stored: each with the version it was written in, read leniently where only a bound moved.
 
 A bound that a later version draws tighter must not lock a pilot out of what an earlier one took: such a value is
-read as the bound, and ``zesty-cell check`` names it.  Whatever else cannot be read is refused.
+read as the bound, and ``zesty-cell check`` names it.  Whatever else cannot be read is refused; so is a value far
+from its bound, which no version can have taken: a safe answer is none.
 """
 
 from __future__ import annotations
@@ -17,7 +18,9 @@ T = TypeVar("T")
 #: Of what is written now; documents from before it was said have none.
 VERSION: Final = 1
 _MARK: Final = "stored_as"
-#: How far within a bound that may not be reached itself.
+#: A value that an earlier version took lies within this factor of the bound [1].
+_FACTOR: Final = 3.0
+#: Where to from a bound that may not be reached itself.
 _INSIDE = {"greater_than": math.inf, "less_than": -math.inf}
 _LIMIT = {"greater_than_equal": "ge", "less_than_equal": "le", "greater_than": "gt", "less_than": "lt"}
 
@@ -61,7 +64,7 @@ def read_telling(
         return _validated(model, body), ()
     except ValidationError as error:
         problems = error.errors(include_url=False)
-        if any(p["type"] not in _LIMIT and p["type"] != "string_too_long" for p in problems):
+        if not all(_was_a_bound(problem) for problem in problems):
             raise
         moved = []
         for problem in problems:
@@ -75,6 +78,18 @@ def _validated(model: type[T] | TypeAdapter[T], body: dict[str, Any]) -> T:
     if isinstance(model, TypeAdapter):
         return model.validate_python(body)
     return cast(T, cast(type[BaseModel], model).model_validate(body))
+
+
+def _was_a_bound(problem: Mapping[str, Any]) -> bool:
+    """Whether a value may have been within the bounds of an earlier version."""
+    if problem["type"] == "string_too_long":
+        return True
+    if problem["type"] not in _LIMIT:
+        return False
+    limit, was = float(problem["ctx"][_LIMIT[problem["type"]]]), problem["input"]
+    if isinstance(was, bool) or not isinstance(was, int | float) or was * limit <= 0.0:
+        return False
+    return 1.0 / _FACTOR <= was / limit <= _FACTOR
 
 
 def _nearest(problem: Mapping[str, Any]) -> object:
