@@ -44,7 +44,7 @@ def choosing() -> list[Row]:
         raise RuntimeError(f"the space holds only {len(packs)} packs")
     found = search(one, packs=packs, limits=SearchLimits())
     for k in range(0, 2000, 97):
-        if forecast(with_pack(one, pack=found.packs[k])).brief != found.briefs[k]:
+        if forecast(with_pack(one, pack=found.packs[k])).at_landing != found.summaries[k]:
             raise RuntimeError("the search does not fly what the sheet flies")
     mean_s = float(found.landing_s.mean())
     searched = measure(lambda: search(one, packs=packs, limits=SearchLimits()), runs=9)

@@ -106,7 +106,7 @@ def _claimed(seed: int) -> Claim | None:
         found = None if fit is None else told_by_log(fit, at_c=air_c)
         told += [] if found is None else [pack_told(found, pack="own", of=one.pack)]
     learned, _ = learn_and_advise(one, logged, told=told[-LOGS_LEARNED_FROM:])
-    callouts = forecast(corrected(one, learned.taught("own"))).callouts
+    callouts = forecast(corrected(one, learned.learned_factors("own"))).callouts
     call = callouts.land_now
     if call.stands == "off":
         return None

@@ -18,7 +18,7 @@ from zesty_cell.core.flight.many import start_many
 from zesty_cell.core.flight.one import NOTHING_KEPT, fly
 from zesty_cell.core.flight.parameters import kernel_parameters
 from zesty_cell.core.flight.setup import Factors, program_of, set_up
-from zesty_cell.core.flight.summary import fly_brief
+from zesty_cell.core.flight.summary import fly_to_landing
 from zesty_cell.core.parts.chemistries import CHEMISTRIES, chemistry_for
 from zesty_cell.core.parts.chemistry import cell_table, temperature_table
 from zesty_cell.core.parts.craft import Limits
@@ -100,10 +100,10 @@ def _random_sheets() -> list[Sheet]:
             conditions=Conditions(air_c=float(rng.uniform(-5.0, 35.0))),
             landing=LandingRule.model_validate(rule),
         )
-        brief = fly_brief(set_up(one))
+        at_landing = fly_to_landing(set_up(one))
         # Without floor, and with power that is to be had: those are events of their own.
-        lasts = 10.0 < brief.landing_s < 60.0 if short else brief.landing_s > 60.0
-        if lasts and brief.flies and brief.holds and brief.landing_reason not in ("floor", "empty"):
+        lasts = 10.0 < at_landing.landing_s < 60.0 if short else at_landing.landing_s > 60.0
+        if lasts and at_landing.flies and at_landing.holds and at_landing.landing_reason not in ("floor", "empty"):
             found.append(one)
     return found
 
@@ -120,15 +120,15 @@ def integrated() -> list[Row]:
             params=params, kinds=program.kind.tolist(), values=program.value[0].tolist(),
             seconds=program.seconds[0].tolist(), works_j=program.work_j[0].tolist(), chemistry=setup.chemistry,
         )  # fmt: skip
-        flight, brief = fly(setup), fly_brief(setup)
+        flight, at_landing = fly(setup), fly_to_landing(setup)
         length = "long" if truth.landing_s > 60.0 else "short"
         counts[length] += 1
-        worst[length] = max(worst[length], abs(brief.landing_s / truth.landing_s - 1.0))
+        worst[length] = max(worst[length], abs(at_landing.landing_s / truth.landing_s - 1.0))
         if length == "short":
             continue
         used = (one.conditions.start_charge - truth.charge_left) * setup.figures.capacity_ah
-        worst["used"] = max(worst["used"], abs(brief.used_ah / used - 1.0))
-        worst["kelvin"] = max(worst["kelvin"], abs(brief.landing_c - truth.temperature_c))
+        worst["used"] = max(worst["used"], abs(at_landing.used_ah / used - 1.0))
+        worst["kelvin"] = max(worst["kelvin"], abs(at_landing.landing_c - truth.temperature_c))
         for at, volts, celsius in truth.on_the_way:
             seen = float(np.interp(at, flight.time_s, flight.loaded_v))
             worst["volts"] = max(worst["volts"], abs(seen - volts))

@@ -63,7 +63,7 @@ def _pilot(of: tuple[int, int]) -> list[tuple[float, ...]]:
         air_c = float(round(np.clip(one.conditions.air_c + 6.0 * rng.normal(), -5.0, 35.0)))
         here = one.model_copy(update={"conditions": Conditions(air_c=air_c)})
         learned, advised = learn_and_advise(here, logged)
-        spread = forecast(corrected(here, learned.taught("own") if logged else None)).range
+        spread = forecast(corrected(here, learned.learned_factors("own") if logged else None)).range
         true = world.fly(air_c=air_c)
         landed_s = min(advised.down_s, true.time_s[-1])
         safe_s = true.reaches_s(0.2)

@@ -139,7 +139,7 @@ def sheets() -> Iterator[str]:
             yield f"{name}: {error}"
             continue
         spread = result.range
-        yield f"{name}: {result.flight.landing_s:.3f} {result.flight.landing_reason} {say(result.brief)}"
+        yield f"{name}: {result.flight.landing_s:.3f} {result.flight.landing_reason} {say(result.at_landing)}"
         yield f"  range {spread.low_s:.3f} {spread.middle_s:.3f} {spread.high_s:.3f} load {say(result.setup.load)}"
         yield f"  pack {say(result.setup.figures)}"
         yield f"  callouts {say(result.callouts)}"
@@ -172,7 +172,7 @@ def choice() -> Iterator[str]:
     rows, left_out = compare_packs(one, contenders=[Contender(p) for p in packs])
     yield f"left out {say(left_out)}"
     for row in rows:
-        yield f"row {row.pack.name} {row.low_s:.4f} {row.high_s:.4f} {row.cruise_a:.5g} {say(row.brief)}"
+        yield f"row {row.pack.name} {row.low_s:.4f} {row.high_s:.4f} {row.cruise_a:.5g} {say(row.at_landing)}"
     for purpose in PURPOSES:
         yield f"{purpose} {say({'words': vars(verdict(rows, purpose=purpose))})}"
         yield f"{purpose}, of two {say({'words': vars(verdict(rows[:2], purpose=purpose))})}"
@@ -239,12 +239,12 @@ def learned() -> Iterator[str]:
     told = [PackTold("one", resistance=0.3, resistance_sigma=0.06, capacity=-0.08, capacity_sigma=0.1, at_c=8.0)]
     for seen, by_logs in ((_seen(), []), (_seen()[:1], []), (_seen()[:3], told), ([], told), (_seen(), told * 2)):
         found = learn(sheet(), seen, told=by_logs)
-        taught = found.taught("one")
+        learned_factors = found.learned_factors("one")
         yield f"theta {' '.join(f'{t:.5f}' for t in found.theta)} scatter {found.scatter:.6f} odd {say(found.odd)}"
         yield f"  residuals {say(found.residuals)} plain {say(found.plain)}"
-        yield f"  taught {say(taught)}; another {say(found.taught('other'))}"
+        yield f"  taught {say(learned_factors)}; another {say(found.learned_factors('other'))}"
         yield f"  used {say([found.used(p, 700.0) for p in ('one', 'other')])} {found.capacity_ah('one'):.6g}"
-        result = forecast(corrected(sheet(), taught))
+        result = forecast(corrected(sheet(), learned_factors))
         timed = [
             TimedFlight(o.duration_s, o.used_ah, bool(b)) for o, b in zip(seen, found.odd, strict=True) if o.used_ah
         ]

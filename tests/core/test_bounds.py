@@ -10,7 +10,7 @@ from typing import Any
 
 from pydantic import BaseModel, TypeAdapter
 
-from zesty_cell.core.asked.learned_factors import Taught
+from zesty_cell.core.asked.learned_factors import LearnedFactors
 from zesty_cell.core.asked.sheet import CurrentSensor, Sheet
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.choose.candidates import SearchSpace
@@ -20,12 +20,12 @@ from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.log_told import LogTold
 from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.craft import Craft
-from zesty_cell.core.parts.ownership import Keeping
+from zesty_cell.core.parts.ownership import Ownership
 from zesty_cell.core.parts.pack import Pack
 
 KEPT = Path(__file__).with_name("bounds.txt")
 ENTITIES: tuple[type[BaseModel], ...] = (
-    Sheet, Craft, Pack, CellModel, Keeping, CalloutPlan, LoggedFlight, LogTold, Taught, CurrentSensor,
+    Sheet, Craft, Pack, CellModel, Ownership, CalloutPlan, LoggedFlight, LogTold, LearnedFactors, CurrentSensor,
     SearchLimits, SearchSpace,
 )  # fmt: skip
 #: What a schema says of a figure beyond its shape.

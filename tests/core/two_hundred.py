@@ -92,11 +92,11 @@ def sheets(count: int, *, seed: int = _SEED) -> list[Sheet]:
             seen = [
                 Observation(
                     pack="one", duration_s=result.flight.landing_s * float(rng.uniform(0.7, 1.0)),
-                    used_ah=result.brief.used_ah * float(rng.uniform(0.7, 1.0)),
+                    used_ah=result.at_landing.used_ah * float(rng.uniform(0.7, 1.0)),
                 )
                 for _ in range(4)
             ]  # fmt: skip
-            one = corrected(one, learn(one, seen).taught("one"))
+            one = corrected(one, learn(one, seen).learned_factors("one"))
         found.append(one)
     return found
 
@@ -109,7 +109,7 @@ def _forecast(result: Forecast) -> Iterator[float]:
         yield from line[at].tolist()
     yield from (spread.low_s, spread.middle_s, spread.high_s, float(spread.landing_s.sum()))
     yield from (result.used_wh, result.reserve_ah, result.mean_a, result.cruise_a, result.honest.current_a)
-    yield from (result.brief.worst_v, result.brief.to_spare, result.brief.full_landing_a)
+    yield from (result.at_landing.worst_v, result.at_landing.to_spare, result.at_landing.full_landing_a)
     yield from (calls.timers.timer_s, calls.timers.down_s, calls.timers.start_home_s)
     for call in (calls.pack_low, calls.land_now):
         yield from (call.threshold.pack_v, call.hold_s, call.throttle_under or 0.0, call.used_over_ah or 0.0)

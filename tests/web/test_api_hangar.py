@@ -50,13 +50,13 @@ def test_a_thing_of_the_hangar_is_kept_changed_deleted_and_brought_back(client, 
     assert "By API" in client.get("/hangar").text
     assert client.get(f"/hangar/{page}/{new['id']}").status_code == 200
     lent = {"standing": "lent", "lent_to": "Anna", "flights": 7, "rest_v_per_cell": 3.85}
-    change = {"version": new["version"], kind: new[kind] | {"name": "Changed"}, "keeping": lent}
+    change = {"version": new["version"], kind: new[kind] | {"name": "Changed"}, "ownership": lent}
     changed = client.put(where, json=change).json()
     assert changed["name"] == "Changed"
-    assert changed["keeping"]["lent_to"] == "Anna"
+    assert changed["ownership"]["lent_to"] == "Anna"
     assert client.put(where, json=change).status_code == 409
-    left = {k: v for k, v in change.items() if k != "keeping"} | {"version": changed["version"]}
-    assert client.put(where, json=left).json()["keeping"] == changed["keeping"]
+    left = {k: v for k, v in change.items() if k != "ownership"} | {"version": changed["version"]}
+    assert client.put(where, json=left).json()["ownership"] == changed["ownership"]
     assert client.delete(where).status_code == 204
     assert client.get(where).status_code == 404
     assert client.post(f"{where}/undelete").json()["name"] == "Changed"
@@ -71,10 +71,10 @@ def test_what_the_hangar_refuses_is_said_at_its_place_and_changes_nothing(client
     assert places(light) == [("body.pack.mass_kg", "energy_density")]
     sure = client.post("/api/packs?sure=energy_density", json={"pack": named_anew | {"mass_kg": 0.2}})
     assert sure.status_code == 201
-    whole = {"pack": named_anew | {"name": "Volts"}, "keeping": {"rest_v_per_cell": 4.9}}
-    assert [w[0] for w in places(client.post("/api/packs", json=whole))] == ["body.keeping.rest_v_per_cell"]
-    tab = {"craft": craft["craft"] | {"name": "Tab"}, "keeping": {"standing": "lent", "lent_to": "An\tna"}}
-    assert [w[0] for w in places(client.post("/api/crafts", json=tab))] == ["body.keeping.lent_to"]
+    whole = {"pack": named_anew | {"name": "Volts"}, "ownership": {"rest_v_per_cell": 4.9}}
+    assert [w[0] for w in places(client.post("/api/packs", json=whole))] == ["body.ownership.rest_v_per_cell"]
+    tab = {"craft": craft["craft"] | {"name": "Tab"}, "ownership": {"standing": "lent", "lent_to": "An\tna"}}
+    assert [w[0] for w in places(client.post("/api/crafts", json=tab))] == ["body.ownership.lent_to"]
     assert places(client.post("/api/crafts", json={"craft": craft["craft"] | {"wings": 2}}))[0][0].endswith("wings")
     needed = client.delete(f"/api/packs/{pack['id']}")
     assert needed.status_code == 409
@@ -238,7 +238,7 @@ def test_packs_compared_are_those_of_the_comparison(client):
     found = client.post("/api/compare", json={"sheet": sheet, "packs": packs}).json()
     plain = read_sheet(client.get("/sheets/8/export").content)
     rows, _ = compare_packs(plain, contenders=[Contender(type(plain.pack).model_validate(p)) for p in packs])
-    assert [r["landing_s"] for r in found] == [round(r.brief.landing_s, 2) for r in rows]
+    assert [r["landing_s"] for r in found] == [round(r.at_landing.landing_s, 2) for r in rows]
     assert [r["range_low_s"] for r in found] == [round(r.low_s, 2) for r in rows]
     table = rows_of(client.post("/api/compare?table=csv", json={"sheet": sheet, "packs": packs}))
     assert [float(r["landing_s"]) for r in table] == [r["landing_s"] for r in found]

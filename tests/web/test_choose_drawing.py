@@ -22,7 +22,7 @@ from zesty_cell.core.choose.travel import out_and_back
 from zesty_cell.core.flight.honest_current import honest_current
 from zesty_cell.core.flight.one import fly
 from zesty_cell.core.flight.setup import set_up
-from zesty_cell.core.flight.summary import fly_brief
+from zesty_cell.core.flight.summary import fly_to_landing
 from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.web.drawing.builder_chart import dominant, resistance_parts
 from zesty_cell.web.drawing.compare_chart import BAR_WIDTH, _apart, bars, half_way, multiples, overlay, slopes
@@ -55,7 +55,7 @@ def _points(drawn):
 def test_bars_are_to_scale_and_the_longest_whisker_fills_the_width(rows):
     drawn = bars(rows)
     assert max(b.high for b in drawn) == pytest.approx(BAR_WIDTH)
-    assert drawn[0].end / drawn[1].end == pytest.approx(rows[0].brief.landing_s / rows[1].brief.landing_s)
+    assert drawn[0].end / drawn[1].end == pytest.approx(rows[0].at_landing.landing_s / rows[1].at_landing.landing_s)
     assert all(b.low < b.end < b.high for b in drawn)
     assert bars([]) == []
 
@@ -64,18 +64,18 @@ def test_slopes_fall_on_one_scale_that_begins_at_nothing(rows):
     drawn = slopes(rows)
     for row, slope in zip(rows, drawn, strict=True):
         assert slope.fresh[1] < slope.half[1] < slope.landing[1]  # downwards on the page
-        assert row.brief.to_spare < half_way(row) < row.brief.to_spare_fresh
+        assert row.at_landing.to_spare < half_way(row) < row.at_landing.to_spare_fresh
     highest = min(drawn, key=lambda s: s.fresh[1])
     assert highest.fresh[1] == pytest.approx(4.0)
     # Twice the thrust stands twice as high over the foot of the picture.
     foot = 30.0
-    heights = [(foot - s.fresh[1]) / r.brief.to_spare_fresh for r, s in zip(rows, drawn, strict=True)]
+    heights = [(foot - s.fresh[1]) / r.at_landing.to_spare_fresh for r, s in zip(rows, drawn, strict=True)]
     assert heights == pytest.approx([heights[0]] * len(rows))
 
 
 def test_a_pack_whose_thrust_does_not_fade_has_its_half_at_its_ends(rows):
-    still = replace(rows[0], brief=rows[0].brief._replace(full_landing_a=rows[0].brief.full_fresh_a))
-    assert half_way(still) == still.brief.to_spare
+    still = replace(rows[0], at_landing=rows[0].at_landing._replace(full_landing_a=rows[0].at_landing.full_fresh_a))
+    assert half_way(still) == still.at_landing.to_spare
 
 
 def test_small_multiples_share_volts_and_time(rows):
@@ -87,7 +87,7 @@ def test_small_multiples_share_volts_and_time(rows):
         rest, cruise = _points(multiple.rest), _points(multiple.cruise)
         assert np.all(rest[5:, 1] <= cruise[5:, 1] + 0.15)  # sag points down
         assert rest[:, 1].min() >= 3.9
-        assert multiple.worst_v == row.brief.worst_v
+        assert multiple.worst_v == row.at_landing.worst_v
         assert multiple.gap.endswith("Z")
     assert multiples([], names=[], as_pack=False) == []
 
@@ -210,7 +210,9 @@ def test_a_limit_fills_five_sixths_and_more_is_seen():
     one = sheet(craft=heron(limits={"motor_a": 30.0, "esc_a": 160.0}))
     setup = set_up(one)
     flight = fly(setup)
-    chain = parts_chain(setup=setup, flight=flight, brief=fly_brief(setup), honest=honest_current(setup.sheet.pack))
+    chain = parts_chain(
+        setup=setup, flight=flight, at_landing=fly_to_landing(setup), honest=honest_current(setup.sheet.pack)
+    )
     drawn = chain_bars(chain)
     over = [bar for bar in drawn if bar.over]
     assert over

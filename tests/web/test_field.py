@@ -94,10 +94,10 @@ def test_a_field_day(client, app):
 
 def flights_before(app, pack_id):
     """What the club's list said of a pack before the day."""
-    from zesty_cell.demo.club import _KEEPING
+    from zesty_cell.demo.club import _OWNED
 
     with app.state.database.session() as session:
-        return _KEEPING[PACKS.fetch(session, pack_id).name].flights
+        return _OWNED[PACKS.fetch(session, pack_id).name].flights
 
 
 def test_the_same_entry_sent_twice_is_one_flight(client, app):
@@ -218,10 +218,10 @@ def test_what_the_flights_taught_is_drawn_and_said(client):
         land(client, entry=f"f{k}", minutes_ago=90 - 20 * k, duration_s=duration, pack=pack)
         send(client, "charged", f"c{k}", flight=f"f{k}", put_back_ah=back)
     page, _ = at(client)
-    taught = page.split('id="taught"')[1].split("</section>")[0]
-    assert taught.count('class="dot"') == 2
-    assert taught.count('class="newest"') == 1
-    words = re.sub(r"<[^>]+>|\s+", " ", taught)
+    learned_factors = page.split('id="taught"')[1].split("</section>")[0]
+    assert learned_factors.count('class="dot"') == 2
+    assert learned_factors.count('class="newest"') == 1
+    words = re.sub(r"<[^>]+>|\s+", " ", learned_factors)
     found = re.search(r"3 flights: Wren takes (\d+) % more than the sheet says, give or take (\d+) %", words)
     assert 1 <= int(found[2]) <= 6
     low, high = map(int, re.search(r"(\d+) to (\d+) % in nineteen of twenty", words).groups())

@@ -11,12 +11,12 @@ from tests.web.test_sheets import error_at
 from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.craft import Craft, Limits
 from zesty_cell.core.parts.measured import PackTests
-from zesty_cell.core.parts.ownership import Keeping
+from zesty_cell.core.parts.ownership import Ownership
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.web.hangar.form import (
     CELL_SECTIONS,
     CRAFT_SECTIONS,
-    KEEPING_FIELDS,
+    OWNERSHIP_FIELDS,
     first_texts,
     read_cell,
     read_craft,
@@ -252,7 +252,7 @@ def test_every_figure_of_the_models_has_its_field():
             f.path.split(".")[2] for s in PACK_SECTIONS for f in s.fields if f.path.startswith(f"tests.{name}.")
         }
         assert asked == set(field.annotation.__args__[0].model_fields)
-    assert {f.path.partition(".")[2] for f in KEEPING_FIELDS} == set(Keeping.model_fields)
+    assert {f.path.partition(".")[2] for f in OWNERSHIP_FIELDS} == set(Ownership.model_fields)
 
 
 def test_where_a_weight_comes_from_survives_the_form():
@@ -272,7 +272,7 @@ def test_a_pack_is_built_from_cells_of_the_shelf(client):
     number = cell_number(client, "Pip 21-70")
     form = {
         "name": "Six Pips", "source": "cells", "cell_id": number, "series": "6", "parallel": "2",
-        "arrangement": "rows", "connector": "large_60a", "keeping.standing": "own",
+        "arrangement": "rows", "connector": "large_60a", "ownership.standing": "own",
     }  # fmt: skip
     look = client.post("/hangar/packs/new", data=form | {"action": "look"})
     assert look.status_code == 200
@@ -311,8 +311,8 @@ def test_a_pack_without_a_name_is_drawn_but_not_kept(client):
         ({"tests.charger.cells_ohm": "5 five"}, "tests.charger.cells_ohm", "not a number"),
         ({"tests.full_throttle.before_v": "16"}, "tests.full_throttle.loaded_v", "needed"),
         ({"cell_size.form": "pouch", "cell_size.length_m": "7", "cell_size.width_m": "9"}, "cell_size.form", "thi"),
-        ({"keeping.rest_v_per_cell": "12"}, "keeping.rest_v_per_cell", "At most 4.5 V"),
-        ({"keeping.standing": "stolen"}, "keeping.standing", "Choose one"),
+        ({"ownership.rest_v_per_cell": "12"}, "ownership.rest_v_per_cell", "At most 4.5 V"),
+        ({"ownership.standing": "stolen"}, "ownership.standing", "Choose one"),
     ],
 )  # fmt: skip
 def test_builder_values_that_cannot_be_are_said_at_their_place(client, change, field, words):

@@ -11,7 +11,7 @@ from zesty_cell.core.answer.forecast import INTENSITY_SIGMA
 from zesty_cell.core.asked.flying import PATTERNS
 from zesty_cell.core.asked.learned_factors import INTENSITY, covariance_of
 from zesty_cell.core.learn.flights import LoggedFlight
-from zesty_cell.services.learning import as_flown
+from zesty_cell.services.learning import corrected_sheet
 from zesty_cell.store import flights as store
 from zesty_cell.store import sheets
 from zesty_cell.store.hangar import PACKS
@@ -72,10 +72,10 @@ def test_another_pattern_takes_along_what_is_known_of_craft_and_pack(client, app
     assert "Corrected by 15 flights</a> on other patterns" in look(client, flown, pattern="hard_3d")
     with app.state.database.session() as session:
         row = sheets.fetch(session, flown)
-        own = as_flown(session, row).taught
+        own = corrected_sheet(session, row).learned_factors
         row.flying = PATTERNS["hard_3d"].model_dump(mode="json")
         session.flush()
-        other = as_flown(session, row).taught
+        other = corrected_sheet(session, row).learned_factors
         assert (other.flights, other.elsewhere) == (15, 15)
         assert other.power * other.capacity**-1 == pytest.approx(own.power * own.capacity**-1, rel=0.02)
         assert other.knows(PACKS.thing(row.pack))
@@ -182,8 +182,8 @@ def test_another_pack_flies_what_is_known_of_the_craft(client, app, flown):
     """Heron was flown with Pomelo alone: with Satsuma its power is known, and that pack is not."""
     with app.state.database.session() as session:
         other = next(row for row in sheets.all_sheets(session) if row.name == "Heron on Satsuma, frosty morning")
-        lesson = as_flown(session, other).taught
-        known = as_flown(session, sheets.fetch(session, flown)).taught
+        lesson = corrected_sheet(session, other).learned_factors
+        known = corrected_sheet(session, sheets.fetch(session, flown)).learned_factors
         assert lesson.power == pytest.approx(known.power, rel=0.04)
         assert not lesson.knows(PACKS.thing(other.pack))
         other_id = other.id

@@ -105,7 +105,7 @@ def taught_with(app, name):
     with app.state.database.session() as session:
         row = next(r for r in sheets.all_sheets(session) if r.name == name)
         of = lessons(session, sheets.as_sheet(row), craft_id=row.craft_id, pack=row.pack)
-        return of, learned_from(of, sheet=sheets.as_sheet(row)).taught(str(row.pack_id))
+        return of, learned_from(of, sheet=sheets.as_sheet(row)).learned_factors(str(row.pack_id))
 
 
 def test_a_log_is_learned_from_while_it_is_attached(client, app, season):
@@ -119,15 +119,15 @@ def test_a_log_is_learned_from_while_it_is_attached(client, app, season):
     # Flown to its landing, it hears the plan.
     assert re.search(r'class="heard"><li><b>\d?\d:\d\d</b> “', page)
     assert numbers(client, where)[0]["events"]
-    of, taught = taught_with(app, name)
-    assert len(of.logs) == taught.logs == 1
-    assert abs(taught.resistance - before.resistance) > 0.005
+    of, learned_factors = taught_with(app, name)
+    assert len(of.logs) == learned_factors.logs == 1
+    assert abs(learned_factors.resistance - before.resistance) > 0.005
     assert "1 telemetry log" in client.get(f"/sheets/{sheet_id(app, name)}/taught").text
     client.post(f"{where}/detach")
     assert taught_with(app, name)[1] == before
     # Set aside with its flight, it is not learned from either.
     client.post(f"/log/{flight}/telemetry", data={"log": where.rsplit("/", 1)[1]})
-    assert taught_with(app, name)[1] == taught
+    assert taught_with(app, name)[1] == learned_factors
     with app.state.database.session() as session:
         row = flights.fetch(session, flight)
         flights.change(

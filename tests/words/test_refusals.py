@@ -41,7 +41,7 @@ def test_a_form_in_ounces_is_answered_in_ounces(client):
     assert page.status_code == 200
     form = {"name": "Feather", "chemistry": "lipo", "series": "6", "parallel": "1", "capacity_ah": "4200",
             "capacity_known": "maker", "mass_kg": "1.4", "mass_known": "measured", "quality": "ordinary",
-            "connector": "large_60a", "units": "imperial", "keeping.standing": "own"}  # fmt: skip
+            "connector": "large_60a", "units": "imperial", "ownership.standing": "own"}  # fmt: skip
     cookie = {"cookie": "zesty_cell_view=units-imperial.volts-cell.theme-paper"}
     refused = client.post("/hangar/packs/new", data=form, headers=cookie)
     assert refused.status_code == 422

@@ -7,32 +7,32 @@ from sqlalchemy.orm import Session
 from zesty_cell.core.asked.flying import PATTERNS
 from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Conditions, Sheet
-from zesty_cell.core.parts.ownership import Keeping
+from zesty_cell.core.parts.ownership import Ownership
 from zesty_cell.demo.crafts import CRAFT_LIST
 from zesty_cell.demo.packs import CELL_LIST, PACK_LIST
 from zesty_cell.store import sheets
 from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS
 
 #: Where a pack stands, by its name: flights, last rest voltage per cell, and whose it is.
-_KEEPING: dict[str, Keeping] = {
-    "Kumquat 1": Keeping(flights=40, rest_v_per_cell=4.33),
-    "Kumquat 2": Keeping(flights=44, rest_v_per_cell=3.79),
-    "Kumquat 3": Keeping(flights=210, rest_v_per_cell=3.71),
-    "Yuzu 1": Keeping(flights=22, rest_v_per_cell=4.18),
-    "Yuzu 2": Keeping(flights=30, rest_v_per_cell=3.83),
-    "Satsuma 1": Keeping(flights=35, rest_v_per_cell=4.19),
-    "Satsuma 2": Keeping(flights=52, rest_v_per_cell=4.19),
-    "Satsuma 3": Keeping(flights=48, rest_v_per_cell=3.74, standing="lent", lent_to="the youth group"),
-    "Tangelo 1": Keeping(flights=60, rest_v_per_cell=3.82),
-    "Tangelo 2": Keeping(flights=75, rest_v_per_cell=3.81),
-    "Pomelo 1": Keeping(flights=31, rest_v_per_cell=4.17),
-    "Pomelo 2": Keeping(flights=12, rest_v_per_cell=3.52),
-    "Double Pomelo": Keeping(flights=9, rest_v_per_cell=3.66),
-    "Bergamot": Keeping(flights=18, rest_v_per_cell=4.15),
-    "Clementine 1": Keeping(flights=26, rest_v_per_cell=3.84),
-    "Clementine 2": Keeping(flights=26, rest_v_per_cell=3.84),
-    "Clementine pair": Keeping(flights=26, rest_v_per_cell=4.19),
-    "Lime 1": Keeping(flights=20, rest_v_per_cell=4.18),
+_OWNED: dict[str, Ownership] = {
+    "Kumquat 1": Ownership(flights=40, rest_v_per_cell=4.33),
+    "Kumquat 2": Ownership(flights=44, rest_v_per_cell=3.79),
+    "Kumquat 3": Ownership(flights=210, rest_v_per_cell=3.71),
+    "Yuzu 1": Ownership(flights=22, rest_v_per_cell=4.18),
+    "Yuzu 2": Ownership(flights=30, rest_v_per_cell=3.83),
+    "Satsuma 1": Ownership(flights=35, rest_v_per_cell=4.19),
+    "Satsuma 2": Ownership(flights=52, rest_v_per_cell=4.19),
+    "Satsuma 3": Ownership(flights=48, rest_v_per_cell=3.74, standing="lent", lent_to="the youth group"),
+    "Tangelo 1": Ownership(flights=60, rest_v_per_cell=3.82),
+    "Tangelo 2": Ownership(flights=75, rest_v_per_cell=3.81),
+    "Pomelo 1": Ownership(flights=31, rest_v_per_cell=4.17),
+    "Pomelo 2": Ownership(flights=12, rest_v_per_cell=3.52),
+    "Double Pomelo": Ownership(flights=9, rest_v_per_cell=3.66),
+    "Bergamot": Ownership(flights=18, rest_v_per_cell=4.15),
+    "Clementine 1": Ownership(flights=26, rest_v_per_cell=3.84),
+    "Clementine 2": Ownership(flights=26, rest_v_per_cell=3.84),
+    "Clementine pair": Ownership(flights=26, rest_v_per_cell=4.19),
+    "Lime 1": Ownership(flights=20, rest_v_per_cell=4.18),
 }
 
 #: Sheets as (name, craft, pack, pattern, conditions, landing rule).
@@ -123,7 +123,7 @@ def load_club(session: Session) -> int:
     crafts = {craft.name: CRAFTS.add(session, craft).id for craft in CRAFT_LIST}
     cells = {cell.name: CELLS.add(session, cell).id for cell in CELL_LIST}
     packs = {
-        pack.name: PACKS.add(session, pack, keeping=_KEEPING[pack.name], cell_id=cells.get(pack.cell_name or "")).id
+        pack.name: PACKS.add(session, pack, ownership=_OWNED[pack.name], cell_id=cells.get(pack.cell_name or "")).id
         for pack in PACK_LIST
     }
     for sheet in club_sheets():

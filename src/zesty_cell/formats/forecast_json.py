@@ -142,7 +142,7 @@ def forecast_document(forecast: Forecast) -> ForecastDocument:
     )
     return ForecastDocument(
         name=forecast.setup.sheet.name,
-        flies=forecast.brief.flies,
+        flies=forecast.at_landing.flies,
         landing_s=round(flight.landing_s, 2),
         landing_reason=flight.landing_reason,
         range_low_s=round(forecast.range.low_s, 2),
@@ -154,18 +154,18 @@ def forecast_document(forecast: Forecast) -> ForecastDocument:
         pack_low=_callout(forecast.callouts.pack_low),
         land_now=_callout(forecast.callouts.land_now),
         all_up_mass_kg=round(forecast.setup.all_up_mass_kg, 6),
-        used_ah=round(forecast.brief.used_ah, 5),
+        used_ah=round(forecast.at_landing.used_ah, 5),
         used_wh=round(forecast.used_wh, 4),
         reserve_ah=round(forecast.reserve_ah, 5),
         mean_current_a=round(forecast.mean_a, 4),
         cruise_current_a=round(forecast.cruise_a, 4),
-        peak_current_a=round(forecast.brief.peak_a, 4),
+        peak_current_a=round(forecast.at_landing.peak_a, 4),
         mah_per_minute=round(forecast.mah_per_minute, 3),
         mah_per_km=None if forecast.mah_per_km is None else round(forecast.mah_per_km, 3),
-        worst_v_per_cell=round(forecast.brief.worst_v, 4),
+        worst_v_per_cell=round(forecast.at_landing.worst_v, 4),
         worst_s=round(forecast.worst_s, 1),
-        landing_temperature_c=round(forecast.brief.landing_c, 2),
-        thrust_share_at_landing=round(forecast.brief.thrust_share, 4),
+        landing_temperature_c=round(forecast.at_landing.landing_c, 2),
+        thrust_share_at_landing=round(forecast.at_landing.thrust_share, 4),
         honest_current_a=round(forecast.honest.current_a, 3),
         checks=[
             CheckOut(

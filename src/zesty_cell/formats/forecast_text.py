@@ -27,12 +27,12 @@ def forecast_text(forecast: Forecast) -> str:
         f"  {sheet.craft.name} on {sheet.pack.name}, {sheet.pack.series}S{sheet.pack.parallel}P, "
         f"{forecast.setup.all_up_mass_kg * 1000:.0f} g ready to fly, {sheet.flying.name}",
         "",
-        *(() if forecast.brief.flies else ("THIS DOES NOT FLY: the pack cannot hold the craft up.",)),
+        *(() if forecast.at_landing.flies else ("THIS DOES NOT FLY: the pack cannot hold the craft up.",)),
         f"Be on the ground at {clock(forecast.flight.landing_s)} ({forecast.flight.landing_reason}); "
         f"9 flights in 10 between {clock(forecast.range.low_s)} and {clock(forecast.range.high_s)}",
-        f"  used {forecast.brief.used_ah * 1000:.0f} mAh, {forecast.used_wh:.1f} Wh; "
-        f"left {forecast.reserve_ah * 1000:.0f} mAh; worst {forecast.brief.worst_v:.2f} V a cell at "
-        f"{clock(forecast.worst_s)}; cells {forecast.brief.landing_c:.0f} °C",
+        f"  used {forecast.at_landing.used_ah * 1000:.0f} mAh, {forecast.used_wh:.1f} Wh; "
+        f"left {forecast.reserve_ah * 1000:.0f} mAh; worst {forecast.at_landing.worst_v:.2f} V a cell at "
+        f"{clock(forecast.worst_s)}; cells {forecast.at_landing.landing_c:.0f} °C",
         "",
         "Set on the transmitter",
         f"  timer        {clock(plan.timers.timer_s)}",

@@ -16,7 +16,7 @@ from zesty_cell.core.fact import fact
 from zesty_cell.core.learn.learned import Learned
 from zesty_cell.core.learn.timer import NextTimer, TimedFlight, next_timer
 from zesty_cell.services.forecasts import flown
-from zesty_cell.services.learning import Told, learned_from, lessons, sensor_of, taught_of
+from zesty_cell.services.learning import KnownFlight, learned_from, lessons, sensor_of, taught_of
 from zesty_cell.store import sheets
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import PackRow, SheetRow
@@ -32,7 +32,7 @@ class Advice:
         With the pack in hand, by itself.
     result : Forecast
         As the sheet is flown: corrected by its flights, unless it is to go by itself.
-    told : list of Told
+    told : list of KnownFlight
         Flights of this craft, type of pack and pattern whose charge is known, the oldest first.
     learned : Learned or None
         What they taught.
@@ -43,13 +43,13 @@ class Advice:
 
     sheet: Sheet
     result: Forecast
-    told: tuple[Told, ...]
+    told: tuple[KnownFlight, ...]
     learned: Learned | None
     timer: NextTimer
     by_itself: bool
 
 
-def _timed(known: tuple[Told, ...], learned: Learned | None) -> list[TimedFlight]:
+def _timed(known: tuple[KnownFlight, ...], learned: Learned | None) -> list[TimedFlight]:
     odd = [False] * len(known) if learned is None else learned.odd.tolist()
     return [
         TimedFlight(t.flight.duration_s, t.used_ah, bool(far))
@@ -58,7 +58,7 @@ def _timed(known: tuple[Told, ...], learned: Learned | None) -> list[TimedFlight
     ]
 
 
-def timer_for(known: tuple[Told, ...], learned: Learned | None, *, result: Forecast) -> NextTimer:
+def timer_for(known: tuple[KnownFlight, ...], learned: Learned | None, *, result: Forecast) -> NextTimer:
     """The timer to set, for flights and a forecast that is corrected by them [s]."""
     return next_timer(flights=_timed(known, learned), result=result)
 
@@ -133,14 +133,14 @@ def advise(
         basis = stored.model_copy(update={"craft": sheet.craft, "pack": sheet.pack, "flying": flying})
     of = lessons(session, basis, craft_id=craft_id, pack=pack)
     known, learned = of.known, learned_from(of, sheet=basis)
-    taught = (
-        learned.taught(str(pack.id))
+    learned_factors = (
+        learned.learned_factors(str(pack.id))
         if learned is not None
         else taught_of(session, basis, craft_id=craft_id, pack=pack)
     )
     sensor = sensor_of(session, craft_id)
-    by_log = flown(corrected(sheet, taught, sensor=sensor))
-    result = by_log if row.from_log or taught is None else flown(corrected(sheet, None, sensor=sensor))
+    by_log = flown(corrected(sheet, learned_factors, sensor=sensor))
+    result = by_log if row.from_log or learned_factors is None else flown(corrected(sheet, None, sensor=sensor))
     timer = timer_for(known, learned, result=by_log)
     if result is not by_log:
         timer = min(timer, timer_for(known, learned, result=result), key=lambda t: t.timer_s)

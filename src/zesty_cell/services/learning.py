@@ -11,7 +11,7 @@ from functools import lru_cache
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.asked.flying import PATTERNS, FlyingPattern
-from zesty_cell.core.asked.learned_factors import Taught
+from zesty_cell.core.asked.learned_factors import LearnedFactors
 from zesty_cell.core.asked.sheet import CurrentSensor, Sheet, corrected
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.calibration import Calibration, SensorNow, current_now
@@ -30,7 +30,7 @@ from zesty_cell.store.tables import CraftRow, FlightRow, PackRow, SheetRow
 
 
 @dataclass(frozen=True)
-class Told:
+class KnownFlight:
     """A flight whose charge is known, on which pack and which pattern."""
 
     flight: LoggedFlight
@@ -47,7 +47,7 @@ class Told:
         return str(self.pack_id)
 
 
-def told(session: Session, *, craft_id: int, type_name: str, pattern: str) -> tuple[Told, ...]:
+def told(session: Session, *, craft_id: int, type_name: str, pattern: str) -> tuple[KnownFlight, ...]:
     """Flights of a craft with packs of a type on a pattern whose charge is known, the oldest first.
 
     What its sensor showed before a calibration is corrected by it.
@@ -60,7 +60,7 @@ def told(session: Session, *, craft_id: int, type_name: str, pattern: str) -> tu
 class Elsewhere:
     """A flight on another pattern: it tells of the craft and its packs, and not of how lively this one is flown."""
 
-    told: Told
+    told: KnownFlight
     pattern: FlyingPattern
 
 
@@ -81,7 +81,7 @@ def told_elsewhere(session: Session, *, craft_id: int, type_name: str, pattern: 
     return tuple(Elsewhere(t, patterns[t.pattern]) for t in _told(known, made=made))
 
 
-def _told(rows: Sequence[FlightRow], *, made: Sequence[Calibration]) -> tuple[Told, ...]:
+def _told(rows: Sequence[FlightRow], *, made: Sequence[Calibration]) -> tuple[KnownFlight, ...]:
     found = []
     for row in rows:
         flight = flights.flight_of(row)
@@ -89,7 +89,7 @@ def _told(rows: Sequence[FlightRow], *, made: Sequence[Calibration]) -> tuple[To
         used = used_of(flight, pack=pack, calibrations=made)
         if used is not None:
             used_ah = used.share * pack.capacity_ah
-            found.append(Told(flight, used, used_ah, row.id, row.pack_id, row.pack.name, row.pattern))
+            found.append(KnownFlight(flight, used, used_ah, row.id, row.pack_id, row.pack.name, row.pattern))
     return tuple(found)
 
 
@@ -137,7 +137,7 @@ class Lessons:
 
     Attributes
     ----------
-    known : tuple of Told
+    known : tuple of KnownFlight
         Flights on that pattern, the oldest first.
     elsewhere : tuple of Elsewhere
         Flights on other patterns.
@@ -145,7 +145,7 @@ class Lessons:
         What fits of telemetry logs told of the packs.
     """
 
-    known: tuple[Told, ...]
+    known: tuple[KnownFlight, ...]
     elsewhere: tuple[Elsewhere, ...]
     logs: tuple[PackTold, ...]
 
@@ -178,7 +178,9 @@ def _learned(sheet: Sheet, seen: tuple[Observation, ...], logs: tuple[PackTold, 
 _observation = lru_cache(maxsize=2048)(observation)
 
 
-def observed(known: Sequence[Told], /, *, sheet: Sheet, flights: int | None = None) -> tuple[Observation, ...]:
+def observed(
+    known: Sequence[KnownFlight], /, *, sheet: Sheet, flights: int | None = None
+) -> tuple[Observation, ...]:
     """The flights as the core learns from them, of so many that are learned from together [1]."""
     count = len(known) if flights is None else flights
     return tuple(_observation(t.flight, t.used, key=t.pack_key, pack=sheet.pack, flights=count) for t in known)
@@ -234,7 +236,7 @@ def _disagreement(
     return None if learned is None else disagreement(learned, seen, sheet=sheet, names=dict(names))
 
 
-def disagreement_of(known: Sequence[Told], /, *, sheet: Sheet) -> Disagreement | None:
+def disagreement_of(known: Sequence[KnownFlight], /, *, sheet: Sheet) -> Disagreement | None:
     """Where flights disagree strongly with a sheet, and why that may be; the same question is answered once."""
     if not known:
         return None
@@ -242,7 +244,7 @@ def disagreement_of(known: Sequence[Told], /, *, sheet: Sheet) -> Disagreement |
     return _disagreement(_plain(sheet), observed(known, sheet=sheet), tuple(names))
 
 
-def taught_of(session: Session, sheet: Sheet, *, craft_id: int, pack: PackRow) -> Taught | None:
+def taught_of(session: Session, sheet: Sheet, *, craft_id: int, pack: PackRow) -> LearnedFactors | None:
     """What the log taught about a stored sheet flown with a pack; None without flights.
 
     Where its type of pack was not flown so, what the craft's flights with another taught: the craft is known then,
@@ -257,7 +259,7 @@ def taught_of(session: Session, sheet: Sheet, *, craft_id: int, pack: PackRow) -
         sheet = sheet.model_copy(update={"pack": PACKS.thing(other)})
         known = lessons(session, sheet, craft_id=craft_id, pack=pack)
     learned = learned_from(known, sheet=sheet)
-    return None if learned is None else learned.taught(str(pack.id))
+    return None if learned is None else learned.learned_factors(str(pack.id))
 
 
 def _flown_with(session: Session, *, craft_id: int, pattern: str) -> PackRow | None:
@@ -275,7 +277,7 @@ def with_its_pack(row: SheetRow, *, pack: PackRow | None = None) -> Sheet:
     return sheets.as_sheet(row).model_copy(update={"pack": PACKS.thing(row.pack if pack is None else pack)})
 
 
-def as_flown(session: Session, row: SheetRow, *, pack: PackRow | None = None) -> Sheet:
+def corrected_sheet(session: Session, row: SheetRow, *, pack: PackRow | None = None) -> Sheet:
     """A stored sheet as its flights correct it, unless it is to go by itself; with another pack where one is given.
 
     Capacity and resistance are those of the very pack that is flown.

@@ -22,7 +22,7 @@ from zesty_cell.core.parts.ownership import charge_now
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.store import calibrations, flights
-from zesty_cell.store.hangar import PACKS, keeping_of
+from zesty_cell.store.hangar import PACKS, ownership_of
 from zesty_cell.store.tables import CalibrationRow, FlightRow, PackRow
 
 _MOST_KEPT = 2000
@@ -106,7 +106,7 @@ def storage_reminders(session: Session, rows: list[PackRow]) -> list[tuple[PackR
         pack, flight = PACKS.thing(row), flights.flight_of(newest)
         since = max(flight.landed_at, flight.charged_at or flight.landed_at)
         words = storage_fact(
-            charge=charge_now(pack=pack, keeping=keeping_of(row)),
+            charge=charge_now(pack=pack, ownership=ownership_of(row)),
             days=(now - since).total_seconds() / 86_400.0,
             storage_v=chemistry_for(pack.chemistry).storage_v,
         )

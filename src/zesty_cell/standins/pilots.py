@@ -60,7 +60,7 @@ def learn_and_advise(
         observation(f, used, key=_PACK, pack=sheet.pack, flights=len(known)) for f, used in known
     ]
     learned = learn(sheet, seen, told=told)
-    result = forecast(corrected(sheet, learned.taught(_PACK) if seen else None))
+    result = forecast(corrected(sheet, learned.learned_factors(_PACK) if seen else None))
     timed = [
         TimedFlight(f.duration_s, used.share * sheet.pack.capacity_ah, bool(odd))
         for (f, used), odd in zip(known, learned.odd, strict=True)

@@ -10,7 +10,7 @@ from sqlalchemy.orm import InstrumentedAttribute, Session
 
 from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.craft import Craft
-from zesty_cell.core.parts.ownership import Keeping, type_of
+from zesty_cell.core.parts.ownership import Ownership, type_of
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.store import records
 from zesty_cell.store.documents import read, to_document
@@ -58,12 +58,12 @@ class Shelf(Generic[Row, Thing]):
         return None if row is None or row.deleted_at is not None else self.thing(row)
 
     def add(
-        self, session: Session, thing: Thing, *, keeping: Keeping | None = None, cell_id: int | None = None
+        self, session: Session, thing: Thing, *, ownership: Ownership | None = None, cell_id: int | None = None
     ) -> Row:
         """Keep a new one; a pack with the cell of the shelf it is built from."""
         row = self.table()
         self._fill(row, thing)
-        _stand(row, keeping, cell_id)
+        _stand(row, ownership, cell_id)
         session.add(row)
         session.flush()
         return row
@@ -99,13 +99,13 @@ class Shelf(Generic[Row, Thing]):
         version: int,
         thing: Thing,
         *,
-        keeping: Keeping | None = None,
+        ownership: Ownership | None = None,
         cell_id: int | None = None,
     ) -> Row:
         """Store a change, provided nobody changed it meanwhile (EditConflictError)."""
         row = records.fetch_version(session, self.table, record_id, version)
         self._fill(row, thing)
-        _stand(row, keeping, cell_id)
+        _stand(row, ownership, cell_id)
         session.flush()
         return row
 
@@ -141,28 +141,28 @@ PACKS = Shelf(
 CELLS = Shelf("cell", CellRow, CellModel, ("name", "chemistry"), PackRow.cell_id, "packs")
 
 
-def keeping_of(row: CraftRow | PackRow) -> Keeping:
+def ownership_of(row: CraftRow | PackRow) -> Ownership:
     """Whose a thing is, and where a pack stands."""
     if isinstance(row, PackRow):
-        return Keeping(
+        return Ownership(
             standing=row.standing, lent_to=row.lent_to, flights=row.flights, rest_v_per_cell=row.rest_v_per_cell
         )
-    return Keeping(standing=row.standing, lent_to=row.lent_to)
+    return Ownership(standing=row.standing, lent_to=row.lent_to)
 
 
-def _stand(row: CraftRow | PackRow | CellRow, keeping: Keeping | None, cell_id: int | None) -> None:
-    """Write standing and cell into a row; without ``keeping`` both stay as they are."""
-    if keeping is None or isinstance(row, CellRow):
+def _stand(row: CraftRow | PackRow | CellRow, ownership: Ownership | None, cell_id: int | None) -> None:
+    """Write standing and cell into a row; without ``ownership`` both stay as they are."""
+    if ownership is None or isinstance(row, CellRow):
         return
-    row.standing = keeping.standing
-    row.lent_to = keeping.lent_to if keeping.standing == "lent" else None
+    row.standing = ownership.standing
+    row.lent_to = ownership.lent_to if ownership.standing == "lent" else None
     if isinstance(row, PackRow):
-        row.flights, row.rest_v_per_cell, row.cell_id = keeping.flights, keeping.rest_v_per_cell, cell_id
+        row.flights, row.rest_v_per_cell, row.cell_id = ownership.flights, ownership.rest_v_per_cell, cell_id
 
 
-def keep(session: Session, row: CraftRow | PackRow, keeping: Keeping) -> None:
+def keep(session: Session, row: CraftRow | PackRow, ownership: Ownership) -> None:
     """Store whose a thing is, and where a pack stands."""
-    _stand(row, keeping, row.cell_id if isinstance(row, PackRow) else None)
+    _stand(row, ownership, row.cell_id if isinstance(row, PackRow) else None)
     session.flush()
 
 

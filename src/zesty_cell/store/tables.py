@@ -35,7 +35,7 @@ class _Kept:
 
 
 class _Owned(_Kept):
-    """Whose a thing is; the core's Keeping."""
+    """Whose a thing is; the core's Ownership."""
 
     standing: Mapped[str] = mapped_column(String(12), default="own", server_default="own")
     lent_to: Mapped[str | None] = mapped_column(String(80), default=None)

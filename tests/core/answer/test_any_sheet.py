@@ -147,8 +147,8 @@ def test_any_sheet_gets_numbers_or_a_clear_refusal(any_sheet):
     for number in (
         result.mean_a,
         result.mah_per_minute,
-        result.brief.worst_v,
-        result.brief.thrust_share,
+        result.at_landing.worst_v,
+        result.at_landing.thrust_share,
         result.used_wh,
     ):
         assert math.isfinite(number)

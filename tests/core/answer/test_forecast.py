@@ -61,7 +61,7 @@ def test_no_pattern_divides_by_zero_or_overflows(pattern):
 def test_every_chemistry_flies_every_kind_of_plan(chemistry):
     pack = pomelo(chemistry=chemistry, cell_resistance_ohm=None, series=12 if chemistry == "nimh" else 6)
     result = forecast(sheet(pack=pack, pattern="gentle_hover"))
-    assert result.brief.flies
+    assert result.at_landing.flies
     assert result.range.low_s <= result.flight.landing_s <= result.range.high_s
     floor = result.setup.chemistry.loaded_floor_v
     assert result.callouts.pack_low.threshold.cell_v > result.callouts.land_now.threshold.cell_v >= floor - 1e-9
@@ -92,7 +92,9 @@ def test_the_samples_have_the_widths_stated():
     warm = sampled_factors(set_up(sheet(conditions=Conditions(air_c=25.0))))
     assert np.log(warm.resistance).std() == pytest.approx(0.08, rel=0.02)
     # A resistance that logs told at 2 °C is known better there than at 25 °C.
-    told = learn(sheet(), [], told=[PackTold("own", resistance=0.3, resistance_sigma=0.05, at_c=2.0)]).taught("own")
+    told = learn(
+        sheet(), [], told=[PackTold("own", resistance=0.3, resistance_sigma=0.05, at_c=2.0)]
+    ).learned_factors("own")
     here = set_up(corrected(sheet(conditions=Conditions(air_c=2.0)), told))
     assert resistance_by_cold_sigma(here) == pytest.approx(0.0, abs=1e-9)
     assert resistance_by_cold_sigma(set_up(corrected(sheet(), told))) == pytest.approx(
@@ -105,15 +107,17 @@ def test_the_samples_have_the_widths_stated():
 
 def test_figures_agree_with_each_other(lighthouse):
     f = lighthouse
-    assert f.mean_a == pytest.approx(f.brief.used_ah * 3600 / f.flight.landing_s)
-    assert f.mah_per_minute == pytest.approx(f.brief.used_ah * 1000 / (f.flight.landing_s / 60))
+    assert f.mean_a == pytest.approx(f.at_landing.used_ah * 3600 / f.flight.landing_s)
+    assert f.mah_per_minute == pytest.approx(f.at_landing.used_ah * 1000 / (f.flight.landing_s / 60))
     # 14 m/s is 0.84 km a minute.
     assert f.mah_per_km == pytest.approx(f.mah_per_minute / 0.84)
-    assert f.brief.used_ah + f.reserve_ah == pytest.approx(f.setup.figures.capacity_ah, rel=1e-9)
+    assert f.at_landing.used_ah + f.reserve_ah == pytest.approx(f.setup.figures.capacity_ah, rel=1e-9)
     assert f.reserve_ah == pytest.approx(0.2 * f.setup.figures.capacity_ah, rel=1e-6)
     lowest_v = f.flight.loaded_v[: f.flight.index_at(f.flight.landing_s) + 1].min()
-    assert f.brief.worst_v == pytest.approx(lowest_v, abs=2e-3)  # the trace has a sample each tenth of a second
-    assert f.brief.worst_v <= lowest_v
+    assert f.at_landing.worst_v == pytest.approx(
+        lowest_v, abs=2e-3
+    )  # the trace has a sample each tenth of a second
+    assert f.at_landing.worst_v <= lowest_v
     # Steady power at the mean cruise voltage: 0.95 · (8.9 A · 21.3 V − 7 W) + 7 W, in the air it was measured in.
     watts = 0.95 * (8.9 * 21.3 - 7.0) + 7.0
     assert f.cruise_a == pytest.approx(watts / (6 * 3.6), rel=0.06)
@@ -131,8 +135,8 @@ def test_the_timer_keeps_to_the_early_end_of_the_range(lighthouse):
 
 def test_a_loaded_landing_keeps_further_away_until_a_log_has_told_the_resistance():
     by_volts = sheet(landing=LandingRule(charge_kept=None, loaded_v=2.9, loaded_hold_s=5.0))
-    told = learn(by_volts, [], told=[PackTold("own", resistance=0.0, resistance_sigma=0.2)]).taught("own")
-    by_charger = learn(by_volts, [], told=[]).taught  # nothing was learned
+    told = learn(by_volts, [], told=[PackTold("own", resistance=0.0, resistance_sigma=0.2)]).learned_factors("own")
+    by_charger = learn(by_volts, [], told=[]).learned_factors  # nothing was learned
     with pytest.raises(ValueError, match="without flights"):
         by_charger("own")
     untold, told = forecast(by_volts), forecast(corrected(by_volts, told))
@@ -333,7 +337,7 @@ def test_each_check_is_triggered_by_its_own_sheet(key, status, parts):
 )
 def test_what_is_too_heavy_to_fly_is_said_not_to_fly(parts):
     result = forecast(sheet(**parts))
-    assert not result.brief.flies
+    assert not result.at_landing.flies
     assert say(_check(result, "power").title) == "The pack cannot lift this craft"
 
 
@@ -364,7 +368,7 @@ def test_a_cutoff_in_bursts_is_a_stop_with_its_moment():
     assert (
         check.value
         == result.flight.loaded_v[result.flight.index_at(check.at_s)]
-        == pytest.approx(result.brief.worst_v, abs=2e-3)
+        == pytest.approx(result.at_landing.worst_v, abs=2e-3)
     )
 
 
@@ -383,7 +387,7 @@ def test_a_rule_that_lands_at_once_is_refused_at_its_field(rule, field):
 
 
 def test_what_flies_is_said_to_fly(lighthouse):
-    assert lighthouse.brief.flies
+    assert lighthouse.at_landing.flies
 
 
 def test_a_kept_warm_pack_is_not_cold():
@@ -395,7 +399,7 @@ def test_the_lighthouse_run_is_believable(lighthouse):
     10.8 A, 6 s of 2.6 A and 3.5 s of 52 A in the climb, together 0.184 Ah: 17 and a half minutes.
     """
     assert 17 * 60 < lighthouse.flight.landing_s < 18.5 * 60
-    assert 30 < lighthouse.brief.landing_c < 45
+    assert 30 < lighthouse.at_landing.landing_c < 45
     assert _check(lighthouse, "power").status == "ok"
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.core.asked.test_learned_factors import taught
+from tests.core.asked.test_learned_factors import learned_factors
 from tests.sheets import heron, pomelo, satsuma, sheet
 from zesty_cell.core.asked.changes import CHANGES, LESS_AVIONICS, WELL_TUNED, changed
 from zesty_cell.core.asked.learned_factors import PackKind
@@ -42,7 +42,7 @@ def test_where_electronics_seem_to_take_it_all_a_tenth_flies():
     ],
 )
 def test_what_was_learned_of_a_pack_goes_along_while_its_chemistry_stays(pack, key, goes_along):
-    flown = corrected(sheet(pack=pack), taught(pack=pack, resistance=1.3))
+    flown = corrected(sheet(pack=pack), learned_factors(pack=pack, resistance=1.3))
     other = changed(flown, key=key)
-    assert other.taught.kind == PackKind.of(other.pack if goes_along else pack)
-    assert other.taught.knows(other.pack) is goes_along
+    assert other.learned_factors.kind == PackKind.of(other.pack if goes_along else pack)
+    assert other.learned_factors.knows(other.pack) is goes_along

@@ -98,7 +98,7 @@ def test_a_calm_flight_without_throttle_is_not_full_throttle(plan, lighthouse, p
     )
     assert "land_now" not in {e.key for e in on_telemetry(log, plan=plan, pack=pack)[0].ran.events}
     full_a = full_throttle_at_landing_a(lighthouse.setup.sheet)
-    assert full_a == pytest.approx(lighthouse.brief.full_landing_a)
+    assert full_a == pytest.approx(lighthouse.at_landing.full_landing_a)
     run, _ = on_telemetry(log, plan=plan, pack=pack, full_throttle_a=full_a)
     assert "land_now" in {e.key for e in run.ran.events}
     assert run.frames.throttle.max() == pytest.approx((flown.current_a[calm].max() / full_a) ** 0.5)

@@ -43,11 +43,11 @@ def test_any_sheet_can_be_chosen_for(sheet):
     for buy in what_buys_minutes(sheet):
         assert finite(buy.gained_s, buy.heavier_kg, buy.spare_change, buy.full_change_a)
     for option in more_power(sheet):
-        assert finite(option.brief.landing_s, option.motor_share, option.esc_share)
+        assert finite(option.at_landing.landing_s, option.motor_share, option.esc_share)
     for style in STYLES:
         count, refused = refusal_of(first_cell_count, sheet, style=style)
         assert count.reason if count else refused.field == "style"
-    chain = parts_chain(setup=row.setup, flight=row.flight, brief=row.brief, honest=row.honest)
+    chain = parts_chain(setup=row.setup, flight=row.flight, at_landing=row.at_landing, honest=row.honest)
     assert all(finite(link.load, link.share) for link in chain.links)
     trip, refused = refusal_of(out_and_back, setup=row.setup, flight=row.flight)
     if trip:

@@ -7,7 +7,14 @@ import pytest
 
 from tests.sheets import heron, pomelo, satsuma, sheet
 from zesty_cell.core.answer.forecast import forecast
-from zesty_cell.core.asked.changes import CHANGES, LARGER_DIAMETER, WELL_TUNED, as_flown, lighter_by_kg, plain_pack
+from zesty_cell.core.asked.changes import (
+    CHANGES,
+    LARGER_DIAMETER,
+    WELL_TUNED,
+    lighter_by_kg,
+    plain_pack,
+    with_changes,
+)
 from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Conditions
 from zesty_cell.core.choose.buys import what_buys_minutes
@@ -85,15 +92,21 @@ def options():
 def test_four_ways_to_more_power_stand_beside_what_is(options):
     assert set(options) == {"now", "more cells", "more capacity", "better pack", "two in parallel"}
     now = options["now"]
-    assert now.brief == forecast(sheet()).brief
+    assert now.at_landing == forecast(sheet()).at_landing
     for key in ("more cells", "better pack", "two in parallel"):
         # A fixed propeller draws more from whatever holds its voltage better.
-        assert options[key].brief.full_fresh_a > now.brief.full_fresh_a
+        assert options[key].at_landing.full_fresh_a > now.at_landing.full_fresh_a
         assert options[key].motor_share > now.motor_share
     assert options["more cells"].setup.figures.full_v == pytest.approx(7 * 4.2)
-    assert options["two in parallel"].brief.all_up_mass_kg == pytest.approx(now.brief.all_up_mass_kg + 0.445)
-    assert options["more cells"].brief.to_spare > now.brief.to_spare > options["two in parallel"].brief.to_spare
-    assert now.motor_share == pytest.approx(now.brief.full_fresh_a / 120.0)
+    assert options["two in parallel"].at_landing.all_up_mass_kg == pytest.approx(
+        now.at_landing.all_up_mass_kg + 0.445
+    )
+    assert (
+        options["more cells"].at_landing.to_spare
+        > now.at_landing.to_spare
+        > options["two in parallel"].at_landing.to_spare
+    )
+    assert now.motor_share == pytest.approx(now.at_landing.full_fresh_a / 120.0)
 
 
 def test_an_option_that_passes_a_limit_says_so():
@@ -210,7 +223,7 @@ def test_a_change_that_does_not_apply_is_not_offered():
     keys = {b.key for b in what_buys_minutes(warm)}
     assert "warm_pack" not in keys
     assert "lower_down" not in keys
-    assert as_flown(warm.model_copy(update={"trying": ("warm_pack",)})).conditions == warm.conditions
+    assert with_changes(warm.model_copy(update={"trying": ("warm_pack",)})).conditions == warm.conditions
     best = sheet(pack=pomelo(connector="bullet_150a"))
     assert "better_plug" not in {b.key for b in what_buys_minutes(best)}
 
@@ -266,7 +279,7 @@ def test_a_craft_of_unknown_speed_is_asked_for_it():
 
 def chain_of(one):
     result = forecast(one)
-    return parts_chain(setup=result.setup, flight=result.flight, brief=result.brief, honest=result.honest)
+    return parts_chain(setup=result.setup, flight=result.flight, at_landing=result.at_landing, honest=result.honest)
 
 
 def test_the_chain_runs_from_pack_to_propeller():
@@ -276,7 +289,7 @@ def test_the_chain_runs_from_pack_to_propeller():
     assert keys[-1] == "propeller"
     by_key = {link.key: link for link in chain.links}
     assert by_key["motors"].limit == 120.0
-    assert by_key["motors"].load == pytest.approx(forecast(sheet()).brief.full_fresh_a)
+    assert by_key["motors"].load == pytest.approx(forecast(sheet()).at_landing.full_fresh_a)
     assert by_key["voltage"].limit is None
     assert by_key["voltage"].status == "ok"
 
@@ -285,7 +298,7 @@ def test_every_page_judges_a_motor_by_full_throttle_held_on_the_ground():
     full = {**heron().full_throttle.model_dump(), "where": "bench"}
     free = heron(full_throttle=full)
     held_a = {x.key: x for x in chain_of(sheet(craft=free)).links}["motors"].load
-    flying_a = forecast(sheet(craft=free)).brief.full_fresh_a
+    flying_a = forecast(sheet(craft=free)).at_landing.full_fresh_a
     assert held_a > 1.1 * flying_a
     # A limit between the two: inside it in flight, beyond it at every take-off.
     between = sheet(

@@ -40,7 +40,7 @@ def rows():
 def test_each_row_is_the_sheets_own_forecast(rows):
     for row in rows:
         own = forecast(with_pack(sheet(), pack=row.pack))
-        assert row.brief == own.brief
+        assert row.at_landing == own.at_landing
         assert (row.low_s, row.high_s) == (own.range.low_s, own.range.high_s)
         assert row.cruise_a == own.cruise_a
         assert row.mah_per_minute == own.mah_per_minute
@@ -52,16 +52,16 @@ def test_each_row_is_the_sheets_own_forecast(rows):
 
 def test_half_way_lies_between_fresh_and_landing(rows):
     for row in rows:
-        assert row.brief.full_landing_a < row.full_half_a < row.brief.full_fresh_a
+        assert row.at_landing.full_landing_a < row.full_half_a < row.at_landing.full_fresh_a
         assert row.honest_share == pytest.approx(row.cruise_a / row.honest.current_a)
 
 
 def test_the_verdicts_follow_from_the_figures(rows):
     best = {p: verdict(rows, purpose=p) for p in PURPOSES}
-    assert best["longest"].best == max(range(3), key=lambda k: rows[k].brief.landing_s)
-    assert best["strongest at the end"].best == max(range(3), key=lambda k: rows[k].brief.to_spare)
-    assert best["lightest"].best == min(range(3), key=lambda k: rows[k].brief.all_up_mass_kg)
-    assert best["coolest"].best == min(range(3), key=lambda k: rows[k].brief.landing_c)
+    assert best["longest"].best == max(range(3), key=lambda k: rows[k].at_landing.landing_s)
+    assert best["strongest at the end"].best == max(range(3), key=lambda k: rows[k].at_landing.to_spare)
+    assert best["lightest"].best == min(range(3), key=lambda k: rows[k].at_landing.all_up_mass_kg)
+    assert best["coolest"].best == min(range(3), key=lambda k: rows[k].at_landing.landing_c)
     for one in best.values():
         if one.best is not None:
             assert rows[one.best].pack.name in say(one.sentence)
@@ -69,7 +69,7 @@ def test_the_verdicts_follow_from_the_figures(rows):
 
 def test_the_longest_says_what_it_costs_against_the_next(rows):
     words = say(verdict(rows, purpose="longest").sentence)
-    gain = 100 * (rows[2].brief.landing_s / rows[1].brief.landing_s - 1)
+    gain = 100 * (rows[2].at_landing.landing_s / rows[1].at_landing.landing_s - 1)
     assert f"{gain:.0f} % longer than Pomelo for 435 g more" in words
 
 
@@ -106,10 +106,10 @@ def test_the_weight_class_is_asked_for_or_held_against():
         assert ("over" in say(found.sentence)) == (best is None)
         if best is not None:
             figures = found.sentence.figures
-            assert figures["room_kg"] == pytest.approx(limit_kg - rows[best].brief.all_up_mass_kg)
+            assert figures["room_kg"] == pytest.approx(limit_kg - rows[best].at_landing.all_up_mass_kg)
             assert figures["weight_class"] == "club class"
         else:
-            lightest = min(r.brief.all_up_mass_kg for r in rows)
+            lightest = min(r.at_landing.all_up_mass_kg for r in rows)
             assert found.sentence.figures["over_kg"] == pytest.approx(lightest - limit_kg)
 
 
@@ -117,7 +117,7 @@ def test_each_at_its_own_temperature_or_all_at_the_sheets():
     (warm, cold), _ = compare_packs(
         sheet(), contenders=[Contender(pomelo(), pack_c=30.0), Contender(pomelo(), -5.0)]
     )
-    assert warm.brief.worst_v > cold.brief.worst_v
+    assert warm.at_landing.worst_v > cold.at_landing.worst_v
     assert warm.setup.start_c == 30.0
 
 
@@ -125,7 +125,7 @@ def test_one_pack_over_several_crafts():
     light = heron(name="Light Heron", dry_mass_kg=0.5)
     rows, _ = compare_crafts(sheet(), sheets=[sheet(), sheet(craft=light)])
     assert [r.setup.sheet.craft.name for r in rows] == ["Heron", "Light Heron"]
-    assert rows[1].brief.landing_s > rows[0].brief.landing_s
+    assert rows[1].at_landing.landing_s > rows[0].at_landing.landing_s
     assert {r.pack for r in rows} == {pomelo()}
 
 
@@ -151,8 +151,8 @@ def test_each_chemistry_lands_by_its_own_voltage_or_by_the_one_given():
     assert [r.setup.sheet.landing.loaded_v for r in own] == [2.9, 3.5]
     given, _ = compare_packs(one, contenders=packs, volts={"lipo": LandingVolts(loaded_v=3.3)})
     assert [r.setup.sheet.landing.loaded_v for r in given] == [2.9, 3.3]
-    assert given[0].brief.landing_s == own[0].brief.landing_s
-    assert given[1].brief.landing_s > own[1].brief.landing_s
+    assert given[0].at_landing.landing_s == own[0].at_landing.landing_s
+    assert given[1].at_landing.landing_s > own[1].at_landing.landing_s
     # A school that is off stays off, whatever is given for it.
     assert all(r.setup.sheet.landing.rest_v is None for r in given)
     both = landing_on(one, chemistry="liion_power", volts={"liion_power": LandingVolts(rest_v=3.4, loaded_v=2.8)})

@@ -127,7 +127,7 @@ def test_the_search_equals_the_sheets_own_forecast_to_the_last_digit(found):
     one, result = found
     for k in range(0, len(result.packs), 5):
         own = forecast(with_pack(one, pack=result.packs[k]))
-        assert result.briefs[k] == own.brief
+        assert result.summaries[k] == own.at_landing
         assert result.landing_s[k] == own.flight.landing_s
         assert result.figures[k] == own.setup.figures
 
@@ -140,11 +140,11 @@ def test_any_landing_rule_gives_the_same_in_search_and_sheet():
     ):
         one = sheet(landing=rule)
         packs = tuple(candidates(SPACE, like=one.pack))[::9]
-        for pack, brief in zip(packs, search(one, packs=packs, limits=SearchLimits()).briefs, strict=True):
+        for pack, at_landing in zip(packs, search(one, packs=packs, limits=SearchLimits()).summaries, strict=True):
             own = forecast(with_pack(one, pack=pack))
-            assert own.brief == brief
-            assert own.flight.landing_s == brief.landing_s
-            assert own.flight.landing_reason == brief.landing_reason
+            assert own.at_landing == at_landing
+            assert own.flight.landing_s == at_landing.landing_s
+            assert own.flight.landing_reason == at_landing.landing_reason
 
 
 def test_the_front_is_what_nothing_beats(found):
@@ -178,8 +178,8 @@ def test_limits_leave_out_what_breaks_them_and_count_it(found):
         most_all_up_kg=1.1, least_time_s=900.0, within_parts=False, over_cutoff=False, most_c=None
     )
     result = search(one, packs=free.packs, limits=limits)
-    all_up = np.array([b.all_up_mass_kg for b in result.briefs])
-    flies = np.array([b.flies for b in result.briefs])
+    all_up = np.array([b.all_up_mass_kg for b in result.summaries])
+    flies = np.array([b.flies for b in result.summaries])
     assert np.array_equal(result.meets, flies & (all_up <= 1.1) & (result.landing_s >= 900.0))
     by_key = {e.key: e for e in result.excluded}
     assert by_key["all_up"].count == np.count_nonzero(all_up > 1.1)
@@ -213,11 +213,11 @@ def test_each_limit_excludes_something_of_this_space(found, limits, key):
         "thrust": lambda f, b: b.thrust_share, "to_spare": lambda f, b: b.to_spare,
         "heat": lambda f, b: b.hottest_c,
     }[key]  # fmt: skip
-    values = np.array([has(f, b) for f, b in zip(result.figures, result.briefs, strict=True)])
+    values = np.array([has(f, b) for f, b in zip(result.figures, result.summaries, strict=True)])
     # Nothing that meets it is on the wrong side, and something on the wrong side was there.
     assert not ((values > limit) if ceiling else (values < limit))[result.meets].any()
     assert ((values > limit) if ceiling else (values < limit)).any()
-    assert all(b.holds for b, meets in zip(result.briefs, result.meets, strict=True) if meets)
+    assert all(b.holds for b, meets in zip(result.summaries, result.meets, strict=True) if meets)
 
 
 def test_the_crafts_own_parts_are_limits_too(found):

@@ -10,7 +10,7 @@ from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Conditions
 from zesty_cell.core.flight.parameters import kernel_parameters
 from zesty_cell.core.flight.setup import Factors, program_of, set_up
-from zesty_cell.core.flight.summary import fly_brief
+from zesty_cell.core.flight.summary import fly_to_landing
 
 
 @pytest.mark.parametrize(
@@ -35,8 +35,8 @@ def test_a_sheet_lands_where_the_tight_integration_does(one):
         params=params, kinds=program.kind.tolist(), values=program.value[0].tolist(),
         seconds=program.seconds[0].tolist(), works_j=program.work_j[0].tolist(), chemistry=setup.chemistry,
     )  # fmt: skip
-    brief = fly_brief(setup)
-    assert brief.landing_s == pytest.approx(truth.landing_s, rel=2e-4)
+    at_landing = fly_to_landing(setup)
+    assert at_landing.landing_s == pytest.approx(truth.landing_s, rel=2e-4)
     used = (1.0 - truth.charge_left) * setup.figures.capacity_ah
-    assert brief.used_ah == pytest.approx(used, rel=2e-4)
-    assert brief.landing_c == pytest.approx(truth.temperature_c, abs=0.02)
+    assert at_landing.used_ah == pytest.approx(used, rel=2e-4)
+    assert at_landing.landing_c == pytest.approx(truth.temperature_c, abs=0.02)

@@ -203,23 +203,23 @@ def test_flights_on_another_pattern_tell_of_the_craft_and_not_of_how_lively_this
 def test_what_a_fit_told_of_a_pack_is_used_where_it_flies():
     told = [PackTold("one", resistance=math.log(1.4), resistance_sigma=0.05)]
     learned = learn(SHEET, [Observation(pack="one", duration_s=700.0, used_ah=2.2)], told=told)
-    taught, sibling = learned.taught("one"), learned.taught("another")
+    learned_factors, sibling = learned.learned_factors("one"), learned.learned_factors("another")
     # Prior 8 % of the sheet with 18 % of the individual, against five: most of it is believed.
     weight = (0.08**2 + 0.18**2) / (0.08**2 + 0.18**2 + 0.05**2)
-    assert math.log(taught.resistance) == pytest.approx(weight * math.log(1.4), rel=0.02)
-    assert 1.0 < sibling.resistance < taught.resistance
-    assert taught.logs == 1
+    assert math.log(learned_factors.resistance) == pytest.approx(weight * math.log(1.4), rel=0.02)
+    assert 1.0 < sibling.resistance < learned_factors.resistance
+    assert learned_factors.logs == 1
 
 
 def test_a_fit_alone_teaches_without_any_flight_whose_charge_is_known():
     told = PackTold("one", capacity=math.log(0.9), capacity_sigma=0.03)
-    taught = learn(SHEET, [], told=[told]).taught("one")
+    learned_factors = learn(SHEET, [], told=[told]).learned_factors("one")
     # A capacity says nothing of the voltage under load: landings by it stay as careful as before.
-    assert (taught.flights, taught.logs) == (1, 0)
-    assert taught.capacity == pytest.approx(0.9, abs=0.02)
-    assert taught.resistance == pytest.approx(1.0)
+    assert (learned_factors.flights, learned_factors.logs) == (1, 0)
+    assert learned_factors.capacity == pytest.approx(0.9, abs=0.02)
+    assert learned_factors.resistance == pytest.approx(1.0)
     with pytest.raises(ValueError, match="without flights"):
-        learn(SHEET, []).taught("one")
+        learn(SHEET, []).learned_factors("one")
 
 
 def test_a_resistance_is_known_at_the_temperature_at_which_logs_told_it():
@@ -229,8 +229,8 @@ def test_a_resistance_is_known_at_the_temperature_at_which_logs_told_it():
         PackTold("one", resistance=0.3, resistance_sigma=0.10, at_c=20.0),
         PackTold("one", capacity=-0.1, capacity_sigma=0.05, at_c=-20.0),
     ]
-    assert learn(SHEET, [], told=told).taught("one").resistance_c == pytest.approx(4.0)
-    assert learn(SHEET, [], told=told[2:]).taught("one").resistance_c == 25.0
+    assert learn(SHEET, [], told=told).learned_factors("one").resistance_c == pytest.approx(4.0)
+    assert learn(SHEET, [], told=told[2:]).learned_factors("one").resistance_c == 25.0
 
 
 def test_fits_in_another_cold_weigh_less_by_what_is_not_known_of_the_cold():
@@ -241,7 +241,7 @@ def test_fits_in_another_cold_weigh_less_by_what_is_not_known_of_the_cold():
             PackTold("one", resistance=0.36, resistance_sigma=0.05, at_c=20.0),
             PackTold("one", resistance=0.36, resistance_sigma=0.05, at_c=20.0),
         ]
-        return math.log(learn(SHEET, [], told=told).taught("one").resistance)
+        return math.log(learn(SHEET, [], told=told).learned_factors("one").resistance)
 
     # All alike: a prior of hypot(8, 18) % against three of five that err together, whose mean is 0.34.
     prior, each = (0.08**2 + 0.18**2) ** -1.0, 0.05**-2.0 / 3.0
@@ -270,13 +270,13 @@ def test_the_slow_part_is_the_individuals_own_towards_the_chemistrys():
     told = [PackTold("one", slow=slow(factor=2.0)), PackTold("two", slow=slow(factor=0.5))]
     learned = learn(SHEET, [], told=told)
     # A prior of 0.8 about 1 against the 0.2 of a log: 1/16 of one more that shows 1.
-    assert learned.taught("one").slow == pytest.approx((2.0 + 1 / 16) / (1 + 1 / 16), rel=1e-6)
-    assert learned.taught("two").slow == pytest.approx((0.5 + 1 / 16) / (1 + 1 / 16), rel=1e-6)
-    assert learned.taught("another").slow == pytest.approx((2.5 + 1 / 16) / (2 + 1 / 16), rel=1e-6)
-    assert learned.slow_of_type() == learned.taught("another").slow
-    assert learned.taught("one").slow_sigma == 0.2
-    assert learn(SHEET, [], told=[PackTold("one", slow=slow(factor=40.0))]).taught("one").slow == 3.3
-    assert learn(SHEET, [], told=[PackTold("one", resistance=0.1)]).taught("one").slow_sigma == 0.0
+    assert learned.learned_factors("one").slow == pytest.approx((2.0 + 1 / 16) / (1 + 1 / 16), rel=1e-6)
+    assert learned.learned_factors("two").slow == pytest.approx((0.5 + 1 / 16) / (1 + 1 / 16), rel=1e-6)
+    assert learned.learned_factors("another").slow == pytest.approx((2.5 + 1 / 16) / (2 + 1 / 16), rel=1e-6)
+    assert learned.slow_of_type() == learned.learned_factors("another").slow
+    assert learned.learned_factors("one").slow_sigma == 0.2
+    assert learn(SHEET, [], told=[PackTold("one", slow=slow(factor=40.0))]).learned_factors("one").slow == 3.3
+    assert learn(SHEET, [], told=[PackTold("one", resistance=0.1)]).learned_factors("one").slow_sigma == 0.0
 
 
 def test_the_slow_part_is_read_where_capacity_resistance_and_landing_are_believed_to_lie():
@@ -308,22 +308,22 @@ def test_what_logs_tell_of_the_slow_part_is_flown_with_when_flights_are_learned_
     sagging = learn(
         SHEET, flights, told=[PackTold("one", capacity=0.0, capacity_sigma=0.02, slow=slow(factor=3.0))]
     )
-    less = sagging.taught("one").power / plain.taught("one").power
+    less = sagging.learned_factors("one").power / plain.learned_factors("one").power
     assert 0.96 < less < 0.995
     # And then the forecast uses as much charge as the flights did.
     for learned in (plain, sagging):
-        flight = fly(set_up(corrected(SHEET, learned.taught("one"))))
+        flight = fly(set_up(corrected(SHEET, learned.learned_factors("one"))))
         assert flight.used_at(700.0) == pytest.approx(learned.used("one", 700.0)[0], rel=2e-3)
         assert flight.used_at(700.0) == pytest.approx(2.4, rel=0.03)
 
 
 def test_sampled_packs_keep_the_end_that_logs_show():
     learned = learn(SHEET, [], told=[PackTold("one", slow=slow(factor=2.0, fuller=0.6, per_resistance=-5.0))])
-    setup = set_up(corrected(SHEET, learned.taught("one")))
-    taught, drawn = learned.taught("one"), sampled_factors(setup)
-    expected = taught.slow + taught.slow_per_capacity * np.log(drawn.capacity)
-    expected += taught.slow_per_resistance * np.log(drawn.resistance)
-    apart = drawn.slow * taught.slow - expected
+    setup = set_up(corrected(SHEET, learned.learned_factors("one")))
+    learned_factors, drawn = learned.learned_factors("one"), sampled_factors(setup)
+    expected = learned_factors.slow + learned_factors.slow_per_capacity * np.log(drawn.capacity)
+    expected += learned_factors.slow_per_resistance * np.log(drawn.resistance)
+    apart = drawn.slow * learned_factors.slow - expected
     inside = (drawn.slow > 0.11) & (drawn.slow < 3.9)
     assert inside.mean() > 0.9
     assert float(np.std(apart[inside])) == pytest.approx(0.2, rel=0.15)

@@ -112,7 +112,7 @@ def test_a_short_pack_is_timed_by_the_charge_it_has():
         last = pilot.fly()
     learned, timer = learn_and_advise(PLAIN, pilot.logged)
     assert learned.capacity_ah("own") / learned.setup.figures.capacity_ah == pytest.approx(0.9, abs=0.03)
-    result = forecast(corrected(PLAIN, learned.taught("own")))
+    result = forecast(corrected(PLAIN, learned.learned_factors("own")))
     assert timer.down_s <= result.flight.landing_s
     assert timer.down_s == result.callouts.timers.down_s
     assert last.left >= 0.2

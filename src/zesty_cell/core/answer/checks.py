@@ -20,7 +20,7 @@ from zesty_cell.core.flight.honest_current import HonestCurrent
 from zesty_cell.core.flight.kernel import LONGEST_BURST
 from zesty_cell.core.flight.one import Flight
 from zesty_cell.core.flight.setup import Setup
-from zesty_cell.core.flight.summary import Brief
+from zesty_cell.core.flight.summary import LandingSummary
 from zesty_cell.core.parts.connectors import CONNECTORS
 from zesty_cell.core.parts.craft import Craft
 
@@ -94,16 +94,16 @@ def _floor(setup: Setup, flight: Flight, stop: int) -> Check | None:
     )
 
 
-def _power(setup: Setup, flight: Flight, brief: Brief) -> Check:
+def _power(setup: Setup, flight: Flight, at_landing: LandingSummary) -> Check:
     """Can the craft hold itself up, fresh and at landing?"""
     rotor = setup.sheet.craft.lifts_itself()
-    value = brief.to_spare
+    value = at_landing.to_spare
     stop_at, look_at = (
         (THRUST_TO_WEIGHT_STOP, THRUST_TO_WEIGHT_LOOK) if rotor else (POWER_MARGIN_STOP, POWER_MARGIN_LOOK)
     )
     what = fact("margin.thrust" if rotor else "margin.power")
     if flight.first_clipped_s <= flight.landing_s or value < stop_at:
-        early = not brief.flies
+        early = not at_landing.flies
         return Check(
             "power",
             "stop",
@@ -160,9 +160,9 @@ def _cold(setup: Setup) -> Check | None:
     )
 
 
-def _bursts(brief: Brief) -> Check | None:
+def _bursts(at_landing: LandingSummary) -> Check | None:
     """Do climbs take much longer than where the craft's full throttle is known?"""
-    times = brief.longest_stretch
+    times = at_landing.longest_stretch
     if times < STRETCHED_LOOK:
         return None
     cut = times >= LONGEST_BURST - 1e-9
@@ -178,8 +178,8 @@ def _bursts(brief: Brief) -> Check | None:
     )
 
 
-def _thrust_fade(brief: Brief, stop: int) -> Check:
-    share = brief.thrust_share
+def _thrust_fade(at_landing: LandingSummary, stop: int) -> Check:
+    share = at_landing.thrust_share
     status: Status = "ok" if share >= THRUST_KEPT_OK else "look" if share >= THRUST_KEPT_LOW else "stop"
     return Check(
         "thrust_fade",
@@ -329,7 +329,12 @@ def _callouts(callouts: DerivedCallouts, craft: Craft) -> Check:
 
 
 def check_flight(
-    *, setup: Setup, flight: Flight, brief: Brief, callouts: DerivedCallouts | None, honest: HonestCurrent
+    *,
+    setup: Setup,
+    flight: Flight,
+    at_landing: LandingSummary,
+    callouts: DerivedCallouts | None,
+    honest: HonestCurrent,
 ) -> tuple[Check, ...]:
     """Every check that applies to a flight, worst first; until landing, not beyond.
 
@@ -338,7 +343,7 @@ def check_flight(
     stop = flight.index_at(flight.landing_s) + 1
     found = (
         _charge_left(flight),
-        _power(setup, flight, brief),
+        _power(setup, flight, at_landing),
         _floor(setup, flight, stop),
         *current_checks(setup=setup, flight=flight, honest=honest, stop=stop),
         _esc_cutoff(setup, flight, stop),
@@ -346,8 +351,8 @@ def check_flight(
         _connector(setup, flight, stop),
         _heat(flight, stop),
         _cold(setup),
-        _thrust_fade(brief, stop),
-        _bursts(brief),
+        _thrust_fade(at_landing, stop),
+        _bursts(at_landing),
         _weight_class(setup),
         None if callouts is None else _callouts(callouts, setup.sheet.craft),
     )

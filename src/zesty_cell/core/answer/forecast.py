@@ -15,7 +15,7 @@ from zesty_cell.core.answer.check import Check
 from zesty_cell.core.answer.checks import check_flight
 from zesty_cell.core.answer.lead import LeadChoice
 from zesty_cell.core.answer.thresholds import LATE_SHARE, timers
-from zesty_cell.core.asked import learned_factors as taught
+from zesty_cell.core.asked import learned_factors as learned_factors
 from zesty_cell.core.asked.flying import STEP_S
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.clock import clock
@@ -26,7 +26,7 @@ from zesty_cell.core.flight.honest_current import HonestCurrent, honest_current
 from zesty_cell.core.flight.many import start_many
 from zesty_cell.core.flight.one import Flight, fly, landing_times_s
 from zesty_cell.core.flight.setup import Factors, Setup, set_up
-from zesty_cell.core.flight.summary import TAKE_OFF_S, Brief, fly_brief
+from zesty_cell.core.flight.summary import TAKE_OFF_S, LandingSummary, fly_to_landing
 from zesty_cell.core.parts.chemistry import colder_than_25
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.quantiles import quantiles
@@ -90,7 +90,7 @@ class Forecast:
     honest : HonestCurrent
     checks : tuple of Check
         Worst first.
-    brief : Brief
+    at_landing : LandingSummary
         The flight in the few numbers that packs are compared by.
     used_wh, worst_s : float
         Delivered by the pack until landing [Wh]; moment of the worst sag [s].
@@ -109,7 +109,7 @@ class Forecast:
     callouts: DerivedCallouts
     honest: HonestCurrent
     checks: tuple[Check, ...]
-    brief: Brief
+    at_landing: LandingSummary
     used_wh: float
     worst_s: float
     reserve_ah: float
@@ -172,14 +172,14 @@ def sampled_factors(setup: Setup) -> Factors:
     # In the order of the columns drawn: power, capacity, resistance, intensity.
     known = np.exp(draws[:, [0, 4, 1, 2]] @ _spread(setup).T)
     return Factors(
-        power=known[:, taught.POWER],
-        capacity=known[:, taught.CAPACITY],
-        resistance=known[:, taught.RESISTANCE],
+        power=known[:, learned_factors.POWER],
+        capacity=known[:, learned_factors.CAPACITY],
+        resistance=known[:, learned_factors.RESISTANCE],
         full_throttle=np.asarray(np.exp(setup.load.full_throttle_sigma * draws[:, 3]), dtype=np.float64),
-        intensity=known[:, taught.INTENSITY],
+        intensity=known[:, learned_factors.INTENSITY],
         air_c=AIR_SIGMA_C * draws[:, 5],
         gusts=_gusts(),
-        slow=_slow(setup, known[:, taught.CAPACITY], known[:, taught.RESISTANCE]),
+        slow=_slow(setup, known[:, learned_factors.CAPACITY], known[:, learned_factors.RESISTANCE]),
     )
 
 
@@ -201,7 +201,7 @@ def _slow(
     Logs tell the voltage at a flight's end: a pack that holds more, or resists less, than is believed has so much
     more of it that the end stays where it was seen.
     """
-    learned = setup.sheet.taught
+    learned = setup.sheet.learned_factors
     if learned is None or learned.slow_sigma == 0.0 or not learned.knows(setup.sheet.pack):
         return None
     slow = learned.slow + learned.slow_sigma * _slow_draws()
@@ -224,7 +224,7 @@ def resistance_by_cold_sigma(setup: Setup, /) -> float:
 
     It is known at 25 °C, or where logs told it; above 25 °C it hardly changes.
     """
-    learned = setup.sheet.taught
+    learned = setup.sheet.learned_factors
     known_c = learned.resistance_c if learned is not None and learned.knows(setup.sheet.pack) else 25.0
     return ARRHENIUS_SIGMA_K * abs(colder_than_25(setup.start_c) - colder_than_25(known_c))
 
@@ -232,24 +232,26 @@ def resistance_by_cold_sigma(setup: Setup, /) -> float:
 def _spread(setup: Setup) -> NDArray[np.float64]:
     """Lower triangle of the covariance of power, intensity, capacity and resistance, shape (4, 4) [1]."""
     weight_sigma, cold_sigma = power_by_weight_sigma(setup), resistance_by_cold_sigma(setup)
-    learned, figures = setup.sheet.taught, setup.figures
+    learned, figures = setup.sheet.learned_factors, setup.figures
     if learned is None:
         power_sigma = math.hypot(setup.load.power_sigma, weight_sigma)
         resistance_sigma = math.hypot(figures.resistance_sigma, cold_sigma)
         return np.diag([power_sigma, INTENSITY_SIGMA, figures.capacity_sigma, resistance_sigma])
-    covariance = taught.covariance_of(learned)
+    covariance = learned_factors.covariance_of(learned)
     if not learned.knows(setup.sheet.pack):
         # Another kind of pack: the craft is known, its pack is not.
         covariance[2:, :] = covariance[:, 2:] = 0.0
         covariance[[2, 3], [2, 3]] = figures.capacity_sigma**2, figures.resistance_sigma**2
-        covariance[taught.POWER, taught.POWER] += weight_sigma**2
-    covariance[taught.RESISTANCE, taught.RESISTANCE] += cold_sigma**2
+        covariance[learned_factors.POWER, learned_factors.POWER] += weight_sigma**2
+    covariance[learned_factors.RESISTANCE, learned_factors.RESISTANCE] += cold_sigma**2
     return np.asarray(np.linalg.cholesky(covariance), dtype=np.float64)
 
 
-def mean_current_a(brief: Brief) -> float:
+def mean_current_a(at_landing: LandingSummary) -> float:
     """Mean current of the whole pack until landing [A]."""
-    return brief.used_ah * 3600.0 / max(brief.landing_s, STEP_S)  # the sorriest pack lasts less than a step
+    return (
+        at_landing.used_ah * 3600.0 / max(at_landing.landing_s, STEP_S)
+    )  # the sorriest pack lasts less than a step
 
 
 def used_wh(flight: Flight) -> float:
@@ -287,7 +289,7 @@ def _check_not_landed_at_once(setup: Setup, flight: Flight) -> None:
 
 
 def _guard_share(setup: Setup, flight: Flight) -> float:
-    learned = setup.sheet.taught
+    learned = setup.sheet.learned_factors
     by_logs = learned is not None and learned.logs > 0 and learned.knows(setup.sheet.pack)
     return GUARD_SHARE if by_logs or flight.landing_reason != "loaded voltage" else UNTOLD_GUARD_SHARE
 
@@ -313,11 +315,11 @@ def forecast(sheet: Sheet) -> Forecast:
         visit=lead.visit,
     )
     # What needs no sampled flights is worked out while they fly.
-    honest, brief = honest_current(setup.sheet.pack), fly_brief(setup)
+    honest, at_landing = honest_current(setup.sheet.pack), fly_to_landing(setup)
     energy_wh, cruise_a, mean_a = (
         used_wh(flight),
         cruise_current_a(setup=setup, flight=flight),
-        mean_current_a(brief),
+        mean_current_a(at_landing),
     )
     landing_s, _ = landing_times_s(setup=setup, summary=sampled())
     low_s, middle_s, high_s = quantiles(landing_s)
@@ -330,11 +332,11 @@ def forecast(sheet: Sheet) -> Forecast:
         range=spread,
         callouts=plan,
         honest=honest,
-        checks=check_flight(setup=setup, flight=flight, brief=brief, callouts=plan, honest=honest),
-        brief=brief,
+        checks=check_flight(setup=setup, flight=flight, at_landing=at_landing, callouts=plan, honest=honest),
+        at_landing=at_landing,
         used_wh=energy_wh,
         worst_s=float(flight.time_s[int(np.argmin(flight.loaded_v[: flight.index_at(flight.landing_s) + 1]))]),
-        reserve_ah=sheet.conditions.start_charge * setup.figures.capacity_ah - brief.used_ah,
+        reserve_ah=sheet.conditions.start_charge * setup.figures.capacity_ah - at_landing.used_ah,
         mean_a=mean_a,
         cruise_a=cruise_a,
         mah_per_minute=mean_a * 1000.0 / 60.0,

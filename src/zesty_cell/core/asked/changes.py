@@ -1,7 +1,7 @@
 """Changes a pilot may try on a sheet: a lighter craft, a warm pack, a finer propeller.
 
 Each is a plain function from sheet to sheet, or ``None`` where it does not apply.  A sheet keeps the
-names of those that are being tried; :func:`as_flown` makes the sheet that is flown.
+names of those that are being tried; :func:`with_changes` makes the sheet that is flown.
 """
 
 from __future__ import annotations
@@ -337,16 +337,16 @@ def changed(sheet: Sheet, *, key: ChangeKey) -> Sheet | None:
         other = CHANGES[key].apply(sheet)
     except ValidationError:
         return None
-    taught = sheet.taught
-    if other is None or taught is None or not taught.knows(sheet.pack):
+    learned_factors = sheet.learned_factors
+    if other is None or learned_factors is None or not learned_factors.knows(sheet.pack):
         return other
     if other.pack.chemistry != sheet.pack.chemistry:
         return other
     # The same pack, changed: what was learned of it goes on to hold.
-    return other.model_copy(update={"by_log": taught.model_copy(update={"kind": PackKind.of(other.pack)})})
+    return other.model_copy(update={"by_log": learned_factors.model_copy(update={"kind": PackKind.of(other.pack)})})
 
 
-def as_flown(sheet: Sheet) -> Sheet:
+def with_changes(sheet: Sheet) -> Sheet:
     """The sheet with what is being tried applied to it; what does not apply is passed over."""
     if not sheet.trying:
         return sheet

@@ -38,7 +38,7 @@ class PackKind(Entity):
         )
 
 
-class Taught(Entity):
+class LearnedFactors(Entity):
     """What flights of a craft with a kind of pack on a pattern taught.
 
     Parameters
@@ -95,37 +95,37 @@ def corrected_pattern(pattern: FlyingPattern, /, *, intensity: float) -> FlyingP
     return pattern.model_copy(update={"activities": tuple(lively(a) for a in pattern.activities)})
 
 
-def corrected_figures(figures: PackFigures, /, *, taught: Taught, pack: Pack) -> PackFigures:
+def corrected_figures(figures: PackFigures, /, *, learned_factors: LearnedFactors, pack: Pack) -> PackFigures:
     """A pack's figures with what was learned of its kind [Ah, Ω]; as they are for another kind."""
-    if not taught.knows(pack):
+    if not learned_factors.knows(pack):
         return figures
-    cells_ohm = figures.cells_ohm * taught.resistance
-    covariance = covariance_of(taught)
+    cells_ohm = figures.cells_ohm * learned_factors.resistance
+    covariance = covariance_of(learned_factors)
     return figures._replace(
-        capacity_ah=figures.capacity_ah * taught.capacity,
+        capacity_ah=figures.capacity_ah * learned_factors.capacity,
         capacity_sigma=float(np.sqrt(covariance[CAPACITY, CAPACITY])),
-        cell_resistance_ohm=figures.cell_resistance_ohm * taught.resistance,
+        cell_resistance_ohm=figures.cell_resistance_ohm * learned_factors.resistance,
         resistance_sigma=float(np.sqrt(covariance[RESISTANCE, RESISTANCE])),
         cells_ohm=cells_ohm,
         resistance_ohm=figures.resistance_ohm + cells_ohm - figures.cells_ohm,
     )
 
 
-def corrected_load(load: CraftLoad, /, *, taught: Taught) -> CraftLoad:
+def corrected_load(load: CraftLoad, /, *, learned_factors: LearnedFactors) -> CraftLoad:
     """A craft's load with the power that was learned [W]."""
     return load._replace(
-        regime_w={regime: watts * taught.power for regime, watts in load.regime_w.items()},
-        power_sigma=float(np.sqrt(covariance_of(taught)[POWER, POWER])),
+        regime_w={regime: watts * learned_factors.power for regime, watts in load.regime_w.items()},
+        power_sigma=float(np.sqrt(covariance_of(learned_factors)[POWER, POWER])),
     )
 
 
-def covariance_of(taught: Taught, /) -> NDArray[np.float64]:
+def covariance_of(learned_factors: LearnedFactors, /) -> NDArray[np.float64]:
     """Covariance of the four logarithms for the next flight, shape (4, 4) [1]."""
-    spread = np.array(taught.spread)
+    spread = np.array(learned_factors.spread)
     return np.asarray(spread @ spread.T, dtype=np.float64)
 
 
 def spread_of(covariance: NDArray[np.float64], /) -> tuple[Row, Row, Row, Row]:
-    """Its lower triangle (Cholesky), as :class:`Taught` keeps it [1], from a covariance of shape (4, 4)."""
+    """Its lower triangle (Cholesky), as :class:`LearnedFactors` keeps it [1], from a covariance of shape (4, 4)."""
     rows = np.linalg.cholesky(covariance + 1e-12 * np.eye(4))
     return tuple(tuple(float(v) for v in row) for row in rows)  # type: ignore[return-value]

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from zesty_cell.core.asked.flying import FlyingPattern
 from zesty_cell.core.asked.landing import LandingRule
-from zesty_cell.core.asked.learned_factors import Taught
+from zesty_cell.core.asked.learned_factors import LearnedFactors
 from zesty_cell.core.entity import Entity, Name
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.pack import Pack
@@ -62,7 +62,7 @@ class Sheet(Entity):
         return f"<{type(self).__name__} “{self.name}”: {self.craft!r} on {self.pack!r}, {self.flying.name}>"
 
     @property
-    def taught(self) -> Taught | None:
+    def learned_factors(self) -> LearnedFactors | None:
         """What logged flights taught; nothing, for a sheet by itself."""
         return None
 
@@ -75,11 +75,11 @@ class Sheet(Entity):
 class CorrectedSheet(Sheet):
     """A sheet with what its log knows: it is flown as its flights were, and reads what its sensor shows."""
 
-    by_log: Taught | None = None
+    by_log: LearnedFactors | None = None
     by_checks: CurrentSensor = _UNCHECKED
 
     @property
-    def taught(self) -> Taught | None:
+    def learned_factors(self) -> LearnedFactors | None:
         """What logged flights taught."""
         return self.by_log
 
@@ -89,9 +89,11 @@ class CorrectedSheet(Sheet):
         return self.by_checks
 
 
-def corrected(sheet: Sheet, taught: Taught | None, /, *, sensor: CurrentSensor | None = None) -> Sheet:
+def corrected(
+    sheet: Sheet, learned_factors: LearnedFactors | None, /, *, sensor: CurrentSensor | None = None
+) -> Sheet:
     """A sheet with what its flights taught and what is known of its current sensor [1]; plain without both."""
     values = {name: getattr(sheet, name) for name in Sheet.model_fields}
-    if taught is None and sensor is None:
+    if learned_factors is None and sensor is None:
         return Sheet(**values)
-    return CorrectedSheet(**values, by_log=taught, by_checks=sensor or _UNCHECKED)
+    return CorrectedSheet(**values, by_log=learned_factors, by_checks=sensor or _UNCHECKED)

@@ -9,7 +9,7 @@ from zesty_cell.core.asked.sheet import ChangeKey, Sheet
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Fact
 from zesty_cell.core.flight.setup import Setup, set_up
-from zesty_cell.core.flight.summary import Brief, BriefBatch
+from zesty_cell.core.flight.summary import LandingSummaries, LandingSummary
 
 #: Less than this is said as "no difference" [s].
 LEAST_GAIN_S = 0.5
@@ -72,19 +72,19 @@ def what_buys_minutes(sheet: Sheet, /) -> tuple[Buy, ...]:
     by_pattern: dict[int, list[int]] = {}
     for k, setup in enumerate(setups):
         by_pattern.setdefault(hash(setup.flying), []).append(k)
-    briefs: dict[int, Brief] = {}
+    summaries: dict[int, LandingSummary] = {}
     for rows in by_pattern.values():
-        briefs.update(zip(rows, BriefBatch([setups[k] for k in rows]).fly(), strict=True))
-    was = briefs[0]
+        summaries.update(zip(rows, LandingSummaries([setups[k] for k in rows]).fly(), strict=True))
+    was = summaries[0]
     found = [
         Buy(
             key=change.key,
             title=change.title(base.sheet),
             cost=change.cost,
-            gained_s=briefs[k].landing_s - was.landing_s,
-            heavier_kg=briefs[k].all_up_mass_kg - was.all_up_mass_kg,
-            spare_change=briefs[k].to_spare - was.to_spare,
-            full_change_a=briefs[k].full_fresh_a - was.full_fresh_a,
+            gained_s=summaries[k].landing_s - was.landing_s,
+            heavier_kg=summaries[k].all_up_mass_kg - was.all_up_mass_kg,
+            spare_change=summaries[k].to_spare - was.to_spare,
+            full_change_a=summaries[k].full_fresh_a - was.full_fresh_a,
         )
         for k, change in enumerate(kept, start=1)
     ]

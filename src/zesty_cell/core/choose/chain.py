@@ -14,7 +14,7 @@ from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.flight.honest_current import HonestCurrent
 from zesty_cell.core.flight.one import Flight
 from zesty_cell.core.flight.setup import Setup
-from zesty_cell.core.flight.summary import Brief
+from zesty_cell.core.flight.summary import LandingSummary
 from zesty_cell.core.parts.connectors import CONNECTORS
 from zesty_cell.core.parts.craft_load import standing_current_a
 
@@ -78,7 +78,7 @@ def _link(
     return Link(key, title, load, limit, unit, share, status, lasts, mend)
 
 
-def parts_chain(*, setup: Setup, flight: Flight, brief: Brief, honest: HonestCurrent) -> Chain:
+def parts_chain(*, setup: Setup, flight: Flight, at_landing: LandingSummary, honest: HonestCurrent) -> Chain:
     """The chain from pack to propeller of one flight, until landing [A, V].
 
     Minutes are the hardest 60 s (root mean square); bursts are full throttle on the fresh pack.
@@ -87,7 +87,7 @@ def parts_chain(*, setup: Setup, flight: Flight, brief: Brief, honest: HonestCur
     minute_a = float(np.max(rolling_rms(flight.current_a[:stop], 60.0)))
     # Held on the ground a propeller is loaded most, and every take-off has that moment.
     burst_a = standing_current_a(
-        load=setup.load, flying_a=brief.full_fresh_a, pack_ohm=setup.figures.resistance_ohm
+        load=setup.load, flying_a=at_landing.full_fresh_a, pack_ohm=setup.figures.resistance_ohm
     )
     pack, limits, ratings = setup.sheet.pack, setup.sheet.craft.limits, setup.figures.ratings
     minute, burst, start = fact("lasts.minute"), fact("lasts.burst"), fact("lasts.take_off")
@@ -111,7 +111,7 @@ def parts_chain(*, setup: Setup, flight: Flight, brief: Brief, honest: HonestCur
         _link("esc", esc, minute_a, limits.all_escs_a(), "A", minute),
         _link("esc_burst", burst_esc, burst_a, limits.all_escs_burst_a(), "A", burst),
         _link("motors", motor, burst_a, limits.all_motors_a(), "A", burst),
-        _propeller(setup, brief),
+        _propeller(setup, at_landing),
     ]
     shares = [
         -1.0 if link.share is None or (link.key == "voltage" and link.share <= 1.0) else link.share
@@ -124,12 +124,12 @@ def _times(key: str, count: int) -> Fact:
     return fact(key) if count == 1 else fact("link.several", count=count, part=fact(key))
 
 
-def _propeller(setup: Setup, brief: Brief) -> Link:
+def _propeller(setup: Setup, at_landing: LandingSummary) -> Link:
     """The other end: does what arrives still carry the craft at landing with something to spare?"""
     rotor = setup.sheet.craft.lifts_itself()
     need = THRUST_TO_WEIGHT_LOOK if rotor else POWER_MARGIN_LOOK
-    share = need / brief.to_spare
+    share = need / at_landing.to_spare
     status: Status = "ok" if share <= NEAR_LIMIT else "look" if share <= 1.0 else "stop"
     title = fact("link.propeller.rotor" if rotor else "link.propeller.wing")
     mend = fact("link.propeller.mend") if share > 1.0 else None
-    return Link("propeller", title, brief.to_spare, need, "ratio", share, status, fact("lasts.landing"), mend)
+    return Link("propeller", title, at_landing.to_spare, need, "ratio", share, status, fact("lasts.landing"), mend)

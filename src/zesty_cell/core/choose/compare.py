@@ -24,7 +24,7 @@ from zesty_cell.core.flight.honest_current import HonestCurrent, honest_current
 from zesty_cell.core.flight.many import start_many
 from zesty_cell.core.flight.one import Flight, fly, landing_times_s
 from zesty_cell.core.flight.setup import Setup, set_up
-from zesty_cell.core.flight.summary import Brief, fly_brief
+from zesty_cell.core.flight.summary import LandingSummary, fly_to_landing
 from zesty_cell.core.parts.chemistry import ChemistryKey
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.quantiles import quantiles
@@ -50,7 +50,7 @@ class Compared:
     ----------
     setup : Setup
     flight : Flight
-    brief : Brief
+    at_landing : LandingSummary
     low_s, high_s : float
         5th and 95th percentile of the landing time [s], from the sheet's own sampled flights.
     honest : HonestCurrent
@@ -68,7 +68,7 @@ class Compared:
 
     setup: Setup
     flight: Flight
-    brief: Brief
+    at_landing: LandingSummary
     low_s: float
     high_s: float
     honest: HonestCurrent
@@ -92,7 +92,7 @@ class Compared:
 
     def usable(self) -> bool:
         """Whether it may be recommended at all."""
-        return self.brief.flies and not self.stops()
+        return self.at_landing.flies and not self.stops()
 
 
 def _start(sheet: Sheet) -> Callable[[], Compared]:
@@ -112,17 +112,17 @@ def _start(sheet: Sheet) -> Callable[[], Compared]:
 def _compared(setup: Setup, flight: Flight, sampled: NDArray[np.float64]) -> Compared:
     times_s: NDArray[np.float64] = landing_times_s(setup=setup, summary=sampled)[0]
     low_s, _, high_s = quantiles(times_s)
-    brief = fly_brief(setup)
+    at_landing = fly_to_landing(setup)
     honest = honest_current(setup.sheet.pack)
-    cruise_a, mean_a = cruise_current_a(setup=setup, flight=flight), mean_current_a(brief)
+    cruise_a, mean_a = cruise_current_a(setup=setup, flight=flight), mean_current_a(at_landing)
     return Compared(
         setup=setup,
         flight=flight,
-        brief=brief,
+        at_landing=at_landing,
         low_s=low_s,
         high_s=high_s,
         honest=honest,
-        checks=check_flight(setup=setup, flight=flight, brief=brief, callouts=None, honest=honest),
+        checks=check_flight(setup=setup, flight=flight, at_landing=at_landing, callouts=None, honest=honest),
         used_wh=used_wh(flight),
         mean_a=mean_a,
         cruise_a=cruise_a,
@@ -226,9 +226,9 @@ NEAR_K = 2.0
 
 def _against(row: Compared, other: Compared) -> Fact:
     """What a pack gives up, or gains, in weight and time against another."""
-    gained_s = row.brief.landing_s - other.brief.landing_s
-    heavier_kg = row.brief.all_up_mass_kg - other.brief.all_up_mass_kg
-    share = gained_s / other.brief.landing_s
+    gained_s = row.at_landing.landing_s - other.at_landing.landing_s
+    heavier_kg = row.at_landing.all_up_mass_kg - other.at_landing.all_up_mass_kg
+    share = gained_s / other.at_landing.landing_s
     time = (
         fact("against.as_long")
         if abs(share) < 0.01
@@ -241,8 +241,8 @@ def _against(row: Compared, other: Compared) -> Fact:
 
 
 def _longest(key: str, row: Compared, next_one: Compared | None) -> Fact:
-    brief = row.brief
-    figures = {"pack": row.pack.name, "landing_s": brief.landing_s, "all_up_kg": brief.all_up_mass_kg}
+    at_landing = row.at_landing
+    figures = {"pack": row.pack.name, "landing_s": at_landing.landing_s, "all_up_kg": at_landing.all_up_mass_kg}
     if next_one is None:
         return fact(key, **figures)
     return fact(f"{key}.against", **figures, against=_against(row, next_one))
@@ -252,20 +252,23 @@ def _strongest(row: Compared, next_one: Compared | None) -> Fact:
     rotor = row.setup.sheet.craft.lifts_itself()
     figures = {
         "pack": row.pack.name,
-        "to_spare": row.brief.to_spare,
+        "to_spare": row.at_landing.to_spare,
         "times": fact("verdict.times_weight" if rotor else "verdict.times_level"),
-        "kept_share": row.brief.thrust_share,
+        "kept_share": row.at_landing.thrust_share,
     }
     if next_one is None:
         return fact("verdict.strongest", **figures)
     return fact(
-        "verdict.strongest.next", **figures, next_pack=next_one.pack.name, next_to_spare=next_one.brief.to_spare
+        "verdict.strongest.next",
+        **figures,
+        next_pack=next_one.pack.name,
+        next_to_spare=next_one.at_landing.to_spare,
     )
 
 
 def _sentence(purpose: Purpose, rows: Sequence[Compared], best: int, order: Sequence[int]) -> Fact:
     row = rows[best]
-    name, brief = row.pack.name, row.brief
+    name, at_landing = row.pack.name, row.at_landing
     next_one = rows[order[1]] if len(order) > 1 else None
     if purpose == "longest":
         return _longest("verdict.longest", row, next_one)
@@ -274,7 +277,7 @@ def _sentence(purpose: Purpose, rows: Sequence[Compared], best: int, order: Sequ
     if purpose == "lightest":
         return _longest("verdict.lightest", row, next_one)
     if purpose == "coolest":
-        if next_one and next_one.brief.landing_c - brief.landing_c < NEAR_K:
+        if next_one and next_one.at_landing.landing_c - at_landing.landing_c < NEAR_K:
             return fact(
                 "verdict.coolest.near",
                 pack=name, honest_share=row.honest_share, next_pack=next_one.pack.name, within_k=NEAR_K,
@@ -285,8 +288,8 @@ def _sentence(purpose: Purpose, rows: Sequence[Compared], best: int, order: Sequ
         "verdict.in_class",
         weight_class=limits.weight_class_name or fact("verdict.the_class"),
         pack=name,
-        landing_s=brief.landing_s,
-        room_kg=(limits.weight_class_kg or 0.0) - brief.all_up_mass_kg,
+        landing_s=at_landing.landing_s,
+        room_kg=(limits.weight_class_kg or 0.0) - at_landing.all_up_mass_kg,
     )
 
 
@@ -300,18 +303,18 @@ def verdict(rows: Sequence[Compared], *, purpose: Purpose) -> Verdict:
         limit_kg = rows[0].setup.sheet.craft.limits.weight_class_kg if rows else None
         if limit_kg is None:
             return Verdict(purpose, None, fact("verdict.no_class"))
-        usable = [k for k in usable if rows[k].brief.all_up_mass_kg <= limit_kg]
+        usable = [k for k in usable if rows[k].at_landing.all_up_mass_kg <= limit_kg]
         if not usable:
-            lightest = min((r.brief.all_up_mass_kg for r in rows), default=0.0)
+            lightest = min((r.at_landing.all_up_mass_kg for r in rows), default=0.0)
             return Verdict(purpose, None, fact("verdict.none_in_class", over_kg=lightest - limit_kg))
     if not usable:
         return Verdict(purpose, None, fact("verdict.all_stop"))
     value: dict[Purpose, Callable[[Compared], float]] = {
-        "longest": lambda r: -r.brief.landing_s,
-        "strongest at the end": lambda r: -r.brief.to_spare,
-        "lightest": lambda r: r.brief.all_up_mass_kg,
-        "coolest": lambda r: r.brief.landing_c,
-        "within the weight class": lambda r: -r.brief.landing_s,
+        "longest": lambda r: -r.at_landing.landing_s,
+        "strongest at the end": lambda r: -r.at_landing.to_spare,
+        "lightest": lambda r: r.at_landing.all_up_mass_kg,
+        "coolest": lambda r: r.at_landing.landing_c,
+        "within the weight class": lambda r: -r.at_landing.landing_s,
     }
     order = sorted(usable, key=lambda k: value[purpose](rows[k]))
     passed = len(rows) - len(usable)

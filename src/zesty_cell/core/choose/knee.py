@@ -14,7 +14,7 @@ from zesty_cell.core.choose.candidates import label_name, with_pack
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import fact
 from zesty_cell.core.flight.setup import set_up
-from zesty_cell.core.flight.summary import BriefBatch
+from zesty_cell.core.flight.summary import LandingSummaries
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import ChemistryKey
 from zesty_cell.core.parts.pack import Pack
@@ -166,8 +166,8 @@ def _flown(sheet: Sheet, chemistry: ChemistryKey) -> tuple[NDArray[np.float64], 
         except OutOfRangeError:
             if capacity_ah > 0.5 * dry_kg / one_ah_kg:
                 raise
-    briefs = BriefBatch(setups).fly()
-    flown = [(s.figures.mass_kg, b.landing_s) for s, b in zip(setups, briefs, strict=True) if b.flies]
+    summaries = LandingSummaries(setups).fly()
+    flown = [(s.figures.mass_kg, b.landing_s) for s, b in zip(setups, summaries, strict=True) if b.flies]
     every = np.array(flown).reshape(len(flown), 2)
     mass, first = np.unique(every[:, 0], return_index=True)
     return mass, every[first, 1]

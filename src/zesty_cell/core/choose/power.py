@@ -15,7 +15,7 @@ from zesty_cell.core.choose.candidates import with_pack
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Fact, Words, fact
 from zesty_cell.core.flight.setup import Setup, set_up
-from zesty_cell.core.flight.summary import Brief, BriefBatch
+from zesty_cell.core.flight.summary import LandingSummaries, LandingSummary
 from zesty_cell.core.parts.craft_load import standing_current_a
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import pack_figures
@@ -32,7 +32,7 @@ class PowerOption:
     key : PowerKey
     title : Fact or str
     setup : Setup
-    brief : Brief
+    at_landing : LandingSummary
     motor_share, esc_share : float or None
         Fresh full-throttle current over the limit of all motors, of all ESCs [1]; None where no
         limit is known.
@@ -43,7 +43,7 @@ class PowerOption:
     key: PowerKey
     title: Words
     setup: Setup
-    brief: Brief
+    at_landing: LandingSummary
     motor_share: float | None
     esc_share: float | None
     over_voltage: bool
@@ -87,9 +87,11 @@ def _changed(sheet: Sheet, key: Literal["more_capacity", "lower_resistance"]) ->
     return None if other is None else other.pack
 
 
-def _worst_a(setup: Setup, brief: Brief) -> float:
+def _worst_a(setup: Setup, at_landing: LandingSummary) -> float:
     """Full throttle of the fresh pack held on the ground, where parts are loaded most [A]: as the checks judge."""
-    return standing_current_a(load=setup.load, flying_a=brief.full_fresh_a, pack_ohm=setup.figures.resistance_ohm)
+    return standing_current_a(
+        load=setup.load, flying_a=at_landing.full_fresh_a, pack_ohm=setup.figures.resistance_ohm
+    )
 
 
 def more_power(sheet: Sheet) -> tuple[PowerOption, ...]:
@@ -125,7 +127,7 @@ def more_power(sheet: Sheet) -> tuple[PowerOption, ...]:
         if other is None:
             continue
         made.append((key, title, set_up(with_pack(flown, pack=other))))
-    briefs = BriefBatch([setup for _, _, setup in made]).fly()
+    summaries = LandingSummaries([setup for _, _, setup in made]).fly()
     limits = flown.craft.limits
 
     def share(current_a: float, limit_a: float | None) -> float | None:
@@ -136,12 +138,12 @@ def more_power(sheet: Sheet) -> tuple[PowerOption, ...]:
             key=key,
             title=title,
             setup=setup,
-            brief=brief,
-            motor_share=share(_worst_a(setup, brief), limits.all_motors_a()),
-            esc_share=share(_worst_a(setup, brief), limits.all_escs_burst_a()),
+            at_landing=at_landing,
+            motor_share=share(_worst_a(setup, at_landing), limits.all_motors_a()),
+            esc_share=share(_worst_a(setup, at_landing), limits.all_escs_burst_a()),
             over_voltage=limits.maximum_v is not None and setup.figures.full_v > limits.maximum_v,
         )
-        for (key, title, setup), brief in zip(made, briefs, strict=True)
+        for (key, title, setup), at_landing in zip(made, summaries, strict=True)
     )
 
 
@@ -249,30 +251,30 @@ def first_cell_count(sheet: Sheet, *, style: StyleKey) -> CellCount:
     times = fact("verdict.times_weight" if rotor else "verdict.times_level")
     limit_a = flown.craft.limits.all_motors_a() or flown.craft.limits.all_escs_burst_a()
     last: tuple[int, float] | None = None
-    for setup, brief in zip(setups, BriefBatch(setups).fly(), strict=True):
+    for setup, at_landing in zip(setups, LandingSummaries(setups).fly(), strict=True):
         series = setup.sheet.pack.series
-        if not brief.flies:
+        if not at_landing.flies:
             continue
-        broken = _broken_limit(setup, brief)
+        broken = _broken_limit(setup, at_landing)
         if broken is not None:
             if last is None:
                 why = fact("cells.even_this", series=series, broken=broken)
-                return CellCount(wanted, None, brief.to_spare, why)
+                return CellCount(wanted, None, at_landing.to_spare, why)
             why = fact(
                 "cells.no_more",
                 last_series=last[0], to_spare=last[1], times=times, need=need, series=series, broken=broken,
             )  # fmt: skip
             return CellCount(wanted, None, last[1], why)
-        last = (series, brief.to_spare)
-        if brief.to_spare >= need:
+        last = (series, at_landing.to_spare)
+        if at_landing.to_spare >= need:
             key = "cells.fewest.rotor" if rotor else "cells.fewest.wing"
             draws = (
-                fact("cells.draws.of", full_a=_worst_a(setup, brief), limit_a=limit_a)
+                fact("cells.draws.of", full_a=_worst_a(setup, at_landing), limit_a=limit_a)
                 if limit_a
-                else fact("cells.draws", full_a=_worst_a(setup, brief))
+                else fact("cells.draws", full_a=_worst_a(setup, at_landing))
             )
-            why = fact(key, to_spare=brief.to_spare, times=times, need=need, draws=draws)
-            return CellCount(wanted, series, brief.to_spare, why)
+            why = fact(key, to_spare=at_landing.to_spare, times=times, need=need, draws=draws)
+            return CellCount(wanted, series, at_landing.to_spare, why)
     if last is None:
         return CellCount(wanted, None, 0.0, fact("cells.none"))
     return CellCount(
@@ -280,7 +282,7 @@ def first_cell_count(sheet: Sheet, *, style: StyleKey) -> CellCount:
     )
 
 
-def _broken_limit(setup: Setup, brief: Brief) -> Fact | None:
+def _broken_limit(setup: Setup, at_landing: LandingSummary) -> Fact | None:
     """What a cell count breaks first."""
     limits = setup.sheet.craft.limits
     if limits.maximum_v is not None and setup.figures.full_v > limits.maximum_v:
@@ -289,6 +291,6 @@ def _broken_limit(setup: Setup, brief: Brief) -> Fact | None:
         (limits.all_motors_a(), "cells.over_motors"),
         (limits.all_escs_burst_a(), "cells.over_escs"),
     ):
-        if limit_a is not None and _worst_a(setup, brief) > limit_a:
-            return fact(key, full_a=_worst_a(setup, brief), limit_a=limit_a)
+        if limit_a is not None and _worst_a(setup, at_landing) > limit_a:
+            return fact(key, full_a=_worst_a(setup, at_landing), limit_a=limit_a)
     return None

@@ -17,7 +17,7 @@ from zesty_cell.core.entity import Entity
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.many import flight_pool
 from zesty_cell.core.flight.setup import set_up
-from zesty_cell.core.flight.summary import Brief, BriefBatch
+from zesty_cell.core.flight.summary import LandingSummaries, LandingSummary
 from zesty_cell.core.parts.craft_load import standing_current_a
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import PackFigures
@@ -82,7 +82,7 @@ class Found:
     ----------
     packs : tuple of Pack
     figures : tuple of PackFigures
-    briefs : tuple of Brief
+    summaries : tuple of LandingSummary
     landing_s : float64 array
         [s].
     to_spare : float64 array
@@ -105,7 +105,7 @@ class Found:
 
     packs: tuple[Pack, ...]
     figures: tuple[PackFigures, ...]
-    briefs: tuple[Brief, ...]
+    summaries: tuple[LandingSummary, ...]
     landing_s: NDArray[np.float64]
     to_spare: NDArray[np.float64]
     mass_kg: NDArray[np.float64]
@@ -149,21 +149,21 @@ def pareto_front(*, first: NDArray[np.float64], second: NDArray[np.float64]) -> 
 
 def _fly_all(
     sheet: Sheet, packs: Sequence[Pack], progress: Progress | None, cancelled: Callable[[], bool] | None
-) -> tuple[list[tuple[Pack, PackFigures, Brief]], bool]:
+) -> tuple[list[tuple[Pack, PackFigures, LandingSummary]], bool]:
     """Fly each pack once; what cannot be set up (a rule that lands at once) is left out.
 
     The interpreter prepares one chunk while the compiled marches of those before run in two threads
     without it.  (Preparing in the threads themselves makes them wait for each other: four times slower.)
     """
     waiting: list[Future[NDArray[np.float64]]] = []
-    batches: list[BriefBatch] = []
-    flown: list[tuple[Pack, PackFigures, Brief]] = []
+    batches: list[LandingSummaries] = []
+    flown: list[tuple[Pack, PackFigures, LandingSummary]] = []
     done = 0
 
     def collect() -> None:
         batch = batches.pop(0)
-        briefs = batch.briefs(waiting.pop(0).result())
-        flown.extend((s.sheet.pack, s.figures, b) for s, b in zip(batch.setups, briefs, strict=True))
+        summaries = batch.summaries(waiting.pop(0).result())
+        flown.extend((s.sheet.pack, s.figures, b) for s, b in zip(batch.setups, summaries, strict=True))
 
     for k in range(0, len(packs), _CHUNK):
         if cancelled is not None and cancelled():
@@ -175,7 +175,7 @@ def _fly_all(
             except OutOfRangeError:
                 continue
         if setups:
-            batches.append(BriefBatch(setups))
+            batches.append(LandingSummaries(setups))
             waiting.append(flight_pool().submit(batches[-1].march))
         if len(waiting) > _CHUNKS_AHEAD:
             collect()
@@ -188,17 +188,17 @@ def _fly_all(
 
 
 def _held_against(
-    sheet: Sheet, limits: SearchLimits, flown: Sequence[tuple[Pack, PackFigures, Brief]]
+    sheet: Sheet, limits: SearchLimits, flown: Sequence[tuple[Pack, PackFigures, LandingSummary]]
 ) -> list[tuple[LimitKey, float, bool, NDArray[np.float64]]]:
     """Each limit that is on: its key, its value, whether it is a ceiling, and what the packs have."""
     parts = sheet.craft.limits if limits.within_parts else None
     load = set_up(sheet).load
 
-    def worst_a(_: Pack, figures: PackFigures, brief: Brief) -> float:
+    def worst_a(_: Pack, figures: PackFigures, at_landing: LandingSummary) -> float:
         # Held on the ground parts are loaded most: as the sheet's checks judge them.
-        return standing_current_a(load=load, flying_a=brief.full_fresh_a, pack_ohm=figures.resistance_ohm)
+        return standing_current_a(load=load, flying_a=at_landing.full_fresh_a, pack_ohm=figures.resistance_ohm)
 
-    rows: list[tuple[LimitKey, float | None, bool, Callable[[Pack, PackFigures, Brief], float]]] = [
+    rows: list[tuple[LimitKey, float | None, bool, Callable[[Pack, PackFigures, LandingSummary], float]]] = [
         ("holds", 1.0, False, lambda p, f, b: float(b.holds)),
         ("all_up", limits.most_all_up_kg, True, lambda p, f, b: b.all_up_mass_kg),
         ("pack_mass", limits.most_pack_kg, True, lambda p, f, b: f.mass_kg),
@@ -287,7 +287,7 @@ def search(
     return Found(
         packs=tuple(p for p, _, _ in flown),
         figures=tuple(f for _, f, _ in flown),
-        briefs=tuple(b for _, _, b in flown),
+        summaries=tuple(b for _, _, b in flown),
         landing_s=landing_s,
         to_spare=to_spare,
         mass_kg=np.array([f.mass_kg for _, f, _ in flown]),

@@ -68,10 +68,11 @@ COLUMNS = (
 
 
 def _row(result: Forecast) -> tuple[float, ...]:
-    brief, spread, calls = result.brief, result.range, result.callouts
+    at_landing, spread, calls = result.at_landing, result.range, result.callouts
     return (
-        result.flight.landing_s, spread.low_s, spread.high_s, calls.timers.timer_s, brief.used_ah,
-        result.reserve_ah, calls.land_now.threshold.pack_v, brief.worst_v, brief.hottest_c, brief.to_spare,
+        result.flight.landing_s, spread.low_s, spread.high_s, calls.timers.timer_s, at_landing.used_ah,
+        result.reserve_ah, calls.land_now.threshold.pack_v, at_landing.worst_v, at_landing.hottest_c,
+        at_landing.to_spare,
     )  # fmt: skip
 
 

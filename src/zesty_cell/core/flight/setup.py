@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.asked.changes import as_flown
+from zesty_cell.core.asked.changes import with_changes
 from zesty_cell.core.asked.flying import STEP_S, Activity, FlyingPattern, LoadProgram, load_program, regime_of
 from zesty_cell.core.asked.landing import pack_low_lead_s, time_home_s
 from zesty_cell.core.asked.learned_factors import corrected_figures, corrected_load, corrected_pattern
@@ -153,9 +153,9 @@ def set_up(sheet: Sheet) -> Setup:
         When a headwind is faster than the craft or its speed is unknown, or when a landing rule would
         land before take-off.
     """
-    sheet = as_flown(sheet)
+    sheet = with_changes(sheet)
     chemistry = chemistry_for(sheet.pack.chemistry)
-    figures, taught = pack_figures(sheet.pack), sheet.taught
+    figures, learned_factors = pack_figures(sheet.pack), sheet.learned_factors
     mass_kg = sheet.craft.dry_mass_kg + figures.mass_kg
     density = air_density_kg_m3(temperature_c=sheet.conditions.air_c, altitude_m=sheet.conditions.altitude_m)
     home_s = time_home_s(rule=sheet.landing, cruise_speed_m_s=sheet.craft.cruise_speed_m_s)
@@ -169,11 +169,11 @@ def set_up(sheet: Sheet) -> Setup:
         regime=most,
         sensor_error=sheet.sensor.error,
     )
-    if taught is not None:
-        figures = corrected_figures(figures, taught=taught, pack=sheet.pack)
-        load = corrected_load(load, taught=taught)
-        flying = corrected_pattern(flying, intensity=taught.intensity)
-    intensity = 1.0 if taught is None else taught.intensity
+    if learned_factors is not None:
+        figures = corrected_figures(figures, learned_factors=learned_factors, pack=sheet.pack)
+        load = corrected_load(load, learned_factors=learned_factors)
+        flying = corrected_pattern(flying, intensity=learned_factors.intensity)
+    intensity = 1.0 if learned_factors is None else learned_factors.intensity
     return Setup(
         sheet=sheet,
         chemistry=chemistry,
@@ -190,7 +190,7 @@ def set_up(sheet: Sheet) -> Setup:
         landing_used_ah=(
             float("inf") if kept is None else (sheet.conditions.start_charge - kept) * figures.capacity_ah
         ),
-        slow=taught.slow if taught is not None and taught.knows(sheet.pack) else 1.0,
+        slow=learned_factors.slow if learned_factors is not None and learned_factors.knows(sheet.pack) else 1.0,
     )
 
 

@@ -31,7 +31,7 @@ from zesty_cell.core.parts.craft_load import CraftLoad
 TAKE_OFF_S = 1.0
 
 
-class Brief(NamedTuple):
+class LandingSummary(NamedTuple):
     """A flight until landing.
 
     Attributes
@@ -97,15 +97,15 @@ def power_to_spare(*, craft: Craft, load: CraftLoad, full_throttle_a: float) -> 
     return ratio ** (2.0 / 3.0) if craft.lifts_itself() else ratio
 
 
-def _brief_from(setup: Setup, summary: NDArray[np.float64], landing_s: float, which: int) -> Brief:
-    """One flight's brief, from the columns of a march that ended at its landing: per cell to whole pack."""
+def _brief_from(setup: Setup, summary: NDArray[np.float64], landing_s: float, which: int) -> LandingSummary:
+    """One flight as its columns say it, of a march that ended at its landing: per cell to whole pack."""
     pack, craft, load = setup.sheet.pack, setup.sheet.craft, setup.load
     cell = summary.tolist()
     p = pack.parallel
     fresh_a, landing_a = cell[kernel.FULL_FRESH_A] * p, cell[kernel.FULL_END_A] * p
     used_share = setup.sheet.conditions.start_charge - cell[kernel.END_CHARGE_LEFT]
     to_spare_fresh = power_to_spare(craft=craft, load=load, full_throttle_a=fresh_a)
-    return Brief(
+    return LandingSummary(
         landing_s=landing_s,
         landing_reason=landing_reason(which=which, end_reason=int(cell[kernel.END_REASON])),
         # It must be able to hover, or to fly level, whatever the pattern asks.
@@ -136,7 +136,7 @@ def _tables() -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     return np.stack([cell for cell, _ in of]), np.stack([temperature for _, temperature in of])
 
 
-class BriefBatch:
+class LandingSummaries:
     """Several set-up sheets of one craft and pattern, made ready to be flown in one compiled call.
 
     Made with the interpreter, and so are its :meth:`briefs`; :meth:`march` does not need it, so that batches
@@ -158,9 +158,9 @@ class BriefBatch:
         )
         self._table_of = np.array([_KEYS.index(s.sheet.pack.chemistry) for s in setups])
 
-    def fly(self) -> list[Brief]:
+    def fly(self) -> list[LandingSummary]:
         """Fly them until landing and keep only the few numbers, in order."""
-        return self.briefs(self.march()) if self.setups else []
+        return self.summaries(self.march()) if self.setups else []
 
     def march(self) -> NDArray[np.float64]:
         """Fly them until landing: what the kernel says of each, shape (setups, kernel.SUMMARY_COUNT)."""
@@ -182,7 +182,7 @@ class BriefBatch:
         )
         return summary
 
-    def briefs(self, summary: NDArray[np.float64]) -> list[Brief]:
+    def summaries(self, summary: NDArray[np.float64]) -> list[LandingSummary]:
         """The few numbers of flights that were marched, in order."""
         landing_s, which = landing_times_s(setup=self.setups[0], summary=summary)
         return [
@@ -194,11 +194,11 @@ class BriefBatch:
 def full_throttle_at_landing_a(sheet: Sheet, /) -> float | None:
     """What full throttle draws of a sheet's pack at its landing [A]; None where the sheet contradicts itself."""
     try:
-        return fly_brief(set_up(sheet)).full_landing_a
+        return fly_to_landing(set_up(sheet)).full_landing_a
     except OutOfRangeError:
         return None
 
 
-def fly_brief(setup: Setup) -> Brief:
+def fly_to_landing(setup: Setup) -> LandingSummary:
     """Fly one sheet until landing and keep only the few numbers [s, A, V, °C]; see :class:`BriefBatch`."""
-    return BriefBatch([setup]).fly()[0]
+    return LandingSummaries([setup]).fly()[0]

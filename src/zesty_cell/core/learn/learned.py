@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from zesty_cell.core.answer.forecast import (
     gusts_in_mean,
 )
-from zesty_cell.core.asked.learned_factors import CAPACITY, POWER, PackKind, Taught, spread_of
+from zesty_cell.core.asked.learned_factors import CAPACITY, POWER, LearnedFactors, PackKind, spread_of
 from zesty_cell.core.flight.many import charge_left_at
 from zesty_cell.core.flight.setup import Factors, Setup
 from zesty_cell.core.learn.observation import PackTold
@@ -44,7 +44,7 @@ def known_at_c(told: Sequence[PackTold]) -> float:
 
 
 class _SlowTold(NamedTuple):
-    """Slow polarisation of an individual over its chemistry's [1], as :class:`Taught` keeps it."""
+    """Slow polarisation of an individual over its chemistry's [1], as :class:`LearnedFactors` keeps it."""
 
     slow: float = 1.0
     slow_sigma: float = 0.0
@@ -222,7 +222,7 @@ class Learned:
         _, _, capacity, resistance = (float(f) for f in np.exp(self.theta[:SHARED]))
         return self._slow("", capacity=capacity, resistance=resistance).slow
 
-    def taught(self, pack: str, /) -> Taught:
+    def learned_factors(self, pack: str, /) -> LearnedFactors:
         """What a sheet flies with: factors of the craft and of one individual, with their covariance and the
         flights' own variation; a pack that was never flown starts from its type.
 
@@ -243,7 +243,7 @@ class Learned:
         # Few flights may have been odd ones, all alike: what is not the model's is as much wider.
         model = MODEL_SIGMA**2 * (1.0 + FEW_WIDER / max(self.flights, 1))
         covariance[POWER, POWER] += max(self.scatter**2 - gusts**2, 0.25 * self.scatter**2) + model
-        return Taught(
+        return LearnedFactors(
             flights=max(self.flights, len(self.told)),
             elsewhere=self.elsewhere,
             power=power,

@@ -16,7 +16,7 @@ from zesty_cell.core.parts.pack import Pack
 Standing = Literal["own", "lent", "wanted", "retired"]
 
 
-class Keeping(Entity):
+class Ownership(Entity):
     """Standing of a craft or a pack; a pack's flights and last rest voltage per cell."""
 
     standing: Standing = "own"
@@ -25,11 +25,11 @@ class Keeping(Entity):
     rest_v_per_cell: CellVolts | None = None
 
 
-def charge_now(*, pack: Pack, keeping: Keeping) -> float | None:
+def charge_now(*, pack: Pack, ownership: Ownership) -> float | None:
     """State of charge by the last rest voltage [0 to 1]; None where there is no reading."""
-    if keeping.rest_v_per_cell is None:
+    if ownership.rest_v_per_cell is None:
         return None
-    return charge_left_at_rest(chemistry=chemistry_for(pack.chemistry), rest_v=keeping.rest_v_per_cell)
+    return charge_left_at_rest(chemistry=chemistry_for(pack.chemistry), rest_v=ownership.rest_v_per_cell)
 
 
 _NUMBERED = re.compile(r"^(?P<type>.*?\S)\s+\d{1,3}$")

@@ -96,16 +96,16 @@ class Swept(BaseModel):
     reasons: list[str]
 
 
-def _flown(pack: Pack, brief: Any) -> dict[str, Any]:
+def _flown(pack: Pack, at_landing: Any) -> dict[str, Any]:
     return {
         "name": pack.name,
         "pack": pack,
-        "landing_s": round(brief.landing_s, 2),
-        "all_up_mass_kg": round(brief.all_up_mass_kg, 5),
-        "used_ah": round(brief.used_ah, 5),
-        "worst_v_per_cell": round(brief.worst_v, 4),
-        "hottest_c": round(brief.hottest_c, 2),
-        "to_spare": round(brief.to_spare, 3),
+        "landing_s": round(at_landing.landing_s, 2),
+        "all_up_mass_kg": round(at_landing.all_up_mass_kg, 5),
+        "used_ah": round(at_landing.used_ah, 5),
+        "worst_v_per_cell": round(at_landing.worst_v, 4),
+        "hottest_c": round(at_landing.hottest_c, 2),
+        "to_spare": round(at_landing.to_spare, 3),
     }
 
 
@@ -128,7 +128,7 @@ def compare(question: ToCompare, table: given.As = "json") -> Any:
         raise given.out_of_range(error) from error
     found = [
         PackCompared(
-            **_flown(row.pack, row.brief),
+            **_flown(row.pack, row.at_landing),
             range_low_s=round(row.low_s, 2),
             range_high_s=round(row.high_s, 2),
             used_wh=round(row.used_wh, 4),
@@ -154,7 +154,7 @@ def search_for(question: ToSearch, table: given.As = "json") -> Any:
         raise given.refuse([("space", error.why, "too_many")]) from error
     except OutOfRangeError as error:
         raise given.out_of_range(error) from error
-    best = [PackFlown(**_flown(found.packs[k], found.briefs[k])) for k in found.order[: question.most].tolist()]
+    best = [PackFlown(**_flown(found.packs[k], found.summaries[k])) for k in found.order[: question.most].tolist()]
     if table == "csv":
         return _table(best, name="search")
     return SearchResult(

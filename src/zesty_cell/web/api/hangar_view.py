@@ -9,9 +9,9 @@ from pydantic import BaseModel
 
 from zesty_cell.core.answer.plausibility import cell_volts_doubt, craft_doubts, pack_doubts
 from zesty_cell.core.parts.craft import Craft
-from zesty_cell.core.parts.ownership import Keeping
+from zesty_cell.core.parts.ownership import Ownership
 from zesty_cell.core.parts.pack import Pack
-from zesty_cell.store.hangar import CRAFTS, PACKS, Shelf, keeping_of
+from zesty_cell.store.hangar import CRAFTS, PACKS, Shelf, ownership_of
 from zesty_cell.store.tables import CraftRow, PackRow
 from zesty_cell.web.api import given
 from zesty_cell.web.http import Store
@@ -23,11 +23,11 @@ class NewCraft(BaseModel):
     """A craft, and whose it is."""
 
     craft: Craft
-    keeping: Keeping | None = None
+    ownership: Ownership | None = None
 
 
 class ChangedCraft(NewCraft):
-    """A changed craft with the version it was read at; without ``keeping`` that stays as it is."""
+    """A changed craft with the version it was read at; without ``ownership`` that stays as it is."""
 
     version: given.Version
 
@@ -36,18 +36,18 @@ class StoredCraft(given.Listed):
     """A craft as stored."""
 
     craft: Craft
-    keeping: Keeping
+    ownership: Ownership
 
 
 class NewPack(BaseModel):
     """A pack, whose it is and where it stands."""
 
     pack: Pack
-    keeping: Keeping | None = None
+    ownership: Ownership | None = None
 
 
 class ChangedPack(NewPack):
-    """A changed pack with the version it was read at; without ``keeping`` that stays as it is."""
+    """A changed pack with the version it was read at; without ``ownership`` that stays as it is."""
 
     version: given.Version
 
@@ -56,17 +56,19 @@ class StoredPack(given.Listed):
     """A pack as stored."""
 
     pack: Pack
-    keeping: Keeping
+    ownership: Ownership
 
 
 def _craft(row: CraftRow) -> StoredCraft:
     return StoredCraft(
-        id=row.id, version=row.version, name=row.name, craft=CRAFTS.thing(row), keeping=keeping_of(row)
+        id=row.id, version=row.version, name=row.name, craft=CRAFTS.thing(row), ownership=ownership_of(row)
     )
 
 
 def _pack(row: PackRow) -> StoredPack:
-    return StoredPack(id=row.id, version=row.version, name=row.name, pack=PACKS.thing(row), keeping=keeping_of(row))
+    return StoredPack(
+        id=row.id, version=row.version, name=row.name, pack=PACKS.thing(row), ownership=ownership_of(row)
+    )
 
 
 def _own_name(session: Store, shelf: Shelf[Any, Any], name: str, *, but: int | None = None) -> None:
@@ -82,8 +84,8 @@ def _check_craft(session: Store, new: NewCraft, sure: str, *, but: int | None = 
 
 def _check_pack(session: Store, new: NewPack, sure: str, *, but: int | None = None) -> None:
     given.check_doubts(pack_doubts(new.pack), sure=sure, at=("body", "pack"))
-    rest_v = None if new.keeping is None else new.keeping.rest_v_per_cell
-    doubt = None if rest_v is None else cell_volts_doubt(rest_v, pack=new.pack, field="keeping.rest_v_per_cell")
+    rest_v = None if new.ownership is None else new.ownership.rest_v_per_cell
+    doubt = None if rest_v is None else cell_volts_doubt(rest_v, pack=new.pack, field="ownership.rest_v_per_cell")
     given.check_doubts([] if doubt is None else [doubt], sure=sure)
     _own_name(session, PACKS, new.pack.name, but=but)
 
@@ -98,7 +100,7 @@ def list_crafts(session: Store) -> list[StoredCraft]:
 def add_craft(session: Store, new: NewCraft, sure: given.Sure = "") -> StoredCraft:
     """Put a craft into the hangar, under a name of its own."""
     _check_craft(session, new, sure)
-    return _craft(CRAFTS.add(session, new.craft, keeping=new.keeping))
+    return _craft(CRAFTS.add(session, new.craft, ownership=new.ownership))
 
 
 @router.get("/crafts/{craft_id}", responses=given.MISSING)
@@ -112,7 +114,7 @@ def put_craft(session: Store, craft_id: given.RecordId, change: ChangedCraft, su
     """Store a changed craft, provided it is still at the version given; its sheets change with it."""
     CRAFTS.fetch(session, craft_id)
     _check_craft(session, change, sure, but=craft_id)
-    return _craft(CRAFTS.change(session, craft_id, change.version, change.craft, keeping=change.keeping))
+    return _craft(CRAFTS.change(session, craft_id, change.version, change.craft, ownership=change.ownership))
 
 
 @router.delete("/crafts/{craft_id}", status_code=204, responses=given.MISSING | given.NEEDED)
@@ -137,7 +139,7 @@ def list_packs(session: Store) -> list[StoredPack]:
 def add_pack(session: Store, new: NewPack, sure: given.Sure = "") -> StoredPack:
     """Put a pack into the hangar, under a name of its own."""
     _check_pack(session, new, sure)
-    return _pack(PACKS.add(session, new.pack, keeping=new.keeping))
+    return _pack(PACKS.add(session, new.pack, ownership=new.ownership))
 
 
 @router.get("/packs/{pack_id}", responses=given.MISSING)
@@ -153,7 +155,7 @@ def put_pack(session: Store, pack_id: given.RecordId, change: ChangedPack, sure:
     _check_pack(session, change, sure, but=pack_id)
     return _pack(
         PACKS.change(
-            session, pack_id, change.version, change.pack, keeping=change.keeping, cell_id=row.cell_id
+            session, pack_id, change.version, change.pack, ownership=change.ownership, cell_id=row.cell_id
         )
     )  # fmt: skip
 

@@ -116,4 +116,4 @@ def forecast_of_stored(
     session: Store, sheet_id: given.RecordId, trace: given.As = "json"
 ) -> ForecastDocument | Response:
     """Work out a stored sheet as its page does, with what its logged flights taught; ``trace=csv`` as above."""
-    return _forecast(learning.as_flown(session, store.fetch(session, sheet_id)), trace=trace)
+    return _forecast(learning.corrected_sheet(session, store.fetch(session, sheet_id)), trace=trace)

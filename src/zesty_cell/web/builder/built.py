@@ -16,7 +16,7 @@ from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import Chemistry
 from zesty_cell.core.parts.measured import PackTests
-from zesty_cell.core.parts.ownership import Keeping, charge_now
+from zesty_cell.core.parts.ownership import Ownership, charge_now
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import PackFigures, pack_figures
 from zesty_cell.store.hangar import CELLS, PACKS
@@ -46,13 +46,13 @@ class Built:
     charge: float
 
 
-def built(pack: Pack, keeping: Keeping | None) -> Built:
+def built(pack: Pack, ownership: Ownership | None) -> Built:
     """Everything the builder shows of a pack."""
     figures, chemistry = pack_figures(pack), chemistry_for(pack.chemistry)
     parts = resistance_parts(figures)
     s = pack.series
     bare = pack.model_copy(update={"tests": PackTests(), "cell_resistance_ohm": None})
-    charge = None if keeping is None else charge_now(pack=pack, keeping=keeping)
+    charge = None if ownership is None else charge_now(pack=pack, ownership=ownership)
     return Built(
         pack=pack,
         figures=figures,
@@ -82,7 +82,7 @@ def builder_page(
     session: Session,
     state: FormState,
     pack: Pack | None,
-    keeping: Keeping | None,
+    ownership: Ownership | None,
     *,
     record_id: int | None,
     version: int,
@@ -102,10 +102,10 @@ def builder_page(
         "back": way_back(state.texts),
         "sections": {s.title: s for s in pack_form.PACK_SECTIONS},
         "fields": {f.path: f for s in pack_form.PACK_SECTIONS for f in s.fields},
-        "keeping_fields": hangar_form.KEEPING_FIELDS,
+        "ownership_fields": hangar_form.OWNERSHIP_FIELDS,
         "from_the_cell": pack_form.FROM_THE_CELL,
         "cells": [(row, CELLS.thing(row)) for row in cells],
-        "built": built(pack, keeping) if pack else None,
+        "built": built(pack, ownership) if pack else None,
         "chemistry": chemistry,
         "cabin_wh": CABIN_WH,
         "cabin_asked_wh": CABIN_ASKED_WH,
@@ -121,19 +121,19 @@ def shelf_of_cells(session: Session) -> dict[int, CellModel]:
 
 def read_built(
     session: Session, form: Mapping[str, str], *, record_id: int | None = None
-) -> tuple[Pack | None, Keeping | None, FormState, bool]:
+) -> tuple[Pack | None, Ownership | None, FormState, bool]:
     """The pack to draw, its standing, what was typed, and whether it may be kept."""
     pack, state = pack_form.read_pack(form, cells=shelf_of_cells(session))
-    keeping = hangar_form.read_keeping(form, state)
+    ownership = hangar_form.read_ownership(form, state)
     if pack is None or not state.ok:
-        return None, keeping, state, False
+        return None, ownership, state, False
     if PACKS.taken(session, pack.name, but=record_id):
         state.errors["name"] = ALREADY
     from_label = form.get("source") != "cells"
     # What was asked back travels with the form; it counts once its button is pressed.
     said = form if form.get("action") == "sure" else {**form, "sure": ""}
     fits = state.weigh(pack_doubts(pack) if from_label else (), said)
-    return pack, keeping, state, fits and state.ok
+    return pack, ownership, state, fits and state.ok
 
 
 def unnamed_pack(session: Session, form: Mapping[str, str]) -> Pack | None:

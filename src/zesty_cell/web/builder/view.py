@@ -7,9 +7,9 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from zesty_cell.core.parts.ownership import Keeping
+from zesty_cell.core.parts.ownership import Ownership
 from zesty_cell.store.errors import EditConflictError
-from zesty_cell.store.hangar import CELLS, PACKS, keeping_of
+from zesty_cell.store.hangar import CELLS, PACKS, ownership_of
 from zesty_cell.web.builder.built import builder_page, read_built, shelf_of_cells, unnamed_pack
 from zesty_cell.web.hangar import form as hangar_form
 from zesty_cell.web.hangar import pack_form
@@ -38,7 +38,7 @@ def new_pack(
         values |= {"series": 6, "parallel": 1}
     cell_model = shelf_of_cells(session).get(cell_id or 0)
     texts = pack_form.first_pack_texts(values, units, cell_id=cell_id, cell=cell_model)
-    texts |= hangar_form.keeping_texts(Keeping(), units)
+    texts |= hangar_form.ownership_texts(Ownership(), units)
     pack, _ = pack_form.read_pack(texts, cells=shelf_of_cells(session)) if texts.get("series") else (None, None)
     if pack is None and texts.get("series"):
         pack, _ = pack_form.read_pack(texts | {"name": "New pack"}, cells=shelf_of_cells(session))
@@ -49,13 +49,13 @@ def new_pack(
 @router.post("/new")
 def add_pack(request: Request, session: Store, form: PostedForm) -> Response:
     """Look at a pack being built, or keep it."""
-    pack, keeping, state, fits = read_built(session, form)
+    pack, ownership, state, fits = read_built(session, form)
     looking = form.get("action") == "look"
-    if looking or pack is None or keeping is None or not fits:
+    if looking or pack is None or ownership is None or not fits:
         shown = pack or unnamed_pack(session, form)
         status = 200 if looking else 422
-        return builder_page(request, session, state, shown, keeping, record_id=None, version=0, status=status)
-    row = PACKS.add(session, pack, keeping=keeping, cell_id=pack_form.cell_chosen(form))
+        return builder_page(request, session, state, shown, ownership, record_id=None, version=0, status=status)
+    row = PACKS.add(session, pack, ownership=ownership, cell_id=pack_form.cell_chosen(form))
     return say(RedirectResponse(way_back(form), 303), f"“{row.name}” is in the hangar.")
 
 
@@ -66,37 +66,37 @@ def edit_pack(
     """The builder with a pack of the hangar; ``back`` is the number of the sheet to return to."""
     units = preferences_of(request).units
     row = PACKS.fetch(session, record_id)
-    pack, keeping = PACKS.thing(row), keeping_of(row)
+    pack, ownership = PACKS.thing(row), ownership_of(row)
     cell = shelf_of_cells(session).get(row.cell_id or 0)
     texts = pack_form.first_pack_texts(pack.model_dump(), units, cell_id=row.cell_id, cell=cell)
-    texts |= hangar_form.keeping_texts(keeping, units) | {"back": back}
+    texts |= hangar_form.ownership_texts(ownership, units) | {"back": back}
     state = FormState(texts=texts, units=units)
-    return builder_page(request, session, state, pack, keeping, record_id=record_id, version=row.version)
+    return builder_page(request, session, state, pack, ownership, record_id=record_id, version=row.version)
 
 
 @router.post("/{record_id}")
 def change_pack(request: Request, session: Store, record_id: int, form: PostedForm) -> Response:
     """Look at a changed pack, or store it."""
     row = PACKS.fetch(session, record_id)
-    pack, keeping, state, fits = read_built(session, form, record_id=record_id)
+    pack, ownership, state, fits = read_built(session, form, record_id=record_id)
     version = whole_number(form.get("version", ""))
     looking = form.get("action") == "look"
-    if looking or pack is None or keeping is None or not fits:
+    if looking or pack is None or ownership is None or not fits:
         shown = pack or PACKS.thing(row)
         status = 200 if looking else 422
         return builder_page(
-            request, session, state, shown, keeping, record_id=record_id, version=version, status=status
+            request, session, state, shown, ownership, record_id=record_id, version=version, status=status
         )
     try:
         cell_id = pack_form.cell_chosen(form)
-        row = PACKS.change(session, record_id, version, pack, keeping=keeping, cell_id=cell_id)
+        row = PACKS.change(session, record_id, version, pack, ownership=ownership, cell_id=cell_id)
     except EditConflictError as error:
         return builder_page(
             request,
             session,
             state,
             pack,
-            keeping,
+            ownership,
             record_id=record_id,
             version=version,
             status=409,

@@ -18,7 +18,7 @@ from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import Chemistry
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.services.forecasts import flown
-from zesty_cell.services.learning import as_flown, current_sensor
+from zesty_cell.services.learning import corrected_sheet, current_sensor
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import calibrations, flights, sheets
 from zesty_cell.store.hangar import CRAFTS, PACKS
@@ -91,7 +91,7 @@ class Bench:
         if row is None or row.pack.type_name != self.pack_row.type_name:
             return None
         try:
-            return flown(as_flown(self.session, row, pack=self.pack_row))
+            return flown(corrected_sheet(self.session, row, pack=self.pack_row))
         except OutOfRangeError:
             return None
 

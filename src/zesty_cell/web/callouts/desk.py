@@ -38,7 +38,7 @@ class Desk:
     def __init__(self, session: Session, sheet_id: int) -> None:
         self.session = session
         self.sheet_row: SheetRow = sheet_store.fetch(session, sheet_id)
-        self.sheet: Sheet = learning.as_flown(session, self.sheet_row)
+        self.sheet: Sheet = learning.corrected_sheet(session, self.sheet_row)
         self.row: CalloutsRow | None = store.for_sheet(session, self.sheet_row)
         self.owner = store.Owner(sheet_id=sheet_id) if self.row is None else store.owner_of(self.row)
         self.trouble: Words = ""

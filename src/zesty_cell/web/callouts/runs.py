@@ -60,7 +60,7 @@ def choose_run(session: Session, key: str, *, plan: CalloutPlan, result: Forecas
         if mapping is not None:
             read = read_packed(log_store.packed_of(row), mapping)
             run, notes = on_telemetry(
-                read.telemetry, plan=plan, pack=sheet.pack, full_throttle_a=result.brief.full_landing_a
+                read.telemetry, plan=plan, pack=sheet.pack, full_throttle_a=result.at_landing.full_landing_a
             )
             logged = is_there(session, row.flight_id)
             return ChosenRun(run, key, log_id=row.id, logged=logged, notes=(*read.notes, *notes))

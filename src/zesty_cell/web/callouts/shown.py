@@ -27,7 +27,7 @@ from zesty_cell.store import logs as log_store
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.web.callouts import dry, plan_form
 from zesty_cell.web.callouts.desk import Desk
-from zesty_cell.web.callouts.overruled import changed_words
+from zesty_cell.web.callouts.edited_rules import changed_words
 from zesty_cell.web.callouts.runs import choose_run
 from zesty_cell.web.drawing.ladder import ladder
 from zesty_cell.web.drawing.run_trace import run_trace

@@ -39,7 +39,7 @@ def origin_of(session: Session, sheet_id: int) -> Origin:
     """The stored sheet and the shelf."""
     row = sheet_store.fetch(session, sheet_id)
     cells = {r.id: CELLS.thing(r) for r in CELLS.all(session)}
-    return Origin(row=row, sheet=learning.as_flown(session, row), cells=cells)
+    return Origin(row=row, sheet=learning.corrected_sheet(session, row), cells=cells)
 
 
 def base_context(origin: Origin, face: Face, tab: str) -> dict[str, Any]:

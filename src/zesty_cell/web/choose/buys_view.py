@@ -14,7 +14,7 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.honest_current import honest_current
 from zesty_cell.core.flight.one import fly
 from zesty_cell.core.flight.setup import set_up
-from zesty_cell.core.flight.summary import fly_brief
+from zesty_cell.core.flight.summary import fly_to_landing
 from zesty_cell.web.choose.base import base_context, origin_of
 from zesty_cell.web.choose.trip import trip_of
 from zesty_cell.web.drawing.trip_chart import chain_bars
@@ -34,7 +34,7 @@ def buys_page(
     context = base_context(origin, face, "/buys") | {"title": f"What buys minutes on {origin.sheet.craft.name}"}
     try:
         setup = set_up(origin.sheet)
-        flight, brief = fly(setup), fly_brief(setup)
+        flight, at_landing = fly(setup), fly_to_landing(setup)
         buys = what_buys_minutes(origin.sheet)
         options = more_power(origin.sheet)
     except OutOfRangeError as error:
@@ -42,7 +42,7 @@ def buys_page(
     rotor = setup.sheet.craft.lifts_itself()
     styles = [s for s in STYLES.values() if (s.rotor_need if rotor else s.wing_need) is not None]
     wanted: StyleKey = style if style in {s.key for s in styles} else styles[1].key
-    chain = parts_chain(setup=setup, flight=flight, brief=brief, honest=honest_current(setup.sheet.pack))
+    chain = parts_chain(setup=setup, flight=flight, at_landing=at_landing, honest=honest_current(setup.sheet.pack))
     return page(
         request,
         "choose_buys.html",
@@ -51,7 +51,7 @@ def buys_page(
         | {
             "trouble": "",
             "setup": setup,
-            "brief": brief,
+            "at_landing": at_landing,
             "buys": buys,
             "most_gain": max((abs(b.gained_s) for b in buys), default=1.0),
             "options": options,

@@ -69,9 +69,9 @@ def knee_of(sheet: Sheet, chemistry: str, rows: Sequence[Compared], face: Face) 
     except OutOfRangeError as error:
         return None, error.why
     packs = [
-        (r.pack.name, r.setup.figures.mass_kg, r.brief.landing_s, r.pack.chemistry == chemistry)
+        (r.pack.name, r.setup.figures.mass_kg, r.at_landing.landing_s, r.pack.chemistry == chemistry)
         for r in rows
-        if r.brief.flies
+        if r.at_landing.flies
     ]
     chart = knee_chart(curve, packs=packs, units=face.view.units)
     own_kg = pack_figures(sheet.pack).mass_kg
@@ -111,7 +111,7 @@ def other_verdicts(rows: Sequence[Compared], wanted: Purpose, face: Face) -> lis
 
 def pictures_of(lines: Sequence[Line], face: Face) -> dict[str, Any]:
     rows = [line.row for line in lines]
-    flying = [line for line in lines if line.row.brief.flies]  # the others have no flight to show
+    flying = [line for line in lines if line.row.at_landing.flies]  # the others have no flight to show
     flown, names = [line.row for line in flying], [line.name for line in flying]
     as_pack = face.view.volts == "pack"
     return {
@@ -133,5 +133,5 @@ def sheet_of_craft(craft_row: CraftRow, origin: Origin, session: Session) -> She
     of = {"flying": flying, "conditions": origin.sheet.conditions, "landing": origin.sheet.landing, "trying": ()}
     own = sheet_for(session, craft_id=craft_row.id, pattern=flying.name)
     if own is not None:
-        return learning.as_flown(session, own).model_copy(update=of)
+        return learning.corrected_sheet(session, own).model_copy(update=of)
     return origin.sheet.model_copy(update=of | {"craft": craft})

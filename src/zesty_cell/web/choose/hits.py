@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from zesty_cell.core.choose.search import Excluded, Found
-from zesty_cell.core.flight.summary import Brief
+from zesty_cell.core.flight.summary import LandingSummary
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import PackFigures
 from zesty_cell.web.choose.base import Origin
@@ -29,7 +29,7 @@ class Hit:
 
     pack: Pack
     figures: PackFigures
-    brief: Brief
+    at_landing: LandingSummary
     front: bool
     picture: PackPicture
     spec: str | None
@@ -41,7 +41,7 @@ def _hit(found: Found, k: int, origin: Origin) -> Hit:
     return Hit(
         pack=found.packs[k],
         figures=found.figures[k],
-        brief=found.briefs[k],
+        at_landing=found.summaries[k],
         front=bool(found.front[k]),
         picture=pack_picture(found.packs[k], width=92.0),
         spec=spec_of(found.packs[k], cells=origin.cells),

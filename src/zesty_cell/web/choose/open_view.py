@@ -8,7 +8,7 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from zesty_cell.core.choose.candidates import with_pack
-from zesty_cell.core.parts.ownership import Keeping
+from zesty_cell.core.parts.ownership import Ownership
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.web.choose.base import origin_of
@@ -38,7 +38,7 @@ def open_as_sheet(
                 RedirectResponse(origin.address, 303), "That imagined pack cannot be built. Nothing was stored."
             )
         row = PACKS.find_same(session, imagined) or PACKS.add(
-            session, imagined, keeping=Keeping(standing="wanted"), cell_id=cell_of_spec(also)
+            session, imagined, ownership=Ownership(standing="wanted"), cell_id=cell_of_spec(also)
         )
         words = f"“{row.name}” is in the hangar as wanted; this is its sheet."
     sheet = with_pack(origin.sheet, pack=PACKS.thing(row))

@@ -67,19 +67,19 @@ def bars(rows: Sequence[Compared]) -> list[Bar]:
     """Bars of the landing times; the longest whisker takes all of the width."""
     most_s = max((r.high_s for r in rows), default=1.0)
     x = Scale(0.0, most_s, 0.0, BAR_WIDTH)
-    return [Bar(end=x(r.brief.landing_s), low=x(r.low_s), high=x(r.high_s)) for r in rows]
+    return [Bar(end=x(r.at_landing.landing_s), low=x(r.low_s), high=x(r.high_s)) for r in rows]
 
 
 def slopes(rows: Sequence[Compared]) -> list[Slope]:
     """Thrust over weight (a wing: power over level flight) fading from take-off to landing."""
     halves = [half_way(r) for r in rows]
-    most = max([1.0, *halves, *(max(r.brief.to_spare_fresh, r.brief.to_spare) for r in rows)])
+    most = max([1.0, *halves, *(max(r.at_landing.to_spare_fresh, r.at_landing.to_spare) for r in rows)])
     y = Scale(0.0, most, _SLOPE_HEIGHT - 4.0, 4.0)
     return [
         Slope(
-            fresh=(6.0, y(r.brief.to_spare_fresh)),
+            fresh=(6.0, y(r.at_landing.to_spare_fresh)),
             half=(_SLOPE_WIDTH / 2.0, y(half)),
-            landing=(_SLOPE_WIDTH - 6.0, y(r.brief.to_spare)),
+            landing=(_SLOPE_WIDTH - 6.0, y(r.at_landing.to_spare)),
         )
         for r, half in zip(rows, halves, strict=True)
     ]
@@ -87,9 +87,9 @@ def slopes(rows: Sequence[Compared]) -> list[Slope]:
 
 def half_way(row: Compared) -> float:
     """What is to spare half way: between both ends, or past them, as the full-throttle current is."""
-    span = row.brief.full_fresh_a - row.brief.full_landing_a
-    share = (row.full_half_a - row.brief.full_landing_a) / span if abs(span) > 1e-9 else 0.0
-    return row.brief.to_spare + share * (row.brief.to_spare_fresh - row.brief.to_spare)
+    span = row.at_landing.full_fresh_a - row.at_landing.full_landing_a
+    share = (row.full_half_a - row.at_landing.full_landing_a) / span if abs(span) > 1e-9 else 0.0
+    return row.at_landing.to_spare + share * (row.at_landing.to_spare_fresh - row.at_landing.to_spare)
 
 
 def _volts_range(rows: Sequence[Compared], as_pack: bool) -> tuple[float, float]:
@@ -130,7 +130,7 @@ def multiples(
                 cruise=path(xs, cruise),
                 gap=f"{path(xs, cruise)}L{back[1:]}Z",
                 landing_x=x(row.flight.landing_s),
-                worst_v=row.brief.worst_v * factor,
+                worst_v=row.at_landing.worst_v * factor,
             )
         )
     return found

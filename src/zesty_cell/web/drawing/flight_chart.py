@@ -242,7 +242,7 @@ def _curve_words(forecast: Forecast, x: Scale, y: Scale, shape: Shape) -> list[W
             text = f"{burst.name}: {100 * burst.share:.0f} % of full power, {burst.duration_s:g} s each"
         if burst.name == "full throttle":
             text = f"full throttle, {burst.duration_s:g} s each"
-        if forecast.brief.longest_stretch > _LONGER:
+        if forecast.at_landing.longest_stretch > _LONGER:
             text += ", longer as it sags"
         words.append(Words((x.start + x(flight.landing_s)) / 2.0, shape.height - 34.0, text, "middle"))
     return words
@@ -338,19 +338,19 @@ def small_charts(forecast: Forecast, *, temperature: tuple[float, float, str]) -
     x = Scale(0.0, flight.end_s, 0.0, SMALL_WIDTH)
     charts = []
     used_mah = flight.used_ah * 1000.0
-    share = forecast.brief.used_ah / forecast.setup.figures.capacity_ah
+    share = forecast.at_landing.used_ah / forecast.setup.figures.capacity_ah
     rows = (
         (
             "current",
             "Current",
-            f"{forecast.cruise_a:.1f} A steady · {forecast.brief.peak_a:.0f} A at most",
+            f"{forecast.cruise_a:.1f} A steady · {forecast.at_landing.peak_a:.0f} A at most",
             flight.current_a,
             0.0,
         ),
         (
             "used",
             "Used",
-            f"{group(forecast.brief.used_ah * 1000)} mAh at landing · {100 * share:.0f} %",
+            f"{group(forecast.at_landing.used_ah * 1000)} mAh at landing · {100 * share:.0f} %",
             used_mah,
             0.0,
         ),

@@ -19,11 +19,11 @@ from zesty_cell.core.learn.threshold import Landing, ThresholdStep, next_thresho
 from zesty_cell.core.learn.timer import NextTimer
 from zesty_cell.core.parts.ownership import charge_now
 from zesty_cell.services.advice import Advice, advise
-from zesty_cell.services.learning import Told, disagreement_of
+from zesty_cell.services.learning import KnownFlight, disagreement_of
 from zesty_cell.services.plans import PlanNow, plan_now
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import flights, sheets
-from zesty_cell.store.hangar import PACKS, keeping_of
+from zesty_cell.store.hangar import PACKS, ownership_of
 from zesty_cell.store.tables import CraftRow, FlightRow, PackRow, SheetRow
 from zesty_cell.words.calls import CallRow, call_rows
 
@@ -113,7 +113,9 @@ class InHand:
             return []
         types = {r.pack.type_name for r in self.sheets if r.craft_id == self.craft.id}
         found = [
-            PackChoice(row, charge_now(pack=PACKS.thing(row), keeping=keeping_of(row)), row.id in self.flown_packs)
+            PackChoice(
+                row, charge_now(pack=PACKS.thing(row), ownership=ownership_of(row)), row.id in self.flown_packs
+            )
             for row in PACKS.all(self.session)
             if row.type_name in types and row.standing == "own"
         ]
@@ -169,7 +171,7 @@ class InHand:
         return None if self.advice is None else self.advice.timer
 
     @property
-    def told(self) -> tuple[Told, ...]:
+    def told(self) -> tuple[KnownFlight, ...]:
         """Flights of this craft, type of pack and pattern whose charge is known, the oldest first."""
         return () if self.advice is None else self.advice.told
 
@@ -200,7 +202,7 @@ class InHand:
     def landing_used(self) -> float:
         """Share of the charge used at the landing point [1]."""
         assert self.result is not None  # noqa: S101 - asked for only with a forecast
-        return self.result.brief.used_ah / self.capacity_ah
+        return self.result.at_landing.used_ah / self.capacity_ah
 
     @cached_property
     def disagreement(self) -> Disagreement | None:

@@ -12,7 +12,7 @@ from zesty_cell.core.answer.plausibility import craft_doubts
 from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.craft import Craft
-from zesty_cell.core.parts.ownership import Keeping
+from zesty_cell.core.parts.ownership import Ownership
 from zesty_cell.core.parts.pack import estimated_tiers
 from zesty_cell.web.http import FormState, whole_number
 from zesty_cell.web.http.forms import Field, build, get, read_fields, texts_of
@@ -342,34 +342,34 @@ def read_cell(form: Mapping[str, str]) -> tuple[CellModel | None, FormState]:
 
 
 STANDINGS = (("own", "yours"), ("lent", "lent"), ("wanted", "wanted"), ("retired", "retired"))
-KEEPING_FIELDS = (
-    Field("keeping.standing", "It is", kind="choice", options=STANDINGS),
-    Field("keeping.lent_to", "Lent to", kind="text"),
-    Field("keeping.flights", "Flights", COUNT, hint="0"),
-    Field("keeping.rest_v_per_cell", "Last rest voltage, a cell", VOLTAGE, hint="not read"),
+OWNERSHIP_FIELDS = (
+    Field("ownership.standing", "It is", kind="choice", options=STANDINGS),
+    Field("ownership.lent_to", "Lent to", kind="text"),
+    Field("ownership.flights", "Flights", COUNT, hint="0"),
+    Field("ownership.rest_v_per_cell", "Last rest voltage, a cell", VOLTAGE, hint="not read"),
 )
 
 
-def keeping_texts(keeping: Keeping, system: System) -> dict[str, str]:
+def ownership_texts(ownership: Ownership, system: System) -> dict[str, str]:
     """What the fields of standing hold."""
-    texts = texts_of(KEEPING_FIELDS, {"keeping": keeping.model_dump()}, system)
+    texts = texts_of(OWNERSHIP_FIELDS, {"ownership": ownership.model_dump()}, system)
     del texts["units"]
     return texts
 
 
-def read_keeping(form: Mapping[str, str], state: FormState) -> Keeping | None:
+def read_ownership(form: Mapping[str, str], state: FormState) -> Ownership | None:
     """Standing from a form; errors join those of the thing itself."""
-    values, own = read_fields(KEEPING_FIELDS, form)
-    nested = {"keeping": values.get("keeping", {})}
-    built = build(_Kept, nested, KEEPING_FIELDS, own, groups={})
+    values, own = read_fields(OWNERSHIP_FIELDS, form)
+    nested = {"ownership": values.get("ownership", {})}
+    built = build(_Kept, nested, OWNERSHIP_FIELDS, own, groups={})
     state.errors |= own.errors
-    return None if built is None else built.keeping
+    return None if built is None else built.ownership
 
 
 class _Kept(BaseModel):
-    """Keeping under its own name, so that errors come with the fields' paths."""
+    """Ownership under its own name, so that errors come with the fields' paths."""
 
-    keeping: Keeping
+    ownership: Ownership
 
 
 #: Two things of one name could not be told apart.

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.services.pack_health import healths
-from zesty_cell.store.hangar import CELLS, CRAFTS, PackFilter, find_packs, keeping_of
+from zesty_cell.store.hangar import CELLS, CRAFTS, PackFilter, find_packs, ownership_of
 from zesty_cell.web.hangar import form as hangar_form
 from zesty_cell.web.hangar.types import cell_picture, type_shown
 from zesty_cell.web.http import Store, page, whole_number
@@ -61,7 +61,7 @@ def show_hangar(
 def _hangar_context(session: Session) -> dict[str, Any]:
     cells = [(row, CELLS.thing(row)) for row in CELLS.all(session)]
     return {
-        "crafts": [(row, CRAFTS.thing(row), keeping_of(row)) for row in CRAFTS.all(session)],
+        "crafts": [(row, CRAFTS.thing(row), ownership_of(row)) for row in CRAFTS.all(session)],
         "cells": [(row, cell, cell_picture(cell), len(CELLS.users(session, row.id))) for row, cell in cells],
         "chemistries": CHEMISTRIES,
         "standings": hangar_form.STANDINGS,

@@ -10,10 +10,10 @@ from zesty_cell.core.learn.health import Health
 from zesty_cell.core.learn.verdict import Verdict
 from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.chemistries import chemistry_for
-from zesty_cell.core.parts.ownership import Keeping, charge_now
+from zesty_cell.core.parts.ownership import Ownership, charge_now
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import PackFigures, pack_figures
-from zesty_cell.store.hangar import PACKS, keeping_of
+from zesty_cell.store.hangar import PACKS, ownership_of
 from zesty_cell.store.tables import PackRow
 from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
 
@@ -35,12 +35,12 @@ def type_shown(name: str, rows: tuple[PackRow, ...], known: Mapping[int, Health]
     individuals = tuple(
         Individual(
             row=row,
-            keeping=kept,
-            charge=charge_now(pack=pack, keeping=kept),
+            ownership=kept,
+            charge=charge_now(pack=pack, ownership=kept),
             verdict=known[row.id].verdict if row.id in known else "fit",
         )
         for row, pack in zip(rows, packs, strict=True)
-        for kept in (keeping_of(row),)
+        for kept in (ownership_of(row),)
     )
     return PackType(
         name=name,
@@ -67,6 +67,6 @@ class Individual:
     """One pack of a type."""
 
     row: PackRow
-    keeping: Keeping
+    ownership: Ownership
     charge: float | None
     verdict: Verdict = "fit"

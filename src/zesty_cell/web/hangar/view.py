@@ -11,7 +11,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
-from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS, Shelf, keep, keeping_of
+from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS, Shelf, keep, ownership_of
 from zesty_cell.web.hangar import form as hangar_form
 from zesty_cell.web.hangar.form import ALREADY, way_back
 from zesty_cell.web.http import FormState, PostedForm, Store, page, preferences_of, say, whole_number
@@ -158,7 +158,7 @@ def change_standing(
     if standing not in {k for k, _ in hangar_form.STANDINGS}:
         return say(RedirectResponse("/hangar", 303), "Choose one of the options. Nothing was changed.")
     change = {"standing": standing, "lent_to": lent_to.strip() or None}
-    keep(session, row, keeping_of(row).model_copy(update=change))
+    keep(session, row, ownership_of(row).model_copy(update=change))
     words = {"own": "is yours", "lent": "is lent", "wanted": "is wanted", "retired": "is retired"}[standing]
     return say(RedirectResponse("/hangar", 303), f"“{row.name}” {words}.")
 

@@ -19,7 +19,7 @@ from zesty_cell.core.learn.matched_pairs import matched_pairs
 from zesty_cell.core.parts.ownership import charge_now
 from zesty_cell.services.pack_health import healths, pack_fit, storage_reminders
 from zesty_cell.store import calibrations
-from zesty_cell.store.hangar import PACKS, keeping_of
+from zesty_cell.store.hangar import PACKS, ownership_of
 from zesty_cell.store.tables import PackRow
 from zesty_cell.web.drawing.health_chart import life_chart
 from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
@@ -68,7 +68,7 @@ def show(request: Request, session: Store, pack_id: int) -> Response:
     pack = PACKS.thing(row)
     of = healths(session, [row]).get(row.id)
     dry = () if of is None or of.weakest is None else (of.weakest,)
-    charge = charge_now(pack=pack, keeping=keeping_of(row))
+    charge = charge_now(pack=pack, ownership=ownership_of(row))
     context: dict[str, Any] = {
         "row": row,
         "pack": pack,

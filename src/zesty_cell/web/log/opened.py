@@ -22,7 +22,7 @@ from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.log_pattern import LogPattern, pattern_from_log
 from zesty_cell.core.learn.log_plausibility import log_doubts
 from zesty_cell.services.forecasts import flown
-from zesty_cell.services.learning import as_flown
+from zesty_cell.services.learning import corrected_sheet
 from zesty_cell.services.log_fits import (
     FlownLog,
     flown_log,
@@ -67,7 +67,7 @@ def open_log(session: Session, flight_id: int, log_id: int) -> Opened:
     sheet_row = sheet_of(session, flight_row)
     sheet, result = None, None
     if sheet_row is not None:
-        sheet = as_flown(session, sheet_row, pack=flight_row.pack)
+        sheet = corrected_sheet(session, sheet_row, pack=flight_row.pack)
         if flight.air_c is not None:
             air = sheet.conditions.model_copy(update={"air_c": flight.air_c, "pack_c": None})
             sheet = sheet.model_copy(update={"conditions": air})

@@ -7,7 +7,7 @@ from typing import Any
 from fastapi import Request
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.asked.changes import CHANGES, as_flown
+from zesty_cell.core.asked.changes import CHANGES, with_changes
 from zesty_cell.core.asked.flying import PATTERNS, FlyingPattern
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.errors import OutOfRangeError
@@ -67,7 +67,7 @@ def sheet_context(
             state.errors[error.field] = error.why
             sheet = None
     looked_at = sheet or stored
-    return _facts(as_flown(looked_at), face) | {
+    return _facts(with_changes(looked_at), face) | {
         "row": row,
         "trying": _tried(looked_at),
         "stale": sheet is None,

@@ -9,7 +9,7 @@ from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.asked.flying import FlyingPattern
 from zesty_cell.core.asked.sheet import Sheet, corrected
 from zesty_cell.core.flight.setup import set_up
-from zesty_cell.core.flight.summary import fly_brief
+from zesty_cell.core.flight.summary import fly_to_landing
 from zesty_cell.core.learn.timer import NextTimer
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.craft import MeasuredFullThrottle
@@ -133,13 +133,13 @@ def _doubts(result: Forecast, face: Face) -> list[str]:
     """What was estimated, in words: the reason for a wide range."""
     sheet, figures = result.setup.sheet, result.setup.figures
     doubts = []
-    if sheet.taught is None and sheet.craft.steady.source in ("rotor", "wing"):
+    if sheet.learned_factors is None and sheet.craft.steady.source in ("rotor", "wing"):
         doubts.append(
             f"Steady power is {_SOURCE_WORDS[sheet.craft.steady.source]}: measure one point to narrow this."
         )
     if not isinstance(sheet.craft.full_throttle, MeasuredFullThrottle):
         doubts.append("Full-throttle current is estimated.")
-    known = sheet.taught is not None and sheet.taught.knows(sheet.pack)
+    known = sheet.learned_factors is not None and sheet.learned_factors.knows(sheet.pack)
     if figures.resistance_known == "estimated" and not known:
         doubts.append("Pack resistance is estimated from its size and class.")
     if figures.capacity_known != "measured" and not known:
@@ -160,10 +160,10 @@ def _more(result: Forecast, face: Face) -> list[tuple[str, str]]:
         ("Charge a minute", f"{result.mah_per_minute:.0f} mAh"),
         *per_km,
         ("Mean current", f"{result.mean_a:.1f} A"),
-        ("Worst sag", f"{face.volts(result.brief.worst_v, series)} at {face.time(result.worst_s)}"),
+        ("Worst sag", f"{face.volts(result.at_landing.worst_v, series)} at {face.time(result.worst_s)}"),
         ("At rest on landing", face.volts(float(flight.rest_v[flight.index_at(flight.landing_s)]), series)),
         ("Left at landing", face.mah(result.reserve_ah)),
-        ("Full-throttle thrust left", f"{100 * result.brief.thrust_share:.0f} %"),
+        ("Full-throttle thrust left", f"{100 * result.at_landing.thrust_share:.0f} %"),
         (
             "Honest current",
             f"{result.honest.current_a:.0f} A, by {'heat' if result.honest.limited_by == 'heat' else 'sag'}",
@@ -217,7 +217,9 @@ def _room(advice: Advice, plan: PlanNow) -> int:
     rows = call_rows(plan.written, series=plan.written.series)
     conditions = sum(1 for row in rows if row.how and row.mark != "charge")
     asked = advice.sheet.craft.shows is None
-    corrected_by = advice.result.setup.sheet.taught is not None  # that line takes the height of half a check
+    corrected_by = (
+        advice.result.setup.sheet.learned_factors is not None
+    )  # that line takes the height of half a check
     return 4 - (conditions > 1) - (2 if plan.stale else 0) - (asked or bool(advice.by_itself)) - corrected_by
 
 
@@ -227,7 +229,7 @@ def figures_of(advice: Advice, plan: PlanNow, face: Face) -> Figures:
     sheet = result.setup.sheet
     as_pack = face.view.volts == "pack"
     unit = TEMPERATURE.unit(face.view.units)
-    temperature = (unit.show(result.setup.start_c), unit.show(result.brief.landing_c), unit.label)
+    temperature = (unit.show(result.setup.start_c), unit.show(result.at_landing.landing_c), unit.label)
     shown = _first_checks(result, room=_room(advice, plan))
     heard_s = voltage_calls_s(result)  # by a dry run: once for both ribbons
     return Figures(
@@ -245,7 +247,7 @@ def figures_of(advice: Advice, plan: PlanNow, face: Face) -> Figures:
         shown_checks=shown,
         more=_more(result, face),
         # Without the log: one flight more, and only where there is one.
-        plain_s=None if sheet.taught is None else fly_brief(set_up(corrected(sheet, None))).landing_s,
+        plain_s=None if sheet.learned_factors is None else fly_to_landing(set_up(corrected(sheet, None))).landing_s,
         folded_checks=tuple(c for c in result.checks if c not in shown),
     )
 

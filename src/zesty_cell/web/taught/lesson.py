@@ -10,10 +10,10 @@ from typing import Any
 import numpy as np
 
 from zesty_cell.core.answer.forecast import Forecast
-from zesty_cell.core.asked.learned_factors import POWER, Taught, covariance_of
+from zesty_cell.core.asked.learned_factors import POWER, LearnedFactors, covariance_of
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.learn.learned import FACTORS, Learned
-from zesty_cell.services.learning import Lessons, Told, disagreement_of
+from zesty_cell.services.learning import KnownFlight, Lessons, disagreement_of
 from zesty_cell.web.drawing.taught_chart import factor_lines, miss_chart, time_bars
 from zesty_cell.words.units import minutes
 
@@ -24,7 +24,7 @@ _LABELS = ("Power", "Liveliness", "Capacity", "Resistance")
 class Lesson:
     """A flight, and how far it was from what is now expected of it [1]."""
 
-    told: Told
+    told: KnownFlight
     miss: float | None
     odd: bool
 
@@ -40,15 +40,15 @@ def _more(miss: float) -> str:
 
 
 def lessons_shown(
-    of: Lessons, learned: Learned, taught: Taught, sheet: Sheet, before: Forecast, after: Forecast
+    of: Lessons, learned: Learned, learned_factors: LearnedFactors, sheet: Sheet, before: Forecast, after: Forecast
 ) -> dict[str, Any]:
     """What each flight taught, and the forecast without and with the log."""
     known = of.known
-    sigma = np.sqrt(np.diag(covariance_of(taught)))
+    sigma = np.sqrt(np.diag(covariance_of(learned_factors)))
     # The flights' own variation is no part of how well the craft is known.
     sigma[POWER] = math.sqrt(max(sigma[POWER] ** 2 - learned.scatter**2, 0.0))
     figures = [
-        (label, learned.before(name), float(getattr(taught, name)), float(sigma[k]))
+        (label, learned.before(name), float(getattr(learned_factors, name)), float(sigma[k]))
         for k, (name, label) in enumerate(zip(FACTORS, _LABELS, strict=True))
     ]
     misses = [m if math.isfinite(m) else None for m in learned.residuals.tolist()]
@@ -61,7 +61,7 @@ def lessons_shown(
     return {
         "learned": learned,
         "logs": len(of.logs),
-        "taught": taught,
+        "learned_factors": learned_factors,
         "before": before,
         "after": after,
         "times": time_bars(

@@ -10,7 +10,7 @@ from fastapi.responses import RedirectResponse, Response
 from zesty_cell.core.asked.sheet import corrected
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.services.forecasts import flown
-from zesty_cell.services.learning import as_flown, learned_from, lessons, sensor_of, with_its_pack
+from zesty_cell.services.learning import corrected_sheet, learned_from, lessons, sensor_of, with_its_pack
 from zesty_cell.store import sheets as store
 from zesty_cell.web.http import PostedForm, Store, page, say
 from zesty_cell.web.taught.lesson import lessons_shown
@@ -30,17 +30,17 @@ def show(request: Request, session: Store, sheet_id: int) -> Response:
         "sheet": sheet,
         "learned": None,
         "trouble": "",
-        "by_others": None if of else as_flown(session, row).taught,
+        "by_others": None if of else corrected_sheet(session, row).learned_factors,
     }
     if learned is None:
         return page(request, "taught.html", context)
-    taught = learned.taught(str(row.pack_id))
+    learned_factors = learned.learned_factors(str(row.pack_id))
     try:
         sensor = sensor_of(session, row.craft_id)
-        before, after = (flown(corrected(sheet, by, sensor=sensor)) for by in (None, taught))
+        before, after = (flown(corrected(sheet, by, sensor=sensor)) for by in (None, learned_factors))
     except OutOfRangeError as error:
         return page(request, "taught.html", context | {"trouble": error.why})
-    context |= lessons_shown(of, learned, taught, sheet, before, after)
+    context |= lessons_shown(of, learned, learned_factors, sheet, before, after)
     return page(request, "taught.html", context)
 
 

@@ -26,7 +26,7 @@ class Spoken:
 
 
 @dataclass(frozen=True)
-class Overruled:
+class EditedRule:
     """A rule or timer that is no longer as the school wrote it.
 
     Attributes
@@ -62,7 +62,7 @@ def _changed(first: Rule | Timer, now: Rule | Timer) -> bool:
     return first.model_dump(exclude=ignored) != now.model_dump(exclude=ignored)
 
 
-def overruled(*, plan: CalloutPlan, written: CalloutPlan, result: Forecast) -> dict[str, Overruled]:
+def edited_rules(*, plan: CalloutPlan, written: CalloutPlan, result: Forecast) -> dict[str, EditedRule]:
     """Every rule and timer that the pilot changed, by key; what the pilot added is not in it [s].
 
     Parameters
@@ -91,4 +91,4 @@ def overruled(*, plan: CalloutPlan, written: CalloutPlan, result: Forecast) -> d
     )
     now, then, silent = _spoken(plan, result), _spoken(before, result), Spoken(None, None)
     changed: dict[str, Rule | Timer] = {**rules, **timers}
-    return {key: Overruled(was, now.get(key, silent), then.get(key, silent)) for key, was in changed.items()}
+    return {key: EditedRule(was, now.get(key, silent), then.get(key, silent)) for key, was in changed.items()}

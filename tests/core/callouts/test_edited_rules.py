@@ -7,7 +7,7 @@ import pytest
 from tests.sheets import sheet
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.callouts.dry_run import on_forecast
-from zesty_cell.core.callouts.overruled import overruled
+from zesty_cell.core.callouts.edited_rules import edited_rules
 from zesty_cell.core.callouts.schools import write_plan
 
 
@@ -26,13 +26,13 @@ def changed(plan, key, **changes):
 
 
 def test_an_unchanged_plan_overrules_nothing(lighthouse, written):
-    assert overruled(plan=written, written=written, result=lighthouse) == {}
+    assert edited_rules(plan=written, written=written, result=lighthouse) == {}
 
 
 def test_a_lower_voltage_speaks_later_with_less_left(lighthouse, written):
     [condition] = written.rule("land_now").conditions
     plan = changed(written, "land_now", conditions=(condition.model_copy(update={"value": condition.value - 0.4}),))
-    [(key, change)] = overruled(plan=plan, written=written, result=lighthouse).items()
+    [(key, change)] = edited_rules(plan=plan, written=written, result=lighthouse).items()
     assert key == "land_now"
     first = next(e for e in on_forecast(plan=written, result=lighthouse).ran.events if e.key == "land_now")
     assert change.then.time_s == first.time_s
@@ -43,7 +43,7 @@ def test_a_lower_voltage_speaks_later_with_less_left(lighthouse, written):
 
 def test_a_rule_switched_off_is_silent_and_a_word_changes_no_moment(lighthouse, written):
     plan = changed(changed(written, "pack_low", on=False), "land_now", say="come down")
-    found = overruled(plan=plan, written=written, result=lighthouse)
+    found = edited_rules(plan=plan, written=written, result=lighthouse)
     assert found["pack_low"].now.time_s is None
     assert found["pack_low"].moves
     assert not found["land_now"].moves
@@ -52,5 +52,5 @@ def test_a_rule_switched_off_is_silent_and_a_word_changes_no_moment(lighthouse, 
 def test_a_timer_that_was_moved_speaks_at_its_new_time(lighthouse, written):
     timer = written.timers[0]
     plan = written.model_copy(update={"timers": (timer.model_copy(update={"at_s": timer.at_s - 120.0}),)})
-    change = overruled(plan=plan, written=written, result=lighthouse)["timer"]
+    change = edited_rules(plan=plan, written=written, result=lighthouse)["timer"]
     assert change.then.time_s - change.now.time_s == pytest.approx(120.0, abs=0.11)

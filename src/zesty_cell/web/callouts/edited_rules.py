@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from zesty_cell.core.answer.forecast import Forecast
-from zesty_cell.core.callouts.overruled import Overruled, Spoken, overruled
+from zesty_cell.core.callouts.edited_rules import EditedRule, Spoken, edited_rules
 from zesty_cell.core.callouts.rules import CalloutPlan, Rule, Timer
 from zesty_cell.words.steps import value_words
 from zesty_cell.words.units import minutes
@@ -41,7 +41,7 @@ def _moment(spoken: Spoken) -> str:
     return f"speak at {minutes(spoken.time_s)}{left}"
 
 
-def _sentence(written: CalloutPlan, plan: CalloutPlan, key: str, change: Overruled) -> str:
+def _sentence(written: CalloutPlan, plan: CalloutPlan, key: str, change: EditedRule) -> str:
     first = change.written
     if isinstance(first, Rule):
         now = plan.rule(key)
@@ -56,7 +56,7 @@ def _sentence(written: CalloutPlan, plan: CalloutPlan, key: str, change: Overrul
 
 def changed_words(*, plan: CalloutPlan, written: CalloutPlan, result: Forecast) -> dict[str, str]:
     """A sentence for every rule and timer that was overruled, by key."""
-    found = overruled(plan=plan, written=written, result=result)
+    found = edited_rules(plan=plan, written=written, result=result)
     series = result.setup.sheet.pack.series
     plan, written = plan.flown_with(series=series), written.flown_with(series=series)
     return {key: _sentence(written, plan, key, change) for key, change in found.items()}
