@@ -59,7 +59,7 @@ def test_a_rich_rule_in_one_sentence():
     )
     plan = CalloutPlan(name="p", series=6, rules=(rule,), profiles=(six,))
     assert condition_sentence(plan, rule=rule) == (
-        "“Low” is true when the pack's voltage is below 19.8 V (with 6S) or the lowest cell is below 3.00 V or the "
+        "“Low” is true when the pack voltage is below 19.8 V (with 6S) or the lowest cell is below 3.00 V or the "
         "time since arming is above 1:35 for 2.5 s, while armed and throttle is over 10 % and switch B is middle "
         "and 6S is flown; not in the first 10 s."
     )

@@ -18,6 +18,7 @@ from zesty_cell.core.callouts.conditions import POSITIONS, SWITCHES, Position, S
 from zesty_cell.core.callouts.engine import Engine, Event, Frames
 from zesty_cell.core.callouts.fit import Capabilities, fit
 from zesty_cell.core.callouts.rules import CalloutPlan
+from zesty_cell.core.callouts.sensors import RECEIVED
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.plan_json import read_plan, write_plan_json
 from zesty_cell.ports import DEFAULT_BENCH_PORT
@@ -132,11 +133,7 @@ def _frames(rows: list[Frame], switches: np.ndarray[Any, np.dtype[np.int8]]) -> 
 
     return Frames(
         time_s=column("t_s"),
-        pack_v=column("pack_v"),
-        cell_v=column("cell_v"),
-        receiver_v=column("receiver_v"),
-        used_ah=column("used_ah"),
-        current_a=column("current_a"),
+        **{name: column(name) for name in RECEIVED},
         throttle=column("throttle"),
         armed=np.array([r.armed for r in rows], dtype=np.int8),
         switches=np.tile(switches, (len(rows), 1)),

@@ -10,18 +10,8 @@ from zesty_cell.core.callouts.sounds import Sound, sounds_of
 from zesty_cell.core.callouts.spoken import spoken_time
 from zesty_cell.core.callouts.values import typed_value
 from zesty_cell.core.clock import clock
+from zesty_cell.words.english.sensors import the
 from zesty_cell.words.say import say
-
-_SENSORS = {
-    "pack_v": "the pack's voltage",
-    "lowest_v": "the lowest pack voltage so far",
-    "cell_v": "the lowest cell",
-    "receiver_v": "the receiver battery",
-    "used_ah": "the charge used",
-    "current_a": "the current",
-    "armed_s": "the time since arming",
-    "telemetry": "telemetry",
-}
 
 
 @dataclass(frozen=True)
@@ -49,7 +39,7 @@ def value_words(plan: CalloutPlan, /, *, rule: Rule, condition: Condition) -> st
 
 
 def _condition_words(plan: CalloutPlan, rule: Rule, condition: Condition) -> str:
-    sensor = _SENSORS[condition.sensor]
+    sensor = the(condition.sensor)
     if condition.sensor == "telemetry":
         return f"telemetry is {condition.comparison if condition.comparison == 'missing' else 'there'}"
     way = "is below" if condition.comparison == "below" else "is above"
@@ -97,7 +87,7 @@ def sound_sentence(rule: Rule, /, *, files: dict[str, str]) -> str:
     if rule.say:
         does.append(f"say “{rule.say}” ({files[rule.say]})")
     if rule.read:
-        does.append(f"read {_SENSORS[rule.read]} out")
+        does.append(f"read {the(rule.read)} out")
     if rule.vibrate:
         does.append(f"give a {rule.vibrate} shake")
     often = "once each time" if rule.every_s is None else f"every {rule.every_s:g} s while it lasts"

@@ -7,27 +7,10 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints, model_validator
 
+from zesty_cell.core.callouts.sensors import SENSORS, SensorKey
 from zesty_cell.core.entity import Entity, refused
 from zesty_cell.core.fact import fact
 
-SensorKey = Literal["pack_v", "lowest_v", "cell_v", "receiver_v", "used_ah", "current_a", "armed_s", "telemetry"]
-#: Sensors that arrive by telemetry; the rest the transmitter knows by itself.
-TELEMETERED: frozenset[SensorKey] = frozenset(
-    {"pack_v", "lowest_v", "cell_v", "receiver_v", "used_ah", "current_a", "telemetry"}
-)
-#: Sensors that measure the flight pack's voltage.
-PACK_VOLTAGES: frozenset[SensorKey] = frozenset({"pack_v", "lowest_v"})
-#: Highest and lowest value a condition may compare each sensor with, in its unit [V, Ah, A, s].
-VALUE_BOUNDS: dict[SensorKey, tuple[float, float]] = {
-    "pack_v": (0.5, 120.0),
-    "lowest_v": (0.5, 120.0),
-    "cell_v": (0.5, 5.0),
-    "receiver_v": (2.0, 30.0),
-    "used_ah": (0.005, 400.0),
-    "current_a": (0.1, 2000.0),
-    "armed_s": (1.0, 10_800.0),
-    "telemetry": (0.0, 0.0),
-}
 Comparison = Literal["below", "above", "missing", "present"]
 SwitchName = Literal["A", "B", "C", "D", "E", "F", "G", "H"]
 SWITCHES: tuple[SwitchName, ...] = ("A", "B", "C", "D", "E", "F", "G", "H")
@@ -71,13 +54,13 @@ class Condition(Entity):
     def _sensible(self) -> Condition:
         if (self.sensor == "telemetry") != (self.comparison in ("missing", "present")):
             raise refused(fact("refused.rule.comparison"), field="comparison")
-        low, high = VALUE_BOUNDS[self.sensor]
+        bounds = SENSORS[self.sensor]
         if self.per == "cell":
-            if self.sensor not in PACK_VOLTAGES:
+            if not SENSORS[self.sensor].of_pack:
                 raise refused(fact("refused.rule.per_cell"), field="per")
-            low, high = VALUE_BOUNDS["cell_v"]
-        if self.sensor != "telemetry" and not low <= self.value <= high:
-            raise refused(fact("refused.rule.value_bounds", low=low, high=high), field="value")
+            bounds = SENSORS["cell_v"]
+        if self.sensor != "telemetry" and not bounds.low <= self.value <= bounds.high:
+            raise refused(fact("refused.rule.value_bounds", low=bounds.low, high=bounds.high), field="value")
         return self
 
     def threshold(self, *, series: int) -> float:
@@ -86,7 +69,7 @@ class Condition(Entity):
 
     def cell_value_v(self, *, series: int) -> float:
         """A voltage of the pack per cell [V]; the value itself for any other sensor."""
-        if self.sensor not in PACK_VOLTAGES:
+        if not SENSORS[self.sensor].of_pack:
             return self.value
         return self.value if self.per == "cell" else self.value / series
 

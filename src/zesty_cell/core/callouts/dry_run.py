@@ -16,6 +16,7 @@ from zesty_cell.core.callouts.conditions import POSITIONS, SWITCHES, Position, S
 from zesty_cell.core.callouts.engine import Engine, Frames, Ran, frames
 from zesty_cell.core.callouts.rules import CalloutPlan, Rule
 from zesty_cell.core.callouts.score import WORST_DAY, day_setup
+from zesty_cell.core.callouts.sensors import RECEIVED
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.flight.one import Flight, fly
@@ -204,8 +205,7 @@ def on_sampled_flight(*, plan: CalloutPlan, result: Forecast, place: int) -> Dry
 def _dropout(plan: CalloutPlan, result: Forecast) -> DryRun:
     run = on_forecast(plan=plan, result=result)
     gone = run.frames.time_s >= 0.6 * result.flight.landing_s
-    nothing = {name: np.where(gone, np.nan, getattr(run.frames, name)) for name in (
-        "pack_v", "cell_v", "receiver_v", "used_ah", "current_a")}  # fmt: skip
+    nothing = {name: np.where(gone, np.nan, getattr(run.frames, name)) for name in RECEIVED}
     return _judged(plan, result.setup, result.flight, replace(run.frames, **nothing))
 
 

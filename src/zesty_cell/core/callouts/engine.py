@@ -21,19 +21,10 @@ from numpy.typing import NDArray
 
 from zesty_cell.core.callouts.conditions import POSITIONS, SWITCHES, Condition, Switch
 from zesty_cell.core.callouts.rules import FULL_TOLERANCE_V, CalloutPlan, Rule, Timer
+from zesty_cell.core.callouts.sensors import RECEIVED, SENSORS
 from zesty_cell.core.callouts.spoken import spoken_time, spoken_value
 from zesty_cell.core.flight import watch_kernel as kernel
 
-_SENSOR = {
-    "pack_v": kernel.PACK_V,
-    "cell_v": kernel.CELL_V,
-    "receiver_v": kernel.RECEIVER_V,
-    "used_ah": kernel.USED_AH,
-    "current_a": kernel.CURRENT_A,
-    "lowest_v": kernel.LOWEST_V,
-    "armed_s": kernel.ARMED_S,
-    "telemetry": 0,
-}
 _COMPARISON = {
     "below": kernel.BELOW, "above": kernel.ABOVE, "missing": kernel.MISSING, "present": kernel.PRESENT,
 }  # fmt: skip
@@ -113,9 +104,7 @@ def frames(
         throttle=np.ones(n) if throttle is None else throttle,
         armed=np.ones(n, dtype=np.int8) if armed is None else armed,
         switches=positions,
-        **{
-            name: received.get(name, nothing) for name in ("pack_v", "cell_v", "receiver_v", "used_ah", "current_a")
-        },
+        **{name: received.get(name, nothing) for name in RECEIVED},
     )
 
 
@@ -179,7 +168,7 @@ def _rule_row(rule: Rule, plan: CalloutPlan) -> list[float]:
         np.inf if rule.every_s is None else rule.every_s,
         rule.quiet_s,
         float(rule.join == "any"),
-        -1.0 if rule.read is None else float(_SENSOR[rule.read]),
+        -1.0 if rule.read is None else float(SENSORS[rule.read].number),
         2.0 if guards.throttle_under is None else guards.throttle_under,
         float(POSITIONS[guards.positions()[-1]]) if guards.switch else 0.0,
     ]
@@ -237,7 +226,7 @@ def _make(plan: CalloutPlan) -> Made:
         rules=np.array([_rule_row(r, plan) for r in rules]).reshape(-1, kernel.RULE_COLUMNS),
         first_condition=np.cumsum([0, *(len(r.conditions) for r in rules)]).astype(np.int64),
         condition_kind=np.array([_COMPARISON[c.comparison] for c in conditions], dtype=np.int64),
-        condition_sensor=np.array([_SENSOR[c.sensor] for c in conditions], dtype=np.int64),
+        condition_sensor=np.array([SENSORS[c.sensor].number for c in conditions], dtype=np.int64),
         condition_value=np.array([_limits(c, plan) for c in conditions]).reshape(-1, max(1, len(plan.profiles))),
         timers=np.array([_timer_row(t, plan) for t in plan.timers if t.on]).reshape(-1, kernel.TIMER_COLUMNS),
         profiles=np.array(profiles).reshape(-1, kernel.PROFILE_COLUMNS),

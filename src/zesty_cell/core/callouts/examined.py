@@ -12,10 +12,11 @@ from zesty_cell.core.answer.thresholds import (
     on_step,
     voltage_step_v,
 )
-from zesty_cell.core.callouts.conditions import PACK_VOLTAGES, Condition
+from zesty_cell.core.callouts.conditions import Condition
 from zesty_cell.core.callouts.rules import CalloutPlan, Rule
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.callouts.score import DayScore, KeptFlights
+from zesty_cell.core.callouts.sensors import PACK_VOLTAGES
 from zesty_cell.core.callouts.update import brought_up_to_date
 from zesty_cell.core.fact import Fact, fact
 

@@ -10,6 +10,7 @@ from pydantic import Field
 from zesty_cell.core.answer.thresholds import on_step
 from zesty_cell.core.callouts.conditions import Condition
 from zesty_cell.core.callouts.rules import CalloutPlan, Role, Rule, Timer
+from zesty_cell.core.callouts.sensors import SENSORS
 from zesty_cell.core.entity import Entity, Name
 from zesty_cell.core.fact import Fact, fact
 
@@ -98,13 +99,14 @@ class _Fitter:
     def condition(self, rule: Rule, condition: Condition) -> Condition:
         able, value = self.able, condition.value
         series = self.plan.series_of(rule, condition)
-        if condition.sensor in ("pack_v", "lowest_v", "cell_v", "receiver_v"):
+        kind = SENSORS[condition.sensor].kind
+        if kind == "volts":
             fine = condition.per == "cell" or condition.sensor == "cell_v" or series == 1
             step = min(able.voltage_step_v, 0.01) if fine else able.voltage_step_v
             value = self.rounded(rule.name, value, step, "V")
-        elif condition.sensor == "used_ah":
+        elif kind == "charge":
             value = self.rounded(rule.name, value, able.charge_step_ah, "mAh", 1000.0)
-        elif condition.sensor == "current_a":
+        elif kind == "current":
             value = self.rounded(rule.name, value, able.current_step_a, "A")
         return condition.model_copy(update={"value": value})
 

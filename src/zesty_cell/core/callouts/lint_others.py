@@ -8,7 +8,7 @@ from zesty_cell.core.answer.thresholds import (
     charge_step_ah,
     on_step,
 )
-from zesty_cell.core.callouts.conditions import SWITCHES, TELEMETERED
+from zesty_cell.core.callouts.conditions import SWITCHES
 from zesty_cell.core.callouts.examined import (
     CRIES_SHARE,
     RECEIVER_EARLY_V,
@@ -22,6 +22,7 @@ from zesty_cell.core.callouts.profiles import alike_cells
 from zesty_cell.core.callouts.rules import MOST_TIMERS, CalloutPlan, Rule, Timer, switches_asking
 from zesty_cell.core.callouts.schools import receiver_call_v
 from zesty_cell.core.callouts.score import score_kept
+from zesty_cell.core.callouts.sensors import TELEMETERED
 from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.chemistries import chemistry_for
 

@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from zesty_cell.core.answer.forecast import Forecast
-from zesty_cell.core.callouts.conditions import PACK_VOLTAGES, Condition, Guards
+from zesty_cell.core.callouts.conditions import Condition, Guards
 from zesty_cell.core.callouts.dry_run import on_forecast
 from zesty_cell.core.callouts.fit import PLAIN_RADIO, fit
 from zesty_cell.core.callouts.rules import CalloutPlan, Rule
+from zesty_cell.core.callouts.sensors import PACK_VOLTAGES
 from zesty_cell.core.callouts.values import typed_value
 from zesty_cell.core.fact import Fact, fact
 

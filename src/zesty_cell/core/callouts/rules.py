@@ -12,13 +12,12 @@ from pydantic import Field, StringConstraints, model_validator
 
 from zesty_cell.core.callouts.conditions import (
     MOST_CONDITIONS,
-    PACK_VOLTAGES,
     Condition,
     Guards,
     Key,
-    SensorKey,
     Switch,
 )
+from zesty_cell.core.callouts.sensors import PACK_VOLTAGES, SensorKey
 from zesty_cell.core.entity import Entity, Name, refused
 from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.chemistry import ChemistryKey

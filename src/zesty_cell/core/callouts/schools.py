@@ -12,8 +12,9 @@ from typing import Literal
 
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.answer.thresholds import on_step
-from zesty_cell.core.callouts.conditions import VALUE_BOUNDS, Condition, Guards, Switch
+from zesty_cell.core.callouts.conditions import Condition, Guards, Switch
 from zesty_cell.core.callouts.rules import CalloutPlan, CraftStages, ReceiverPack, Rule, School
+from zesty_cell.core.callouts.sensors import SENSORS
 from zesty_cell.core.callouts.writer import LAND_NOW_EVERY_S, SetTimer, Writer, Written, knee_s, profile_of
 from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.parts.chemistries import chemistry_for
@@ -175,7 +176,7 @@ def further_rule(kind: FurtherRule, /, *, key: str, result: Forecast, receiver: 
     regulated supplies of 5 V have begun to give way.
     """
     low = result.callouts.pack_low
-    low_bound, high_bound = VALUE_BOUNDS["current_a"]
+    low_bound, high_bound = SENSORS["current_a"].low, SENSORS["current_a"].high
     if kind == "voltage":
         condition = Condition(value=low.threshold.pack_v)
         return Rule(

@@ -18,9 +18,9 @@ from zesty_cell.core.answer.shown import shown_over_true, volts_shown
 from zesty_cell.core.answer.thresholds import LATE_SHARE, in_earnest_s
 from zesty_cell.core.asked.flying import STEP_S
 from zesty_cell.core.asked.sheet import Sheet
-from zesty_cell.core.callouts.conditions import TELEMETERED
 from zesty_cell.core.callouts.engine import Engine
 from zesty_cell.core.callouts.rules import CalloutPlan, Rule
+from zesty_cell.core.callouts.sensors import TELEMETERED
 from zesty_cell.core.errors import StoppedError
 from zesty_cell.core.fact import fact
 from zesty_cell.core.flight.many import Knots, start_many

@@ -6,7 +6,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import replace
 
 from zesty_cell.core.answer.forecast import Forecast
-from zesty_cell.core.callouts.conditions import MOST_CONDITIONS, PACK_VOLTAGES, Condition
+from zesty_cell.core.callouts.conditions import MOST_CONDITIONS, Condition
 from zesty_cell.core.callouts.profiles import alike_cells, by_switch, same_profile, told_by_voltage
 from zesty_cell.core.callouts.rules import (
     DERIVED_ROLES,
@@ -20,6 +20,7 @@ from zesty_cell.core.callouts.rules import (
     Timer,
 )
 from zesty_cell.core.callouts.schools import write_plan
+from zesty_cell.core.callouts.sensors import PACK_VOLTAGES
 from zesty_cell.core.callouts.writer import SetTimer, Written, profile_of
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Fact, fact

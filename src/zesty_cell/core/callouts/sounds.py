@@ -6,6 +6,7 @@ import re
 from dataclasses import dataclass
 
 from zesty_cell.core.callouts.rules import CalloutPlan
+from zesty_cell.core.callouts.sensors import SENSORS, Kind
 from zesty_cell.core.callouts.spoken import spoken_time
 
 #: What transmitters keep sound files under: lower-case letters and digits, no more than this many.
@@ -38,13 +39,12 @@ def sounds_of(plan: CalloutPlan, /) -> tuple[Sound, ...]:
     return tuple(sounds)
 
 
-_UNITS = {
-    "pack_v": ("volts", "volts"),
-    "cell_v": ("volts", "volts"),
-    "receiver_v": ("volts", "volts"),
-    "used_ah": ("milliamp hours", "mah"),
-    "current_a": ("amps", "amps"),
-    "armed_s": ("seconds", "seconds"),
+#: The unit of what is read out, and the name of its sound.
+_UNITS: dict[Kind, tuple[str, str]] = {
+    "volts": ("volts", "volts"),
+    "charge": ("milliamp hours", "mah"),
+    "current": ("amps", "amps"),
+    "time": ("seconds", "seconds"),
 }
 
 
@@ -80,7 +80,7 @@ def spoken_sounds(plan: CalloutPlan, /) -> tuple[Sound, ...]:
         for words in ("point", "hundred", "thousand", "no telemetry"):
             add(words, sound_name(words))
     for sensor in sorted(read):
-        add(*_UNITS[sensor])
+        add(*_UNITS[SENSORS[sensor].kind])
     return tuple(sounds)
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from zesty_cell.core.callouts.sensors import SENSORS, SensorKey
+
 
 def spoken_number(*, value: float, decimals: int) -> str:
     """A number as it is read out: “16.4”, “3.65”, “1 250” as “1250”."""
@@ -22,16 +24,16 @@ def spoken_time(seconds: float) -> str:
     return " ".join(parts)
 
 
-def spoken_value(*, sensor: str, value: float, series: int) -> str:
+def spoken_value(*, sensor: SensorKey, value: float, series: int) -> str:
     """A live value as it is read out [V, Ah, A, s]: pack volts to the tenth, charge in mAh."""
     if np.isnan(value):
         return "no telemetry"
-    if sensor in ("pack_v", "lowest_v", "receiver_v"):
-        return f"{spoken_number(value=value, decimals=2 if series == 1 else 1)} volts"
-    if sensor == "cell_v":
-        return f"{spoken_number(value=value, decimals=2)} volts"
-    if sensor == "used_ah":
+    kind = SENSORS[sensor].kind
+    if kind == "volts":
+        decimals = 2 if series == 1 or sensor == "cell_v" else 1
+        return f"{spoken_number(value=value, decimals=decimals)} volts"
+    if kind == "charge":
         return f"{1000 * value:.0f} milliamp hours"
-    if sensor == "current_a":
+    if kind == "current":
         return f"{value:.0f} amps"
     return spoken_time(value)

@@ -5,28 +5,21 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import combinations
-from typing import Any
+from typing import Any, cast
 
 from pydantic import ValidationError
 
 from zesty_cell.core.callouts.conditions import POSITIONS, SWITCHES, Condition, Guards, Switch, free_positions
 from zesty_cell.core.callouts.profiles import not_told_apart
 from zesty_cell.core.callouts.rules import CalloutPlan, Profile, Rule, Timer
+from zesty_cell.core.callouts.sensors import SENSORS, SensorKey
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.web.http import FormState, whole_number
 from zesty_cell.web.http.forms import Field, form_units, get, put, read_field, words_of
+from zesty_cell.words.english.sensors import SENSOR_NAMES, the
 from zesty_cell.words.units import CAPACITY, COUNT, CURRENT, DURATION, SECONDS, SHARE, VOLTAGE, Quantity, typed
 
-SENSORS: tuple[tuple[str, str], ...] = (
-    ("pack_v", "pack voltage"),
-    ("lowest_v", "lowest pack voltage so far"),
-    ("cell_v", "lowest cell"),
-    ("receiver_v", "receiver battery"),
-    ("used_ah", "charge used"),
-    ("current_a", "current"),
-    ("armed_s", "time since arming"),
-    ("telemetry", "telemetry"),
-)
+SENSOR_CHOICES = tuple(SENSOR_NAMES.items())
 COMPARISONS: tuple[tuple[str, str], ...] = (
     ("below", "stays below"),
     ("above", "passes"),
@@ -35,12 +28,11 @@ COMPARISONS: tuple[tuple[str, str], ...] = (
 )
 READS: tuple[tuple[str, str], ...] = (
     ("", "nothing read out"),
-    ("pack_v", "read the pack voltage"),
-    ("cell_v", "read the lowest cell"),
-    ("receiver_v", "read the receiver battery"),
-    ("used_ah", "read the charge used"),
-    ("current_a", "read the current"),
-    ("armed_s", "read the time since arming"),
+    *(
+        (key, f"read {the(key)}")
+        for key, sensor in SENSORS.items()
+        if key != "lowest_v" and sensor.kind != "presence"
+    ),
 )
 SWITCH_WORDS: tuple[tuple[str, str], ...] = (
     ("", "whatever the switches"),
@@ -62,20 +54,13 @@ VIBRATIONS = (
     ("long", "a long shake"),
 )
 RUNS = (("throttle", "throttle above idle"), ("armed", "arming"), ("always", "switching on"))
-_UNIT: dict[str, Quantity] = {
-    "pack_v": VOLTAGE,
-    "lowest_v": VOLTAGE,
-    "cell_v": VOLTAGE,
-    "receiver_v": VOLTAGE,
-    "used_ah": CAPACITY,
-    "current_a": CURRENT,
-    "armed_s": DURATION,
-}
+_UNIT: dict[str, Quantity] = {"volts": VOLTAGE, "charge": CAPACITY, "current": CURRENT, "time": DURATION}
 
 
 def unit_of(sensor: str) -> Quantity | None:
-    """How a sensor's value is typed."""
-    return _UNIT.get(sensor)
+    """How a sensor's value is typed; None for what is no sensor, or has no value."""
+    found = SENSORS.get(cast(SensorKey, sensor))
+    return None if found is None else _UNIT.get(found.kind)
 
 
 @dataclass

@@ -15,6 +15,7 @@ from zesty_cell.core.callouts.conditions import POSITIONS, SWITCHES
 from zesty_cell.core.callouts.engine import Frames
 from zesty_cell.core.callouts.fit import Capabilities, Difference, differences, fit
 from zesty_cell.core.callouts.rules import CalloutPlan
+from zesty_cell.core.callouts.sensors import RECEIVED
 from zesty_cell.core.fact import Fact
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.plan_json import read_plan, write_plan_json
@@ -160,7 +161,7 @@ def _frame(frames: Frames, k: int) -> dict[str, Any]:
         "throttle": round(min(max(float(frames.throttle[k]), 0.0), 1.0), 4),
         "armed": bool(frames.armed[k]),
     }
-    for name in ("pack_v", "cell_v", "receiver_v", "used_ah", "current_a"):
+    for name in RECEIVED:
         value = float(getattr(frames, name)[k])
         if not math.isnan(value):
             row[name] = value

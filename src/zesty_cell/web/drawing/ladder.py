@@ -9,8 +9,9 @@ import numpy as np
 
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.callouts.collisions import Collision, collisions
-from zesty_cell.core.callouts.conditions import PACK_VOLTAGES, Condition
+from zesty_cell.core.callouts.conditions import Condition
 from zesty_cell.core.callouts.rules import CalloutPlan, Rule
+from zesty_cell.core.callouts.sensors import PACK_VOLTAGES
 from zesty_cell.core.fact import Fact
 from zesty_cell.web.drawing.scale import Scale, Tick, nice_step, ticks
 

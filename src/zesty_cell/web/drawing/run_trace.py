@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from zesty_cell.core.callouts.conditions import PACK_VOLTAGES
 from zesty_cell.core.callouts.dry_run import DryRun
 from zesty_cell.core.callouts.rules import CalloutPlan
+from zesty_cell.core.callouts.sensors import PACK_VOLTAGES
 from zesty_cell.web.drawing.scale import Scale, path, sparse
 
 _WIDTH, _HEIGHT, _EDGE = 300, 84, 4
