@@ -11,8 +11,9 @@ from tests.web.test_sheets import error_at
 from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.craft import Craft, Limits
 from zesty_cell.core.parts.measured import PackTests
-from zesty_cell.core.parts.ownership import Ownership
+from zesty_cell.core.parts.ownership import MOST_FLIGHTS, Ownership
 from zesty_cell.core.parts.pack import Pack
+from zesty_cell.store.hangar import PACKS
 from zesty_cell.web.hangar.form import (
     CELL_SECTIONS,
     CRAFT_SECTIONS,
@@ -368,6 +369,27 @@ def test_another_like_it_starts_with_the_same_figures(client):
 
 
 # Finding, lending, retiring
+
+
+def test_who_it_is_lent_to_is_read_before_it_is_kept(client):
+    told = client.post("/hangar/packs/1/standing", data={"standing": "lent", "lent_to": "Anna\tSmith"})
+    assert told.status_code == 303
+    assert "Nothing was changed" in client.get("/hangar", headers={"cookie": told.headers["set-cookie"]}).text
+    assert client.get("/hangar/packs/1").status_code == 200
+    client.post("/hangar/packs/1/standing", data={"standing": "lent", "lent_to": "Anna Smith"})
+    assert "Anna Smith" in client.get("/hangar").text
+
+
+def test_a_count_of_flights_stops_where_it_says_no_more(client, app, fly_season):
+    fly_season()
+    flight = client.get("/api/flights").json()["flights"][0]
+    with app.state.database.session() as session:
+        PACKS.fetch(session, flight["pack_id"]).flights = MOST_FLIGHTS
+    new = {k: flight[k] for k in ("craft_id", "pack_id")}
+    moved = flight["flight"] | {"landed_at": "2026-11-21T10:00:00Z"}
+    assert client.post("/api/flights", json=new | {"flight": moved}).status_code == 201
+    assert client.get("/hangar").status_code == 200
+    assert client.get(f"/api/packs/{flight['pack_id']}").json()["ownership"]["flights"] == MOST_FLIGHTS
 
 
 def test_packs_are_found_by_words_chemistry_cells_and_standing(client):

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.learn.flights import LoggedFlight, begins_full
 from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.ownership import MOST_FLIGHTS
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.store import records
 from zesty_cell.store.documents import read, to_document
@@ -75,7 +76,7 @@ def add(session: Session, flight: LoggedFlight, *, craft_id: int, pack: PackRow,
     session.add(row)
     session.flush()
     session.refresh(row)
-    pack.flights += 1
+    pack.flights = min(pack.flights + 1, MOST_FLIGHTS)
     _note_pack(session, row, flight)
     _settle(session, pack.id, flight.landed_at)
     return row
@@ -161,7 +162,7 @@ def add_many(session: Session, new: Sequence[NewFlight], *, progress: Callable[[
             progress(min(first + _A_BATCH, len(rows)))
     for pack_id, count in flown.items():
         pack = session.get_one(PackRow, pack_id)
-        pack.flights += count
+        pack.flights = min(pack.flights + count, MOST_FLIGHTS)
         newest = newest_of(session, pack_id)
         if newest is not None:
             _note_pack(session, newest, flight_of(newest))
@@ -244,7 +245,7 @@ def restore(session: Session, flight_id: int) -> FlightRow:
     gone = row is not None and row.deleted_at is not None
     row = records.restore(session, FlightRow, flight_id)
     if gone:
-        row.pack.flights += 1
+        row.pack.flights = min(row.pack.flights + 1, MOST_FLIGHTS)
     session.flush()
     _settle(session, row.pack_id, row.landed_at)
     return row

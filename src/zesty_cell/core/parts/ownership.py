@@ -16,12 +16,16 @@ from zesty_cell.core.parts.pack import Pack
 Standing = Literal["own", "lent", "wanted", "retired"]
 
 
+#: A count that goes on beyond this says no more.
+MOST_FLIGHTS = 100_000
+
+
 class Ownership(Entity):
     """Standing of a craft or a pack; a pack's flights and last rest voltage per cell."""
 
     standing: Standing = "own"
     lent_to: Name | None = None
-    flights: Annotated[int, Field(ge=0, le=100_000)] = 0
+    flights: Annotated[int, Field(ge=0, le=MOST_FLIGHTS)] = 0
     rest_v_per_cell: CellVolts | None = None
 
 

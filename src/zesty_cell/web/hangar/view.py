@@ -8,13 +8,17 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Path, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from pydantic import ValidationError
 
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
+from zesty_cell.core.parts.ownership import Ownership
 from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
 from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS, Shelf, keep, ownership_of
 from zesty_cell.web.hangar import form as hangar_form
 from zesty_cell.web.hangar.form import ALREADY, way_back
 from zesty_cell.web.http import FormState, PostedForm, Store, page, preferences_of, say, whole_number
+from zesty_cell.web.http.forms import words_of
+from zesty_cell.words.say import say as in_words
 
 router = APIRouter(prefix="/hangar", include_in_schema=False)
 
@@ -158,7 +162,11 @@ def change_standing(
     if standing not in {k for k, _ in hangar_form.STANDINGS}:
         return say(RedirectResponse("/hangar", 303), "Choose one of the options. Nothing was changed.")
     change = {"standing": standing, "lent_to": lent_to.strip() or None}
-    keep(session, row, ownership_of(row).model_copy(update=change))
+    try:
+        keep(session, row, Ownership.model_validate(ownership_of(row).model_dump() | change))
+    except ValidationError as error:
+        words = in_words(words_of(error.errors(include_url=False)[0]))
+        return say(RedirectResponse("/hangar", 303), f"{words} Nothing was changed.")
     words = {"own": "is yours", "lent": "is lent", "wanted": "is wanted", "retired": "is retired"}[standing]
     return say(RedirectResponse("/hangar", 303), f"“{row.name}” {words}.")
 
