@@ -224,7 +224,7 @@ def change(session: Session, flight_id: int, version: int, flight: LoggedFlight)
 
 def as_before(session: Session, flight_id: int) -> bool:
     """Undo the last :func:`change`; called again it is done again. False where there was none."""
-    row = records.fetch(session, FlightRow, flight_id)
+    row = fetch(session, flight_id)
     if row.previous is None:
         return False
     change(session, flight_id, row.version, read(LoggedFlight, row.previous))
@@ -310,8 +310,7 @@ def _learnable(
 
 def newest(session: Session, most: int) -> list[FlightRow]:
     """The newest flights of the log."""
-    query = select(FlightRow).where(FlightRow.deleted_at.is_(None))
-    return list(session.scalars(query.order_by(FlightRow.landed_at.desc(), FlightRow.id.desc()).limit(most)))
+    return find(session, most=most).rows
 
 
 def taken(session: Session, entry: str) -> dict[str, object] | None:
