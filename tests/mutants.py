@@ -46,7 +46,7 @@ MODULES = {
     "answer/current_checks": "answer/test_forecast.py answer/test_any_sheet.py",
     "asked/changes": "asked/test_changes.py choose/test_buys.py",
     "answer/plausibility": "answer/test_plausibility.py",
-    "learn/plausibility": "answer/test_plausibility.py",
+    "learn/plausibility": "answer/test_plausibility.py learn/test_calibration_doubts.py",
     "answer/thresholds": "answer/test_forecast.py callouts/test_schools.py callouts/test_tune.py",
     "answer/lead": "answer/test_forecast.py callouts/test_schools.py callouts/test_any_plan.py",
     "callouts/score": "callouts/test_score.py",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -19,7 +20,7 @@ from zesty_cell.core.answer.forecast import (
     sampled_factors,
 )
 from zesty_cell.core.answer.lead import _best_hold
-from zesty_cell.core.answer.thresholds import HOLDS_S, longest_burst_s, voltage_step_v
+from zesty_cell.core.answer.thresholds import HOLDS_S, longest_burst_s, thresholds, voltage_step_v
 from zesty_cell.core.asked.flying import PATTERNS
 from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Conditions, CurrentSensor, corrected
@@ -407,6 +408,37 @@ def test_altitude_and_heat_shorten_a_hover():
     low = forecast(sheet(pattern="gentle_hover"))
     high = forecast(sheet(pattern="gentle_hover", conditions=Conditions(air_c=12.0, altitude_m=2500.0)))
     assert high.flight.landing_s < 0.95 * low.flight.landing_s
+
+
+def test_the_longest_burst_under_a_threshold_by_hand():
+    """Two seconds at 60 A and one at 10 A under 3.4 V; full throttle is 100 A, half a throttle a quarter of it."""
+    loaded_v, current_a = np.full(600, 3.8), np.full(600, 10.0)
+    loaded_v[100:120], current_a[100:120] = 3.3, 60.0
+    loaded_v[200:210] = 3.35
+    flight = SimpleNamespace(
+        loaded_v=loaded_v, current_a=current_a, full_throttle_a=np.full(600, 100.0),
+        used_ah=np.linspace(0.0, 3.0, 600), low_from=lambda cell_v: 600,
+    )  # fmt: skip
+    assert longest_burst_s(flight=flight, cell_v=3.4) == pytest.approx(2.0)
+    assert longest_burst_s(flight=flight, cell_v=3.4, throttle_under=0.5) == pytest.approx(1.0)
+    assert longest_burst_s(flight=flight, cell_v=3.4, throttle_under=0.8) == pytest.approx(2.0)
+    assert longest_burst_s(flight=flight, cell_v=3.4, used_over_ah=0.7) == pytest.approx(1.0)
+    assert longest_burst_s(flight=flight, cell_v=3.2) == 0.0
+
+
+def test_a_way_home_longer_than_the_flight_starts_half_way():
+    far = forecast(sheet(landing=LandingRule(charge_kept=0.2, home_s=600.0), pattern="freestyle", pack=satsuma()))
+    assert far.flight.landing_s < 1200.0
+    assert far.callouts.timers.start_home_s == pytest.approx(0.5 * far.flight.landing_s)
+
+
+def test_pack_low_lies_a_step_over_land_now_where_the_voltage_is_flat():
+    """One cell is set in hundredths, six in tenths."""
+    for series, land_v, low_v in ((1, 3.41, 3.42), (6, 20.5, 20.6)):
+        flat = SimpleNamespace(cruise_v=np.full(600, 3.41), landing_s=60.0, index_at=lambda _: 0)
+        found = thresholds(setup=set_up(sheet(pack=pomelo(series=series, mass_kg=0.5))), flight=flat)
+        assert found["land_now"].pack_v == pytest.approx(land_v)
+        assert found["pack_low"].pack_v == pytest.approx(low_v)
 
 
 def test_a_rating_is_held_against_the_hardest_window_of_its_length():

@@ -74,6 +74,11 @@ def test_a_pack_that_gave_more_than_its_label_is_found_to_hold_it():
     log, flight = flown(Hidden(capacity=1.2), seconds=1330.0)
     assert flight.used_ah > SHEET.pack.capacity_ah
     assert fit(log).of("capacity").value == pytest.approx(1.2 * SHEET.pack.capacity_ah, rel=0.05)
+    one = pomelo()
+    two = sheet(pack=pomelo(name="Two", parallel=2, capacity_ah=2 * one.capacity_ah, mass_kg=2 * one.mass_kg))
+    log, flight = flown(Hidden(capacity=1.2), of=two, seconds=2200.0)
+    assert flight.used_ah > two.pack.capacity_ah
+    assert fit(log, two).of("capacity").value == pytest.approx(1.2 * two.pack.capacity_ah, rel=0.05)
 
 
 def test_a_pack_that_took_off_partly_charged_is_told():
