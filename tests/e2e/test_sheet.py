@@ -152,7 +152,7 @@ def test_the_setup_card_is_an_a5_side_to_fly_by_and_one_to_set_by(page: Page, cl
         assert len(re.findall(rb"/Type\s*/Page\b", paper)) == sides
         if sides == 2:
             steps = page.locator(".card.steps")
-            expect(steps).to_contain_text("“Land now” is true when the pack's voltage is below")
+            expect(steps).to_contain_text("“Land now” is true when the pack voltage is below")
             box = page.evaluate(
                 "(() => { const c = document.querySelector('.card.steps'); return c.scrollHeight })()"
             )
