@@ -111,6 +111,15 @@ def test_a_short_hop_does_not_tell_the_capacity_and_says_so():
     assert not found.of("capacity").told
 
 
+def test_a_part_of_a_small_pack_is_more_of_it():
+    """31 % of the label are 44 % of a pack that holds seven tenths of it: enough to tell its capacity."""
+    log, flight = flown(Hidden(capacity=0.7), seconds=420.0)
+    assert flight.used_ah / SHEET.pack.capacity_ah < 0.35 < flight.used_ah / (0.7 * SHEET.pack.capacity_ah)
+    capacity = fit(log).of("capacity")
+    assert capacity.told
+    assert capacity.value == pytest.approx(0.7 * SHEET.pack.capacity_ah, rel=0.03)
+
+
 def test_a_gap_is_not_fitted_to():
     whole, _ = flown()
     cut, _ = flown(lost_s=(300.0, 360.0))
