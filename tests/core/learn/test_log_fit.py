@@ -117,7 +117,7 @@ def test_a_part_of_a_small_pack_is_more_of_it():
     assert flight.used_ah / SHEET.pack.capacity_ah < 0.35 < flight.used_ah / (0.7 * SHEET.pack.capacity_ah)
     capacity = fit(log).of("capacity")
     assert capacity.told
-    assert capacity.value == pytest.approx(0.7 * SHEET.pack.capacity_ah, rel=0.03)
+    assert capacity.value == pytest.approx(0.7 * capacity.expected, rel=0.03)
 
 
 def test_a_gap_is_not_fitted_to():
