@@ -49,9 +49,10 @@ ifeq ($(E2E),no)
 test: $(VENV)/.test
 	@$(BIN)/pytest -n 2 -m "not e2e"
 else
+# What asks one function comes first and is quick; then the whole application: its API fuzzed, its pages in a browser.
 test: $(VENV)/.test chromium
-	@$(BIN)/pytest -n 2 -m "not e2e"
-	@$(BIN)/pytest -n 2 --dist loadfile -m e2e
+	@$(BIN)/pytest -n 2 -m "not e2e and not fuzz"
+	@$(BIN)/pytest -n 2 --dist loadfile -m "e2e or fuzz"
 endif
 
 check: $(VENV)/.test
