@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.plausibility import Doubt
 from zesty_cell.core.learn.log_plausibility import log_doubts
-from zesty_cell.formats.csv_table import read_table
+from zesty_cell.formats.csv_table import Table, read_table
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_columns import Mapping, guess_mapping
 from zesty_cell.formats.telemetry_csv import ReadLog, read_telemetry
@@ -50,14 +50,15 @@ class Attached:
         return self.read is not None and not any(d.impossible for d in self.doubts)
 
 
-def looked_at(row: LogRow, mapping: Mapping, *, flight_row: FlightRow, known: bool) -> Attached:
-    """A kept log through some columns, held against the pack that was flown."""
-    packed = logs.packed_of(row)
+def looked_at(
+    row: LogRow, mapping: Mapping, *, flight_row: FlightRow, known: bool, table: Table | None = None
+) -> Attached:
+    """A kept log through some columns, held against the pack that was flown; ``table`` where it is read."""
     try:
-        read = read_telemetry(read_table(logs.data_of(row)), mapping)
+        read = read_telemetry(read_table(logs.data_of(row)) if table is None else table, mapping)
     except FileFormatError as error:
         return Attached(row, mapping, known, None, error, ())
-    remember_read(packed, mapping, read)
+    remember_read(logs.packed_of(row), mapping, read)
     doubts = log_doubts(read.telemetry, pack=PACKS.thing(flight_row.pack))
     return Attached(row, mapping, known, read, None, doubts)
 
@@ -76,7 +77,7 @@ def attach(session: Session, data: bytes, *, name: str, flight_row: FlightRow) -
     session.flush()
     known = logs.remembered(session, table)
     mapping = known or guess_mapping(table, series=flight_row.pack.series)
-    return looked_at(row, mapping, flight_row=flight_row, known=known is not None)
+    return looked_at(row, mapping, flight_row=flight_row, known=known is not None, table=table)
 
 
 def confirm(session: Session, attached: Attached, flight_row: FlightRow) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Set
 from contextlib import suppress
 from dataclasses import dataclass
+from datetime import timedelta
 
 from sqlalchemy.orm import Session
 
@@ -18,6 +19,9 @@ from zesty_cell.services.log_fits import keep_fits
 from zesty_cell.store import flights
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import FlightRow, PackRow, SheetRow
+
+#: A clock may be ahead by so much; a landing later than that has not been.
+CLOCK_AHEAD = timedelta(minutes=10)
 
 
 @dataclass(frozen=True)

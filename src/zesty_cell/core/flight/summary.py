@@ -97,7 +97,7 @@ def power_to_spare(*, craft: Craft, load: CraftLoad, full_throttle_a: float) -> 
     return ratio ** (2.0 / 3.0) if craft.lifts_itself() else ratio
 
 
-def _brief_from(setup: Setup, summary: NDArray[np.float64], landing_s: float, which: int) -> LandingSummary:
+def _landing_summary(setup: Setup, summary: NDArray[np.float64], landing_s: float, which: int) -> LandingSummary:
     """One flight as its columns say it, of a march that ended at its landing: per cell to whole pack."""
     pack, craft, load = setup.sheet.pack, setup.sheet.craft, setup.load
     cell = summary.tolist()
@@ -186,7 +186,7 @@ class LandingSummaries:
         """The few numbers of flights that were marched, in order."""
         landing_s, which = landing_times_s(setup=self.setups[0], summary=summary)
         return [
-            _brief_from(s, row, t, w)
+            _landing_summary(s, row, t, w)
             for s, row, t, w in zip(self.setups, summary, landing_s.tolist(), which.tolist(), strict=True)
         ]
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Set
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from typing import Annotated
 
 from fastapi import APIRouter, Query
@@ -14,18 +14,16 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.formats.flights_csv import NamedFlight, write_flights
-from zesty_cell.services.flight_log import change_flight, charge_pack, doubted, forecast_for
+from zesty_cell.services.flight_log import CLOCK_AHEAD, change_flight, charge_pack, doubted, forecast_for
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import flights as store
-from zesty_cell.store.errors import EditConflictError
+from zesty_cell.store import records
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import FlightRow
 from zesty_cell.web.api import given
 from zesty_cell.web.http import Store
 
 router = APIRouter(prefix="/api", tags=["flights"])
-#: A clock may be ahead by so much.
-_AHEAD = timedelta(minutes=10)
 _AT = ("body", "flight")
 
 
@@ -74,7 +72,7 @@ def _stored(row: FlightRow) -> StoredFlight:
 def _check(
     session: Session, flight: LoggedFlight, *, craft_id: int, pack_id: int, sure: str, row: FlightRow | None = None
 ) -> None:
-    if flight.landed_at > datetime.now(UTC) + _AHEAD:
+    if flight.landed_at > datetime.now(UTC) + CLOCK_AHEAD:
         raise given.refuse([("landed_at", "This flight has not landed yet: is the clock ahead?", "ahead")], at=_AT)
     pack = PACKS.fetch(session, pack_id)
     sheet = None if row is not None else sheet_for(session, craft_id=craft_id, pack=pack, pattern=flight.pattern)
@@ -86,10 +84,10 @@ def _check(
         raise given.refuse([(field, words, kinds) for field, words in found.errors.items()], at=_AT)
 
 
-def _at_version(session: Session, flight_id: int, version: int) -> FlightRow:
-    row = store.fetch(session, flight_id)
-    if row.version != version:
-        raise EditConflictError("flight", row.name)
+def _to_change(session: Session, flight_id: int, change: ChangedFlight, sure: str) -> FlightRow:
+    """The flight that is to be changed, still at the version given, once nothing of the change is doubted."""
+    row = records.fetch_version(session, FlightRow, flight_id, change.version)
+    _check(session, change.flight, craft_id=row.craft_id, pack_id=row.pack_id, sure=sure, row=row)
     return row
 
 
@@ -139,8 +137,7 @@ def put_flight(
     session: Store, flight_id: given.RecordId, change: ChangedFlight, sure: given.Sure = ""
 ) -> StoredFlight:
     """Put a flight right, provided it is still at the version given."""
-    row = _at_version(session, flight_id, change.version)
-    _check(session, change.flight, craft_id=row.craft_id, pack_id=row.pack_id, sure=sure, row=row)
+    row = _to_change(session, flight_id, change, sure)
     return _stored(change_flight(session, row, change.flight, version=change.version))
 
 
@@ -149,9 +146,7 @@ def charge_flight(
     session: Store, flight_id: given.RecordId, change: ChangedFlight, sure: given.Sure = ""
 ) -> StoredFlight:
     """The same after its pack was charged: what went back is shared out among its flights since the last charge."""
-    row = _at_version(session, flight_id, change.version)
-    _check(session, change.flight, craft_id=row.craft_id, pack_id=row.pack_id, sure=sure, row=row)
-    return _stored(charge_pack(session, row, change.flight))
+    return _stored(charge_pack(session, _to_change(session, flight_id, change, sure), change.flight))
 
 
 @router.delete("/flights/{flight_id}", status_code=204, responses=given.MISSING)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Body
+from fastapi import APIRouter
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
@@ -68,9 +68,7 @@ def get_plan(session: Store, sheet_id: given.RecordId) -> StoredPlan:
 
 
 @router.put("/sheets/{sheet_id}/plan", responses=given.MISSING | given.UNREADABLE | given.CONFLICT)
-def put_plan(
-    session: Store, sheet_id: given.RecordId, change: Annotated[ChangedPlan, Body()]
-) -> StoredPlan:  # fmt: skip
+def put_plan(session: Store, sheet_id: given.RecordId, change: ChangedPlan) -> StoredPlan:
     """Keep a plan, provided the one that is kept is still at the version given; printed cards then say so."""
     row = sheets.fetch(session, sheet_id)
     plan = plain_plan(change.plan)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import fields
 from typing import Annotated, Any
 
-import numpy as np
 from fastapi import APIRouter, Body, Query
 from pydantic import BaseModel
 from sqlalchemy.orm import Session
@@ -139,7 +138,7 @@ def _columns(telemetry: Telemetry) -> dict[str, list[float | None]]:
     for field in fields(telemetry):
         values = getattr(telemetry, field.name)
         if values is not None:
-            table[field.name] = [None if np.isnan(v) else round(float(v), 6) for v in values]
+            table[field.name] = [None if v != v else v for v in values.round(6).tolist()]
     return table
 
 

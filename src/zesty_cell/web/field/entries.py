@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from typing import Any
 
 from pydantic import ValidationError
@@ -15,7 +15,14 @@ from zesty_cell.core.answer.plausibility import cell_volts_doubt
 from zesty_cell.core.fact import Words
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.parts.pack import Pack
-from zesty_cell.services.flight_log import change_flight, charge_pack, doubted, forecast_for, log_flight
+from zesty_cell.services.flight_log import (
+    CLOCK_AHEAD,
+    change_flight,
+    charge_pack,
+    doubted,
+    forecast_for,
+    log_flight,
+)
 from zesty_cell.store import flights as store
 from zesty_cell.store import sheets
 from zesty_cell.store.hangar import PACKS
@@ -113,10 +120,6 @@ def _checked(
     return None if taken.errors else flight
 
 
-#: A phone's clock may be ahead by so much before the server's counts instead.
-_AHEAD = timedelta(minutes=10)
-
-
 def _landed_at(text: str) -> datetime | str:
     """When it landed, as the phone says; now, where the phone does not say or its clock is ahead."""
     now = datetime.now(UTC)
@@ -124,7 +127,7 @@ def _landed_at(text: str) -> datetime | str:
         moment = datetime.fromisoformat(text)
     except ValueError:
         return text or now
-    return now if moment.tzinfo is not None and moment > now + _AHEAD else text
+    return now if moment.tzinfo is not None and moment > now + CLOCK_AHEAD else text
 
 
 def _as_it_stands(local: str) -> str:
