@@ -168,5 +168,5 @@ def test_a_place_that_cannot_be_made_is_a_word(tmp_path, capsys):
     (tmp_path / "file").write_text("in the way")
     with pytest.raises(UnwritablePlaceError):
         Database(tmp_path / "file" / "one.sqlite")
-    assert main(["serve", "--database", str(tmp_path / "file" / "one.sqlite"), "--port", "8799"]) == 2
+    assert main(["serve", "--database", str(tmp_path / "file" / "one.sqlite"), "--port", "8797"]) == 2
     assert "cannot be made" in capsys.readouterr().err

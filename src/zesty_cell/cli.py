@@ -139,6 +139,7 @@ def _serve(arguments: argparse.Namespace) -> int:
 
     from zesty_cell.operating import set_up_logging, tell
     from zesty_cell.store.database import HEAD_REVISION, PlaceError
+    from zesty_cell.store.working import sweep
     from zesty_cell.web.app import create_app
     from zesty_cell.web.http.security import LOOPBACK_HOSTS
 
@@ -154,6 +155,7 @@ def _serve(arguments: argparse.Namespace) -> int:
         warming.join()
         return 2
     set_up_logging(level=arguments.log_level, as_json=arguments.log_json)
+    sweep(arguments.database)
     try:
         app = create_app(
             arguments.database,

@@ -6,13 +6,14 @@ import math
 from typing import Annotated
 
 import pytest
-from pydantic import BaseModel, Field, ValidationError
+from pydantic import BaseModel, Field
 from sqlalchemy import update
 
 from tests.sheets import pomelo, sheet
 from zesty_cell.core.learn.calibration import CALIBRATION
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.store.documents import VERSION, BroughtWithin, read, read_telling, to_document
+from zesty_cell.store.errors import UnreadableError
 from zesty_cell.store.tables import FlightRow, PackRow
 from zesty_cell.store.wholeness import faults_of
 
@@ -78,7 +79,7 @@ def test_a_choice_is_read_so_too():
     ids=["no such choice", "unknown", "no number", "missing", "one of two"],
 )
 def test_whatever_else_cannot_be_read_is_refused(change):
-    with pytest.raises(ValidationError):
+    with pytest.raises(UnreadableError):
         read(Pack, to_document(pomelo()) | change)
 
 

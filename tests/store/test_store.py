@@ -8,6 +8,7 @@ import sqlite3
 import subprocess
 import sys
 import textwrap
+from contextlib import closing
 
 import pytest
 from alembic import command
@@ -16,11 +17,22 @@ from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
 
+from tests.killed import worker
 from tests.sheets import sheet
 from zesty_cell.core.parts.ownership import type_of
 from zesty_cell.demo.club import load_club
 from zesty_cell.store import sheets
-from zesty_cell.store.database import _MIGRATIONS, HEAD_REVISION, Database
+from zesty_cell.store.database import (
+    _MIGRATIONS,
+    HEAD_REVISION,
+    DamagedDatabaseError,
+    Database,
+    HalfMigratedDatabaseError,
+    NewerDatabaseError,
+    _upgrade,
+    revision_in,
+    tables_at,
+)
 from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import Base
@@ -102,16 +114,80 @@ def test_the_club_loads_once(database):
         assert load_club(session) == 0
 
 
-def test_an_older_file_is_backed_up_before_it_is_migrated(tmp_path):
-    path = tmp_path / "old.sqlite"
+def of_version(path, revision, *statements):
+    """A file as a version made it, with a craft nobody migrates, and then what was done to it."""
+    _upgrade(path, revision)
     with sqlite3.connect(path) as old:
-        old.execute("CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL)")
-        old.execute("INSERT INTO alembic_version VALUES ('0000')")
+        for statement in statements:
+            old.execute(statement)
     old.close()
-    # The made-up older revision is not one of ours, so the migration itself cannot go on.
-    with pytest.raises(Exception, match="0000"):
-        Database(path).close()
-    assert list(tmp_path.glob("old.before-*.backup"))
+
+
+def test_an_older_file_is_kept_as_it_was_before_it_is_migrated(tmp_path):
+    path = tmp_path / "old.sqlite"
+    of_version(path, "0006")
+    Database(path).close()
+    [kept] = tmp_path.glob("old.schema-0006-*.backup")
+    with closing(sqlite3.connect(kept)) as copy, closing(sqlite3.connect(path)) as now:
+        assert revision_in(copy) == "0006"
+        assert revision_in(now) == HEAD_REVISION
+
+
+@pytest.mark.parametrize(
+    ("version", "error", "words"),
+    [
+        ("9999", NewerDatabaseError, "newer version"),
+        ("0000", DamagedDatabaseError, "never was"),
+        ("junk", DamagedDatabaseError, "never was"),
+    ],
+)
+def test_a_version_that_is_not_ours_is_a_sentence_with_the_way_out(tmp_path, version, error, words):
+    path = tmp_path / "mine.sqlite"
+    of_version(path, "0008")
+    Database(path).close()
+    [kept] = tmp_path.glob("mine.schema-0008-*.backup")
+    with sqlite3.connect(path) as moved:
+        moved.execute("UPDATE alembic_version SET version_num = ?", (version,))
+    moved.close()
+    before = path.read_bytes()
+    with pytest.raises(error, match=words) as found:
+        Database(path)
+    assert path.read_bytes() == before
+    if version == "9999":
+        assert f"zesty-cell restore {kept} --database {path}" in str(found.value)
+
+
+def test_a_file_left_half_way_is_a_sentence_with_the_way_out_and_stays_as_it_is(tmp_path):
+    path = tmp_path / "half.sqlite"
+    of_version(path, "0008", "CREATE TABLE log_fit (log_id INTEGER)")
+    for _ in range(2):
+        with pytest.raises(HalfMigratedDatabaseError, match="half way") as found:
+            Database(path)
+        assert "zesty-cell restore" in str(found.value)
+    with closing(sqlite3.connect(path)) as as_it_was:
+        assert revision_in(as_it_was) == "0008"
+    assert not list(tmp_path.glob(".zesty-cell-*"))
+
+
+def test_a_migration_killed_at_any_moment_leaves_the_old_or_the_new(tmp_path):
+    work = """
+        from pathlib import Path
+        from zesty_cell.store.database import Database
+
+        def work(path):
+            Database(Path(path)).close()
+    """
+    done = []
+    with worker(work) as migrations:
+        for k, delay_s in enumerate((0.005, 0.05, 0.15, 0.3, 0.5, 30.0)):
+            path = tmp_path / f"old-{k}.sqlite"
+            of_version(path, "0001")
+            done.append(migrations.killed_after(delay_s, path))
+            with closing(sqlite3.connect(path)) as found:
+                assert revision_in(found) == (HEAD_REVISION if done[-1] else revision_in(found))
+                assert tables_at(found) == tables_at(revision_in(found))
+            Database(path).close()  # the next start goes on
+    assert (done[0], done[-1]) == (False, True)
 
 
 def test_a_file_of_the_first_release_is_brought_forward_whole(tmp_path):
@@ -128,7 +204,7 @@ def test_a_file_of_the_first_release_is_brought_forward_whole(tmp_path):
     filled.close()
 
     forward = Database(path)
-    assert list(tmp_path.glob(f"first.before-{HEAD_REVISION}.backup"))
+    assert list(tmp_path.glob("first.schema-0001-*.backup"))
     with forward.session() as session:
         packs = PACKS.all(session)
         assert {row.name for row in packs} == names

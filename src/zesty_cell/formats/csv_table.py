@@ -9,15 +9,29 @@ import csv
 import io
 import math
 import re
+from array import array
 from collections.abc import Iterator
-from dataclasses import dataclass
-from itertools import chain
+from dataclasses import dataclass, field
+from itertools import chain, islice
+
+import numpy as np
+from numpy.typing import NDArray
 
 from zesty_cell.formats.errors import FileFormatError
 
 #: An hour at fifty lines a second is half of this.
 MOST_BYTES = 24_000_000
 MOST_COLUMNS = 200
+#: No flight is longer than four hours: at ten lines a second that is 144 000, at fifty an hour 180 000.
+MOST_LINES = 250_000
+#: Of lines by columns: so many are read in two seconds.
+MOST_CELLS = 5_000_000
+#: A line of the log as CSV, or of telemetry, is no longer: what is has no end of its quotes.
+_MOST_CELL = 4_000
+#: So many of the first rows are looked at to guess units, and so many over the whole file.
+_FIRST, _SPREAD = 5_000, 4_000
+#: So many of the first letters tell the separator.
+_LOOKED_AT = 200_000
 #: Lines of something else that may stand before the names of the columns.
 _MOST_PREAMBLE = 20
 #: A name is shown in menus: longer ones are cut.
@@ -41,30 +55,41 @@ class Table:
         Line of the names, from 1.
     separator : str
     decimal_comma : bool
-    rows : list of list of str
-        Every one as long as ``names``.
-    lines : list of int
+    first, spread : list of list of str
+        The first rows, and some thousands over the whole file; each as long as ``names``.
+    lines : array of int
         Where each row stands, from 1.
     notes : tuple of str
         What was left out.
+    text : str
+        The file: its rows are read again as often as they are asked for, and never all kept.
     """
 
     names: tuple[str, ...]
     header_line: int
     separator: str
     decimal_comma: bool
-    rows: list[list[str]]
-    lines: list[int]
+    first: list[list[str]]
+    spread: list[list[str]]
+    lines: NDArray[np.int64]
     notes: tuple[str, ...]
+    text: str = field(repr=False)
 
     @property
     def signature(self) -> str:
         """The same for every log of one source: its names in order."""
         return "\x1f".join(self.names)
 
-    def column(self, index: int) -> list[str]:
-        """All cells of a column."""
-        return [row[index] for row in self.rows]
+    @property
+    def count(self) -> int:
+        """How many rows there are."""
+        return int(self.lines.size)
+
+    def rows(self) -> Iterator[list[str]]:
+        """Every row, as long as ``names``, one at a time."""
+        width, after = len(self.names), self.header_line
+        found = (row for line, row in _numbered(self.text, self.separator) if line > after)
+        return (row[:width] for row in islice(found, self.count))
 
 
 def to_number(cell: str, decimal_comma: bool) -> float:
@@ -136,9 +161,31 @@ def _numbered(text: str, separator: str) -> Iterator[tuple[int, list[str]]]:
         ) from error
 
 
+def _refuse_many(text: str, separator: str) -> None:
+    """Before anything is made of it: counting takes no time and no room.
+
+    Raises
+    ------
+    FileFormatError
+    """
+    lines = max(text.count("\n"), text.count("\r"))
+    if lines > MOST_LINES:
+        raise FileFormatError(
+            f"This file has {lines} lines; up to {MOST_LINES} are read, which is more than any one flight: cut out "
+            "the one you look for."
+        )
+    cells = lines + text.count(separator)
+    if cells > MOST_CELLS:
+        raise FileFormatError(
+            f"This file has some {cells / 1e6:.0f} million cells; up to {MOST_CELLS / 1e6:.0f} million are read. "
+            "Leave out columns that tell nothing of battery or flight."
+        )
+
+
 def _find_separator(text: str) -> str:
     """The separator that gives the most columns on the most of the first lines."""
-    first = [line for line in text.splitlines()[: _MOST_PREAMBLE + 10] if line.strip()]
+    # Not all of it is split: it may be a file of nothing but line ends.
+    first = [line for line in text[:_LOOKED_AT].splitlines()[: _MOST_PREAMBLE + 10] if line.strip()]
     if not first:
         raise FileFormatError("This file is empty.")
 
@@ -189,6 +236,7 @@ def read_named_rows(data: bytes) -> NamedRows:
     """
     text = _decode(data)
     separator = _find_separator(text)
+    _refuse_many(text, separator)
     rows = _numbered(text, separator)
     header_line, names = next(rows)
     if len(names) > MOST_COLUMNS:
@@ -217,6 +265,7 @@ def read_table(data: bytes) -> Table:
     """
     text = _decode(data)
     separator = _find_separator(text)
+    _refuse_many(text, separator)
     rows = _numbered(text, separator)
     before: list[tuple[int, list[str]]] = []
     names: list[str] = []
@@ -238,18 +287,20 @@ def read_table(data: bytes) -> Table:
             "It begins with numbers: the first line should name the columns, such as “time,voltage,current”.",
             line=first[0],
         )
-    return _filled(names, header_line, separator, first, rows)
+    return _filled(names, header_line, separator, first, rows, text)
 
 
 def _filled(
     names: list[str], header_line: int, separator: str, first: tuple[int, list[str]],
-    rows: Iterator[tuple[int, list[str]]],
+    rows: Iterator[tuple[int, list[str]]], text: str,
 ) -> Table:  # fmt: skip
     width = len(names)
     while width > 1 and not names[width - 1].strip():  # a separator at the end of each line
         width -= 1
     kept: list[list[str]] = []
-    lines: list[int] = []
+    spread: list[list[str]] = []
+    lines = array("q")
+    every = max(1, max(text.count("\n"), text.count("\r")) // _SPREAD)
     uneven: tuple[int, int] | None = None
     for line, row in chain((first,), rows):
         if uneven is not None:
@@ -259,19 +310,23 @@ def _filled(
                 uneven = (line, len(row))
                 continue
             row = row[:width]
-        kept.append(row)
+        if len(lines) < _FIRST:
+            kept.append(row)
+        if len(lines) % every == 0:
+            spread.append(row)
         lines.append(line)
     notes = []
     if uneven is not None:
-        if not kept or uneven[1] > width:
+        if not lines or uneven[1] > width:
             raise _uneven(*uneven, width, separator)
         notes.append(f"Line {uneven[0]}, the last, is cut off and was left out.")
-    if len(kept) < 2:
+    if len(lines) < 2:
         raise FileFormatError("It has fewer than two lines of numbers.", line=header_line)
     sample = [c for row in kept[:200] for c in row]
     comma = separator != "," and any(_DECIMAL_COMMA.fullmatch(c.strip()) for c in sample)
     cleaned = tuple(n.strip()[:_NAME_LENGTH] or f"column {k + 1}" for k, n in enumerate(names[:width]))
-    return Table(cleaned, header_line, separator, comma, kept, lines, tuple(notes))
+    stand = np.array(lines, dtype=np.int64)
+    return Table(cleaned, header_line, separator, comma, kept, spread, stand, tuple(notes), text)
 
 
 def _uneven(line: int, found: int, width: int, separator: str) -> FileFormatError:

@@ -267,18 +267,17 @@ def _behaves(table: Table, role: Role, index: int, series: int) -> int:
 
 def _numbers(table: Table, index: int) -> NDArray[np.float64]:
     """The numbers of a column over the whole log, some thousands of lines at most."""
-    every = max(1, len(table.rows) // 4000)
-    cells = (row[index].strip() for row in table.rows[::every])
+    cells = (row[index].strip() for row in table.spread)
     return np.array([to_number(c, table.decimal_comma) for c in cells if is_number(c)])
 
 
 def _has_values(table: Table, index: int) -> bool:
-    return any(row[index].strip().lower() not in NOTHING for row in table.rows[:2000])
+    return any(row[index].strip().lower() not in NOTHING for row in table.first[:2000])
 
 
 def guess_unit(table: Table, role: Role, index: int, series: int) -> Unit:
     """The unit of a column in a role: as its name tells, else by the size of its numbers [series: 1]."""
-    cells = [c for c in (row[index].strip() for row in table.rows[:5000]) if c.lower() not in NOTHING]
+    cells = [c for c in (row[index].strip() for row in table.first) if c.lower() not in NOTHING]
     if role.key == "time_s" and cells and not is_number(cells[0]):
         return role.unit("clock")
     named = _named_unit(role, table.names[index])

@@ -7,8 +7,8 @@ the pilot confirmed.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence, Set
+from dataclasses import dataclass, field
 from datetime import datetime
 from itertools import pairwise
 
@@ -72,19 +72,38 @@ def _why_not(cell: str, choice: ColumnChoice) -> str:
     return f"“{shown}” is not a number."
 
 
-def _column(table: Table, choice: ColumnChoice, lenient: bool) -> tuple[NDArray[np.float64], list[tuple[int, str]]]:
-    """A column as numbers, NaN where nothing was received; and what could not be read, by row."""
-    read = _reader(choice, table)
-    values = np.full(len(table.rows), np.nan)
-    wrong: list[tuple[int, str]] = []
-    for k, row in enumerate(table.rows):
-        cell = row[choice.column]
-        try:
-            values[k] = read(cell)
-        except (ValueError, OverflowError):
-            if cell.strip().lower() not in NOTHING and not lenient:
-                wrong.append((k, _why_not(cell, choice)))
-    return values, wrong
+@dataclass
+class _Wrong:
+    """Cells that could not be read: the first few with their reasons, and how many."""
+
+    cells: list[tuple[int, int, str]] = field(default_factory=list)
+    count: int = 0
+
+
+#: Of cells that cannot be read: so many are named at most.
+_NAMED = 6
+
+
+def _columns(
+    table: Table, choices: Sequence[ColumnChoice], lenient: Set[str] = frozenset()
+) -> tuple[dict[str, NDArray[np.float64]], _Wrong]:
+    """Columns as numbers by role, NaN where nothing was received; and what could not be read.
+
+    The file is gone through once, whatever its size: only numbers are kept.
+    """
+    readers = [(_reader(c, table), c.column, np.full(table.count, np.nan), c) for c in choices]
+    wrong = _Wrong()
+    for k, row in enumerate(table.rows()):
+        for read, column, values, choice in readers:
+            cell = row[column]
+            try:
+                values[k] = read(cell)
+            except (ValueError, OverflowError):
+                if cell.strip().lower() not in NOTHING and choice.role not in lenient:
+                    wrong.count += 1
+                    if len(wrong.cells) < _NAMED:
+                        wrong.cells.append((k, column, _why_not(cell, choice)))
+    return {choice.role: values for _, _, values, choice in readers}, wrong
 
 
 @dataclass(frozen=True)
@@ -117,18 +136,15 @@ def read_telemetry(table: Table, mapping: Mapping) -> ReadLog:
         raise FileFormatError("Say which column is the pack's voltage, the lowest cell or the charge used.")
     if max(c.column for c in mapping.columns) >= len(table.names):
         raise FileFormatError("A column was chosen that this file has not.")
-    columns: dict[str, NDArray[np.float64]] = {}
-    wrong: list[tuple[int, int, str]] = []
-    for choice in mapping.columns:
-        # A line without its time is of no use: no leniency there.
-        columns[choice.role], missed = _column(table, choice, mapping.lenient and choice is not when)
-        wrong += [(k, choice.column, reason) for k, reason in missed]
-    if wrong:
+    # A line without its time is of no use: no leniency there.
+    lenient = {c.role for c in mapping.columns if c is not when} if mapping.lenient else set()
+    columns, wrong = _columns(table, mapping.columns, lenient)
+    if wrong.count:
         raise _wrong_cells(table, wrong)
     time_s = columns["time_s"] = _over_midnight(columns["time_s"], when)
     if np.isnan(time_s).any():
         k = int(np.isnan(time_s).argmax())
-        raise FileFormatError("This line has no time.", line=table.lines[k], column=when.column + 1)
+        raise FileFormatError("This line has no time.", line=int(table.lines[k]), column=when.column + 1)
     return _one_part(table, mapping, columns)
 
 
@@ -150,25 +166,26 @@ def time_parts(table: Table, mapping: Mapping) -> tuple[tuple[int, int, float], 
     when = mapping.of("time_s")
     if when is None or when.column >= len(table.names):
         return ()
-    time_s, missed = _column(table, when, lenient=False)
-    if missed or np.isnan(time_s).any():
+    columns, wrong = _columns(table, [when])
+    time_s = columns[when.role]
+    if wrong.count or np.isnan(time_s).any():
         return ()
     time_s = _over_midnight(time_s, when)
     spans = _spans(time_s)
     if len(spans) > MOST_PARTS:
         return ()
-    return tuple((table.lines[a], table.lines[b - 1], float(time_s[b - 1] - time_s[a])) for a, b in spans)
+    return tuple((int(table.lines[a]), int(table.lines[b - 1]), float(time_s[b - 1] - time_s[a])) for a, b in spans)
 
 
-def _wrong_cells(table: Table, wrong: list[tuple[int, int, str]]) -> FileFormatError:
-    wrong.sort()
-    k, column, reason = wrong[0]
+def _wrong_cells(table: Table, wrong: _Wrong) -> FileFormatError:
+    k, column, reason = min(wrong.cells)
     more = ""
-    if len(wrong) > 1:
-        places = ", ".join(f"{table.lines[row]}" for row, _, _ in wrong[1:6])
-        more = f" So are {len(wrong) - 1} more cells, in line{'' if len(wrong) == 2 else 's'} {places}"
-        more += " and on." if len(wrong) > 6 else "."
-    return FileFormatError(f"In “{table.names[column]}”, {reason}{more}", line=table.lines[k], column=column + 1)
+    if wrong.count > 1:
+        places = ", ".join(f"{table.lines[row]}" for row, _, _ in sorted(wrong.cells)[1:])
+        more = f" So are {wrong.count - 1} more cells, in line{'' if wrong.count == 2 else 's'} {places}"
+        more += " and on." if wrong.count > _NAMED else "."
+    line = int(table.lines[k])
+    return FileFormatError(f"In “{table.names[column]}”, {reason}{more}", line=line, column=column + 1)
 
 
 def _one_part(table: Table, mapping: Mapping, columns: dict[str, NDArray[np.float64]]) -> ReadLog:
@@ -176,7 +193,7 @@ def _one_part(table: Table, mapping: Mapping, columns: dict[str, NDArray[np.floa
     time_s = columns["time_s"]
     spans = _spans(time_s)
     if not spans:
-        raise FileFormatError("The time never goes forward.", line=table.lines[0])
+        raise FileFormatError("The time never goes forward.", line=int(table.lines[0]))
     if len(spans) > MOST_PARTS:
         raise FileFormatError(
             f"The time goes back {len(spans) - 1} times: another column is the time, or this is no log of flights."
@@ -186,7 +203,7 @@ def _one_part(table: Table, mapping: Mapping, columns: dict[str, NDArray[np.floa
         column = mapping.of("time_s")
         raise FileFormatError(
             f"The time goes back from {time_s[k - 1]:g} s to {time_s[k]:g} s. Choose one of {len(spans)} parts.",
-            line=table.lines[k],
+            line=int(table.lines[k]),
             column=column.column + 1 if column else None,
         )
     first, last = spans[min(mapping.part or 0, len(spans) - 1)]

@@ -11,7 +11,6 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import Generic, TypeVar
 
-from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
 from zesty_cell import __version__
@@ -23,13 +22,14 @@ from zesty_cell.core.learn.log_told import LogFit, LogTold, told_by_log
 from zesty_cell.core.learn.observation import PackTold, pack_told
 from zesty_cell.core.parts.estimates import Cooling
 from zesty_cell.core.parts.pack import Pack
-from zesty_cell.formats.csv_table import read_table
+from zesty_cell.formats.csv_table import Table, read_table
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_columns import Mapping
 from zesty_cell.formats.telemetry_csv import ReadLog, read_telemetry
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import calibrations, flights, logs
 from zesty_cell.store.documents import read
+from zesty_cell.store.errors import UnreadableError
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import FlightRow, LogRow
 
@@ -89,7 +89,12 @@ def remember_read(packed: bytes, mapping: Mapping, read: ReadLog) -> None:
 
 def read_packed(packed: bytes, mapping: Mapping) -> ReadLog:
     """The numbers of a kept log: read once while it is looked at, and while its callouts are edited."""
-    return _read.get(_key(packed, mapping), lambda: read_telemetry(read_table(zlib.decompress(packed)), mapping))
+    return _read.get(_key(packed, mapping), lambda: read_telemetry(read_table(logs.unpacked(packed)), mapping))
+
+
+def read_open(packed: bytes, table: Table, mapping: Mapping) -> ReadLog:
+    """The same of one whose table is open already."""
+    return _read.get(_key(packed, mapping), lambda: read_telemetry(table, mapping))
 
 
 @dataclass(frozen=True)
@@ -149,7 +154,7 @@ def _told(session: Session, log: FlownLog) -> LogTold | None:
     kept = logs.fit_kept(session, log.row.id, rests_on=log.rests_on)
     if kept is not None:
         # What cannot be read is fitted anew.
-        with suppress(ValidationError):
+        with suppress(UnreadableError):
             return None if kept.document is None else read(LogTold, kept.document)
     fit = fit_of(log)
     return None if isinstance(fit, str) else told_by_log(fit, at_c=log.air_c)

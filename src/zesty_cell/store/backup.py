@@ -4,24 +4,26 @@ from __future__ import annotations
 
 import os
 import sqlite3
-import tempfile
 from contextlib import closing, suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Final
 
-from pydantic import ValidationError
 from sqlalchemy import func, select
-from sqlalchemy.exc import DatabaseError, OperationalError
 
 from zesty_cell.core.errors import ZestyCellError
 from zesty_cell.operating import tell
-from zesty_cell.store import calibrations, flights, sheets
-from zesty_cell.store.database import HEAD_REVISION, Database
-from zesty_cell.store.hangar import CRAFTS, PACKS
-from zesty_cell.store.tables import CalibrationRow, CraftRow, FlightRow, PackRow, SheetRow
+from zesty_cell.store.database import HEAD_REVISION, Database, revision_in, revisions, tables_at
+from zesty_cell.store.tables import Base, CraftRow, FlightRow, PackRow, SheetRow
+from zesty_cell.store.wholeness import faults_of
+from zesty_cell.store.working import part_of, working_folder
 
 _MAGIC = b"SQLite format 3\x00"
+#: A backup holds no more rows and is no larger: what is more is no pilot's, and reading it through takes long.
+MOST_ROWS: Final = 200_000
+MOST_BYTES: Final = 500_000_000
+_UNCHANGED: Final = "Nothing was changed."
 
 
 class BackupError(ZestyCellError, RuntimeError):
@@ -44,13 +46,13 @@ class Contents:
         return text if self.newest is None else f"{text}, the newest of {self.newest:%-d %B %Y}"
 
 
-def _check_whole(connection: sqlite3.Connection, name: str) -> None:
+def _check_sound(connection: sqlite3.Connection, name: str) -> None:
     try:
-        found = connection.execute("PRAGMA integrity_check").fetchone()
+        found = connection.execute("PRAGMA integrity_check(1)").fetchone()
     except sqlite3.DatabaseError as error:
-        raise BackupError(f"{name} is damaged ({error}). Nothing was changed.") from error
+        raise BackupError(f"{name} is damaged ({error}). {_UNCHANGED}") from error
     if found is None or found[0] != "ok":
-        raise BackupError(f"{name} is damaged. Nothing was changed.")
+        raise BackupError(f"{name} is damaged. {_UNCHANGED}")
 
 
 def backup(source: Path, target: Path) -> None:
@@ -65,7 +67,7 @@ def backup(source: Path, target: Path) -> None:
         raise BackupError(f"There is nothing at {source} to back up.")
     if target.exists():
         raise BackupError(f"{target} is there already. Choose another name: a backup overwrites nothing.")
-    part = target.with_name(f".{target.name}.part")
+    part = part_of(target)
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
         with closing(sqlite3.connect(source)) as live, closing(sqlite3.connect(part)) as copy:
@@ -73,7 +75,7 @@ def backup(source: Path, target: Path) -> None:
             live.backup(copy)
             # One file that can be carried: without a log of its own beside it.
             copy.execute("PRAGMA journal_mode=DELETE")
-            _check_whole(copy, str(target))
+            _check_sound(copy, str(target))
         with part.open("rb+") as written:
             os.fsync(written.fileno())
         part.rename(target)
@@ -81,80 +83,104 @@ def backup(source: Path, target: Path) -> None:
     except (OSError, sqlite3.Error) as error:
         with suppress(OSError):
             part.unlink(missing_ok=True)
-        raise BackupError(f"The backup could not be written: {error}. Nothing was changed.") from error
+        raise BackupError(f"The backup could not be written: {error}. {_UNCHANGED}") from error
 
 
-def _open_copy(file: Path, folder: Path) -> Database:
-    """A migrated copy of a backup, in a folder of its own.
+def _checked_copy(file: Path, folder: Path) -> Path:
+    """A copy of a backup, provided that it is one, of a version we know, and no larger than a place may be.
 
     Raises
     ------
     BackupError
     """
-    try:
-        with file.open("rb") as read:
-            if read.read(len(_MAGIC)) != _MAGIC:
-                raise BackupError(f"{file.name} is no backup of Zesty Cell. Nothing was changed.")
-        copy = folder / "copy.sqlite"
-        with (
-            closing(sqlite3.connect(f"file:{file}?mode=ro", uri=True)) as given,
-            closing(sqlite3.connect(copy)) as to,
-        ):
-            given.execute("PRAGMA trusted_schema=OFF")
-            _check_whole(given, file.name)
-            _check_ours(given, file.name)
+    with file.open("rb") as read:
+        if read.read(len(_MAGIC)) != _MAGIC:
+            raise BackupError(f"{file.name} is no backup of Zesty Cell. {_UNCHANGED}")
+    if file.stat().st_size > MOST_BYTES:
+        raise BackupError(f"{file.name} is larger than {MOST_BYTES // 1_000_000} MB. {_UNCHANGED}")
+    copy = folder / "copy.sqlite"
+    with closing(sqlite3.connect(f"{file.absolute().as_uri()}?mode=ro&immutable=1", uri=True)) as given:
+        given.execute("PRAGMA trusted_schema=OFF")
+        given.execute("PRAGMA cell_size_check=ON")
+        _check_sound(given, file.name)
+        _check_ours(given, file.name)
+        with closing(sqlite3.connect(copy)) as to:
             given.backup(to)
-    except sqlite3.Error as error:
-        raise BackupError(f"{file.name} cannot be read: {error}. Nothing was changed.") from error
-    except OSError as error:
-        raise BackupError(f"{file.name} cannot be read: {error.strerror}. Nothing was changed.") from error
-    return Database(copy)
+    return copy
 
 
 def _check_ours(given: sqlite3.Connection, name: str) -> None:
-    """Our tables and nothing that acts by itself, of a version we know."""
-    kinds = given.execute("SELECT type, name FROM sqlite_master WHERE type IN ('trigger', 'view')").fetchall()
-    tables = {row[0] for row in given.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
-    if kinds or "alembic_version" not in tables or not {"craft", "pack", "sheet"} <= tables:
-        raise BackupError(f"{name} is no backup of Zesty Cell. Nothing was changed.")
-    row = given.execute("SELECT version_num FROM alembic_version").fetchone()
-    version = "" if row is None else str(row[0])
-    if not (version.isdigit() and len(version) == len(HEAD_REVISION)):
-        raise BackupError(f"{name} is no backup of Zesty Cell. Nothing was changed.")
-    if version > HEAD_REVISION:
-        raise BackupError(f"{name} was made by a newer version of Zesty Cell: update this one first.")
+    """The tables that its version has, and nothing else: nothing that acts by itself.
+
+    Raises
+    ------
+    BackupError
+    """
+    version = revision_in(given)
+    if version is None:
+        raise BackupError(f"{name} is no backup of Zesty Cell. {_UNCHANGED}")
+    if version not in revisions():
+        newer = version.isdigit() and len(version) == len(HEAD_REVISION) and version > HEAD_REVISION
+        why = "was made by a newer version of Zesty Cell: update this one first" if newer else (
+            "is of a version that never was"
+        )  # fmt: skip
+        raise BackupError(f"{name} {why}. {_UNCHANGED}")
+    wanted, found = tables_at(version), tables_at(given)
+    for kind, what in sorted(found.keys() - wanted.keys()):
+        raise BackupError(f"{name} holds a {kind} “{what[:60]}” that is none of ours. {_UNCHANGED}")
+    for kind, what in sorted(wanted.keys() - found.keys()):
+        raise BackupError(f"{name} has no {kind} “{what}”. {_UNCHANGED}")
+    for (kind, what), columns in wanted.items():
+        if found[kind, what] != columns:
+            raise BackupError(f"{name}: the {kind} “{what}” is not what its version has. {_UNCHANGED}")
+    broken = given.execute("PRAGMA foreign_key_check").fetchone()
+    if broken is not None:
+        raise BackupError(f"{name}: {broken[0]} {broken[1]} needs a {broken[2]} that is not there. {_UNCHANGED}")
+    rows = sum(
+        given.execute(f'SELECT count(*) FROM "{what}"').fetchone()[0]  # noqa: S608 - tables of ours by now
+        for kind, what in found
+        if kind == "table"
+    )
+    if rows > MOST_ROWS:
+        raise BackupError(f"{name} holds {rows} rows; at most {MOST_ROWS} are taken. {_UNCHANGED}")
 
 
-def _read_through(database: Database, name: str) -> Contents:
-    """Every thing in it, read by the core's own models; what it holds.
+def _contents(database: Database) -> Contents:
+    with database.session() as session:
+        counts = {
+            table: session.scalar(select(func.count()).select_from(table).where(table.deleted_at.is_(None))) or 0
+            for table in (CraftRow, PackRow, SheetRow, FlightRow)
+        }
+        newest = session.scalar(select(func.max(FlightRow.landed_at)).where(FlightRow.deleted_at.is_(None)))
+    when = None if newest is None else newest.replace(tzinfo=UTC)
+    return Contents(counts[CraftRow], counts[PackRow], counts[SheetRow], counts[FlightRow], when)
+
+
+def _read_through(file: Path, folder: Path) -> tuple[Path, Contents]:
+    """A copy of a backup, brought forward, every row of it read as the pages will; and what it holds.
 
     Raises
     ------
     BackupError
     """
     try:
-        with database.session() as session:
-            for craft in CRAFTS.all(session):
-                CRAFTS.thing(craft)
-            for pack in PACKS.all(session):
-                PACKS.thing(pack)
-            for sheet in sheets.all_sheets(session):
-                sheets.as_sheet(sheet)
-            alive = select(FlightRow).where(FlightRow.deleted_at.is_(None))
-            for flight in session.scalars(alive.execution_options(yield_per=500)):
-                flights.flight_of(flight)
-            for made in session.scalars(select(CalibrationRow).where(CalibrationRow.deleted_at.is_(None))):
-                calibrations.calibration_of(made)
-            counts = {
-                table: session.scalar(select(func.count()).select_from(table).where(table.deleted_at.is_(None)))
-                or 0
-                for table in (CraftRow, PackRow, SheetRow, FlightRow)
-            }
-            newest = session.scalar(select(func.max(FlightRow.landed_at)).where(FlightRow.deleted_at.is_(None)))
-    except (ValidationError, DatabaseError, ValueError, KeyError) as error:
-        raise BackupError(f"{name} holds something that cannot be read. Nothing was changed.") from error
-    when = None if newest is None else newest.replace(tzinfo=UTC)
-    return Contents(counts[CraftRow], counts[PackRow], counts[SheetRow], counts[FlightRow], when)
+        copy = _checked_copy(file, folder)
+        database = Database(copy)
+        try:
+            fault = next((f for f in faults_of(copy, deep=True) if not f.moved), None)
+            if fault is not None:
+                raise BackupError(f"{file.name} cannot be taken: {fault.words()}. {_UNCHANGED}")
+            return copy, _contents(database)
+        finally:
+            database.close()
+    except BackupError:
+        raise
+    except OSError as error:
+        raise BackupError(f"{file.name} cannot be read: {error.strerror}. {_UNCHANGED}") from error
+    except Exception as error:  # whatever a file can hold: it is not taken, and nothing is changed
+        tell("backup refused", error=error)
+        why = str(error).splitlines()[0][:200] if str(error) else type(error).__name__
+        raise BackupError(f"{file.name} cannot be read: {why}. {_UNCHANGED}") from error
 
 
 def look_into(file: Path) -> Contents:
@@ -164,15 +190,16 @@ def look_into(file: Path) -> Contents:
     ------
     BackupError
     """
-    with tempfile.TemporaryDirectory(prefix="zesty-cell-") as folder:
-        return _through_copy(file, Path(folder), into=None)
+    with working_folder() as folder:
+        return _read_through(file, folder)[1]
 
 
 def restore(file: Path, place: Path) -> Contents:
     """Take a backup into a place: a new one, or one that is there, even while a server runs on it.
 
-    The file is checked, migrated and read through in a copy first.  What the place held is kept beside it.  It is
-    then replaced in one transaction: a kill leaves the old or the new, never half of each.
+    The file is checked, migrated and read through in a copy first.  What the place held is kept beside it, and is
+    replaced in one transaction: a kill leaves the old or the new, never half of each.  Who writes meanwhile waits:
+    what was acknowledged before is in what is kept, what comes after is in what was restored.
 
     Raises
     ------
@@ -180,10 +207,14 @@ def restore(file: Path, place: Path) -> Contents:
     """
     try:
         place.parent.mkdir(parents=True, exist_ok=True)
-        with tempfile.TemporaryDirectory(prefix=".restore-", dir=place.parent) as folder:
-            return _through_copy(file, Path(folder), into=place)
-    except OSError as error:
-        raise BackupError(f"{place} cannot be written: {error.strerror}. Nothing was changed.") from error
+        with working_folder(place) as folder:
+            copy, contents = _read_through(file, folder)
+            _replace(place, copy)
+    except (OSError, sqlite3.Error) as error:
+        why = error.strerror if isinstance(error, OSError) else error
+        raise BackupError(f"{place} cannot be replaced: {why}. It is as it was.") from error
+    tell("restored", crafts=contents.crafts, packs=contents.packs, flights=contents.flights)
+    return contents
 
 
 def kept_beside(place: Path) -> Path:
@@ -192,26 +223,53 @@ def kept_beside(place: Path) -> Path:
     return place.with_name(f"{place.stem}.before-restore-{stamp}.backup")
 
 
-def _through_copy(file: Path, folder: Path, *, into: Path | None) -> Contents:
+def _is_as_new(place: Path) -> bool:
+    """Whether a place has the tables of now, so that a server may be running on it."""
     try:
-        copy = _open_copy(file, folder)
-    except OperationalError as error:
-        raise BackupError(f"{file.name} could not be migrated. Nothing was changed.") from error
-    try:
-        contents = _read_through(copy, file.name)
-    finally:
-        copy.close()
-    if into is None:
-        return contents
-    if into.exists():
-        backup(into, kept_beside(into))
-    try:
-        with closing(sqlite3.connect(copy.path)) as given, closing(sqlite3.connect(into)) as live:
+        with closing(sqlite3.connect(f"{place.absolute().as_uri()}?mode=ro", uri=True)) as live:
+            return revision_in(live) == HEAD_REVISION and tables_at(live) == tables_at(HEAD_REVISION)
+    except sqlite3.DatabaseError:
+        return False
+
+
+def _replace(place: Path, copy: Path) -> None:
+    """Put a checked copy in a place's stead, and keep what it held beside it."""
+    if not (place.exists() and _is_as_new(place)):
+        # Nobody of ours runs on it: an empty place, a damaged one, one of an older version.
+        if place.exists():
+            _keep_as_it_is(place)
+        with closing(sqlite3.connect(copy)) as given, closing(sqlite3.connect(place)) as live:
             live.execute("PRAGMA journal_mode=WAL")
             live.execute("PRAGMA synchronous=FULL")
-            live.execute("PRAGMA busy_timeout=5000")
             given.backup(live)
-        tell("restored", crafts=contents.crafts, packs=contents.packs, flights=contents.flights)
-    except sqlite3.Error as error:
-        raise BackupError(f"The place could not be replaced: {error}. It is as it was.") from error
-    return contents
+        return
+    with closing(sqlite3.connect(place, isolation_level=None)) as live:
+        for pragma in ("synchronous=FULL", "busy_timeout=15000", "foreign_keys=OFF"):
+            live.execute(f"PRAGMA {pragma}")
+        live.execute("ATTACH DATABASE ? AS given", (str(copy),))
+        # From here on nobody else writes, until all of it is there.
+        live.execute("BEGIN IMMEDIATE")
+        backup(place, kept_beside(place))
+        tables = [table.name for table in Base.metadata.sorted_tables]
+        for table in reversed(tables):
+            live.execute(f'DELETE FROM main."{table}"')  # noqa: S608 - names of our own tables
+        for table in tables:
+            columns = ", ".join(f'"{c.name}"' for c in Base.metadata.tables[table].columns)
+            live.execute(
+                f'INSERT INTO main."{table}" ({columns}) SELECT {columns} FROM given."{table}"'  # noqa: S608
+            )
+        live.execute("COMMIT")
+
+
+def _keep_as_it_is(place: Path) -> None:
+    """Keep what is in a place, whole where it is a database, else byte by byte."""
+    kept = kept_beside(place)
+    try:
+        backup(place, kept)
+    except BackupError:
+        part = part_of(kept)
+        part.write_bytes(place.read_bytes())
+        part.rename(kept)
+        place.unlink()
+        for beside in ("-wal", "-shm"):
+            place.with_name(place.name + beside).unlink(missing_ok=True)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import json
 import sqlite3
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
+from functools import cache, lru_cache
 from pathlib import Path
-from typing import Any
+from typing import Any, NoReturn
 
 from sqlalchemy import Engine, create_engine, event, inspect, text
 from sqlalchemy.exc import DatabaseError, OperationalError
@@ -14,11 +16,15 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from zesty_cell.core.errors import ZestyCellError
 from zesty_cell.operating import tell
+from zesty_cell.store.columns import refuse_unreadable
+from zesty_cell.store.errors import UnreadableError
 from zesty_cell.store.memory import Memory
+from zesty_cell.store.tables import now
+from zesty_cell.store.working import part_of, working_folder
 
 _MIGRATIONS = Path(__file__).parent / "migrations"
 #: The newest revision under migrations/versions; a test keeps the two together.
-HEAD_REVISION = "0009"
+HEAD_REVISION = "0010"
 
 
 def _on_connect(connection: Any, _record: Any) -> None:
@@ -29,15 +35,23 @@ def _on_connect(connection: Any, _record: Any) -> None:
     cursor.close()
 
 
-def _upgrade(engine: Engine) -> None:
-    # Imported only when there is something to migrate: most starts need none of it.
-    from alembic import command
-    from alembic.config import Config
+def _copy(source: Path, target: Path) -> None:
+    """Make a file hold what another holds, in one step."""
+    with closing(sqlite3.connect(source)) as given, closing(sqlite3.connect(target)) as to:
+        given.backup(to)
 
-    config = Config()
-    config.set_main_option("script_location", str(_MIGRATIONS))
-    config.attributes["engine"] = engine
-    command.upgrade(config, "head")
+
+def _readable(kept: Path, current: str | None) -> bool:
+    """Whether a kept copy is of an earlier version than one that cannot be opened."""
+    revision = kept.name.rpartition(".schema-")[2].partition("-")[0]
+    return revision in revisions() and (current is None or not current.isdigit() or revision < current)
+
+
+def _from_json(stored: str) -> Any:
+    try:
+        return json.loads(stored)
+    except (ValueError, TypeError, RecursionError) as error:
+        raise UnreadableError(f"Something stored cannot be read: it is no JSON ({error}).") from error
 
 
 class PlaceError(ZestyCellError, RuntimeError):
@@ -56,6 +70,10 @@ class UnwritablePlaceError(PlaceError):
     """It, or its folder, cannot be written to."""
 
 
+class HalfMigratedDatabaseError(PlaceError):
+    """It was left between two versions."""
+
+
 def revision_of(engine: Engine) -> str | None:
     """Revision of the tables in a file; None for an empty one."""
     with engine.connect() as connection:
@@ -64,53 +82,155 @@ def revision_of(engine: Engine) -> str | None:
         return connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
 
 
+def revision_in(connection: sqlite3.Connection) -> str | None:
+    """The same by SQLite's own connection; None too where what stands there is no text."""
+    try:
+        row = connection.execute("SELECT version_num FROM alembic_version").fetchone()
+    except sqlite3.OperationalError:
+        return None
+    return row[0] if row is not None and isinstance(row[0], str) else None
+
+
+@cache
+def revisions() -> tuple[str, ...]:
+    """Every revision there is, the oldest first."""
+    return tuple(sorted(path.name.partition("_")[0] for path in (_MIGRATIONS / "versions").glob("[0-9]*.py")))
+
+
+#: By kind and name: the columns of a table with type, whether needed, whether key, and what they refer to.
+Schema = dict[tuple[str, str], tuple[object, ...]]
+
+
+def tables_at(of: str | sqlite3.Connection) -> Schema:
+    """What is in a database, or what a revision has."""
+    return _schema_of(of) if isinstance(of, sqlite3.Connection) else _schema_at(of)
+
+
+@lru_cache(maxsize=4)
+def _schema_at(revision: str) -> Schema:
+    with working_folder() as folder:
+        path = folder / "empty.sqlite"
+        _upgrade(path, revision)
+        with closing(sqlite3.connect(path)) as connection:
+            return _schema_of(connection)
+
+
+def _schema_of(connection: sqlite3.Connection) -> Schema:
+    found: Schema = {}
+    for kind, name in connection.execute("SELECT type, name FROM sqlite_master WHERE name NOT LIKE 'sqlite_%'"):
+        columns: tuple[object, ...] = ()
+        if kind == "table":
+            quoted = '"' + name.replace('"', '""') + '"'
+            told = connection.execute(f"PRAGMA table_info({quoted})").fetchall()
+            refers = connection.execute(f"PRAGMA foreign_key_list({quoted})").fetchall()
+            columns = (
+                *sorted((row[1], row[2], row[3], row[5]) for row in told),
+                *sorted((row[2], row[3], row[4]) for row in refers),
+            )
+        found[kind, name] = columns
+    return found
+
+
+def _upgrade(path: Path, revision: str) -> None:
+    # Imported only when there is something to migrate: most starts need none of it.
+    from alembic import command
+    from alembic.config import Config
+
+    engine = create_engine(f"sqlite:///{path}")
+    event.listen(engine, "connect", _on_connect)
+    config = Config()
+    config.set_main_option("script_location", str(_MIGRATIONS))
+    config.attributes["engine"] = engine
+    try:
+        command.upgrade(config, revision)
+    finally:
+        engine.dispose()
+
+
 class Database:
     """One SQLite file, migrated to the newest tables when it is opened.
 
     Raises
     ------
     PlaceError
-        One of its kinds: newer than we are, damaged, not to be written to.
+        One of its kinds: newer than we are, damaged, half migrated, not to be written to.
     """
 
     def __init__(self, path: Path) -> None:
         self.path = path
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
-            self.engine = create_engine(f"sqlite:///{path}")
+            self.engine = create_engine(f"sqlite:///{path}", json_deserializer=_from_json)
             event.listen(self.engine, "connect", _on_connect)
             self._migrate()
         except OSError as error:
             raise UnwritablePlaceError(f"{path.parent} cannot be made or written to: {error.strerror}.") from error
-        except OperationalError as error:
+        except (OperationalError, sqlite3.OperationalError) as error:
             raise UnwritablePlaceError(
                 f"{path} cannot be opened: may it and its folder be written to, and is the disk not full?"
             ) from error
-        except DatabaseError as error:
+        except (DatabaseError, sqlite3.DatabaseError) as error:
             raise DamagedDatabaseError(
                 f"{path} is damaged, or no database. Bring a backup back: zesty-cell restore FILE."
             ) from error
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+        event.listen(self._sessions, "before_flush", refuse_unreadable)
         self._memory = Memory(self._sessions)
 
     def _migrate(self) -> None:
+        """Bring the file forward: a copy first, which then takes its place in one step.
+
+        A kill leaves the old or the new.
+        """
         current = revision_of(self.engine)
         if current == HEAD_REVISION:
             return
-        if current is not None and current > HEAD_REVISION:
-            raise NewerDatabaseError(
-                f"{self.path} was made by a newer version of Zesty Cell: update this one, or take another database."
-            )
+        if current is not None and current not in revisions():
+            self._refuse(current)
         if current is not None:
-            self._backup(self.path.with_name(f"{self.path.stem}.before-{HEAD_REVISION}.backup"))
-        _upgrade(self.engine)
+            self._keep(current)
+        with working_folder(self.path) as folder:
+            copy = folder / "copy.sqlite"
+            _copy(self.path, copy)
+            try:
+                _upgrade(copy, HEAD_REVISION)
+            except Exception as error:
+                tell("not migrated", error=error)
+                raise HalfMigratedDatabaseError(
+                    f"{self.path} could not be brought from version {current or 'none'} to {HEAD_REVISION}: it is "
+                    f"damaged, or was left half way by an earlier start. It is as it was. {self._way_out(current)}"
+                ) from error
+            self.engine.dispose()
+            _copy(copy, self.path)
         tell("migrated", schema_before=current or "none", schema=HEAD_REVISION)
 
-    def _backup(self, target: Path) -> None:
-        with sqlite3.connect(self.path) as source, sqlite3.connect(target) as copy:
-            source.backup(copy)
-        copy.close()
-        source.close()
+    def _refuse(self, current: str) -> NoReturn:
+        if current.isdigit() and current > HEAD_REVISION:
+            raise NewerDatabaseError(
+                f"{self.path} was made by a newer version of Zesty Cell: update this one, or take another "
+                f"database. "
+                f"{self._way_out(current)}"
+            )
+        raise DamagedDatabaseError(
+            f"{self.path} is of a version that never was (“{current[:20]}”). {self._way_out(current)}"
+        )
+
+    def _way_out(self, current: str | None) -> str:
+        """What can be brought back in its stead."""
+        found = [p for p in self.path.parent.glob(f"{self.path.stem}.schema-*.backup") if _readable(p, current)]
+        newest = max(found, key=lambda p: p.stat().st_mtime, default=None)
+        which = "FILE" if newest is None else str(newest)
+        made = "a backup" if newest is None else "the copy made before it was brought forward"
+        return f"To take {made}: zesty-cell restore {which} --database {self.path}"
+
+    def _keep(self, current: str) -> Path:
+        """A copy of the file as it is, named for what it is; one that is there is not written over."""
+        stamp = now().strftime("%Y%m%d-%H%M%S")
+        kept = self.path.with_name(f"{self.path.stem}.schema-{current}-{stamp}.backup")
+        part = part_of(kept)
+        _copy(self.path, part)
+        part.rename(kept)
+        return kept
 
     @contextmanager
     def session(self) -> Iterator[Session]:

@@ -14,6 +14,8 @@ from typing import Any, Final, TypeVar, cast
 
 from pydantic import BaseModel, TypeAdapter, ValidationError
 
+from zesty_cell.store.errors import UnreadableError, UnstorableError
+
 T = TypeVar("T")
 #: Of what is written now; documents from before it was said have none.
 VERSION: Final = 1
@@ -35,12 +37,37 @@ class BroughtWithin:
 
 
 def to_document(thing: BaseModel) -> dict[str, Any]:
-    """A thing as it is stored."""
-    return {_MARK: VERSION, **thing.model_dump(mode="json")}
+    """A thing as it is stored: read back first, however it was made, so that nothing is kept that no page can read.
+
+    Raises
+    ------
+    UnstorableError
+    """
+    body = thing.model_dump(mode="json")
+    try:
+        type(thing).model_validate(body)
+    except ValidationError as error:
+        raise UnstorableError(f"That cannot be kept: {reason(error)}.") from error
+    return {_MARK: VERSION, **body}
+
+
+def reason(error: ValidationError) -> str:
+    """The first of what is wrong, with its place."""
+    first = error.errors(include_url=False, include_input=False)[0]
+    place = ".".join(str(part) for part in first["loc"])
+    return f"{place}: {first['msg']}" if place else str(first["msg"])
 
 
 def plain(document: Mapping[str, Any]) -> dict[str, Any]:
-    """A document without the mark of its version."""
+    """A document without the mark of its version.
+
+    Raises
+    ------
+    UnreadableError
+        Where it is none.
+    """
+    if not isinstance(document, Mapping):
+        raise UnreadableError("Something stored cannot be read: it is no document.")
     return {key: value for key, value in document.items() if key != _MARK}
 
 
@@ -49,16 +76,24 @@ def read(model: type[T] | TypeAdapter[T], document: Mapping[str, Any]) -> T:
 
     Raises
     ------
-    ValidationError
+    UnreadableError
         When more is wrong with it than a value beyond a bound.
     """
-    return read_telling(model, document)[0]
+    try:
+        return read_telling(model, document)[0]
+    except ValidationError as error:
+        raise UnreadableError(f"Something stored cannot be read: {reason(error)}.") from error
 
 
 def read_telling(
     model: type[T] | TypeAdapter[T], document: Mapping[str, Any]
 ) -> tuple[T, tuple[BroughtWithin, ...]]:
-    """The same with what was brought within its bounds."""
+    """The same with what was brought within its bounds.
+
+    Raises
+    ------
+    ValidationError
+    """
     body = plain(document)
     try:
         return _validated(model, body), ()
@@ -69,7 +104,7 @@ def read_telling(
         moved = []
         for problem in problems:
             now = _nearest(problem)
-            _put(body, problem["loc"], now)
+            put_at(body, problem["loc"], now)
             moved.append(BroughtWithin(".".join(str(p) for p in problem["loc"]), problem["input"], now))
         return _validated(model, body), tuple(moved)
 
@@ -102,7 +137,7 @@ def _nearest(problem: Mapping[str, Any]) -> object:
     return limit if toward is None else math.nextafter(float(limit), toward)
 
 
-def _put(body: dict[str, Any], place: tuple[int | str, ...], value: object) -> None:
+def put_at(body: dict[str, Any], place: tuple[int | str, ...], value: object) -> None:
     """Put a value where an error was, in lists and mappings of their own: what was stored is left alone."""
     target: Any = body
     for step in place[:-1]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from sqlalchemy.exc import DontWrapMixin
+
 from zesty_cell.core.errors import ZestyCellError
 
 
@@ -12,6 +14,22 @@ class MissingRecordError(ZestyCellError, LookupError):
         super().__init__(f"There is no {what} with the number {record_id}. It may have been deleted.")
         self.what = what
         self.record_id = record_id
+
+
+class UnreadableError(ZestyCellError, ValueError):
+    """Something stored cannot be read; its cause says where and why."""
+
+
+class UnstorableError(ZestyCellError, ValueError):
+    """Something was to be stored that could not be read back."""
+
+
+class NoSuchNumberError(MissingRecordError, DontWrapMixin):
+    """A number larger than any that a database holds."""
+
+    def __init__(self) -> None:
+        super().__init__("record", -1)
+        self.why = "There is nothing with such a number: it is larger than any we hold."
 
 
 class EditConflictError(ZestyCellError, RuntimeError):

@@ -13,6 +13,7 @@ from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.ownership import Ownership, type_of
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.store import records
+from zesty_cell.store.columns import stands
 from zesty_cell.store.documents import read, to_document
 from zesty_cell.store.errors import InUseError
 from zesty_cell.store.tables import CellRow, CraftRow, PackRow, SheetRow
@@ -53,8 +54,7 @@ class Shelf(Generic[Row, Thing]):
 
     def find(self, session: Session, record_id: int) -> Thing | None:
         """The core's entity of a row that is not deleted; None where there is none."""
-        # What a form says may be any number; SQLite knows no larger ones.
-        row = session.get(self.table, record_id) if 0 < record_id < 2**63 else None
+        row = session.get(self.table, record_id)
         return None if row is None or row.deleted_at is not None else self.thing(row)
 
     def add(
@@ -142,12 +142,13 @@ CELLS = Shelf("cell", CellRow, CellModel, ("name", "chemistry"), PackRow.cell_id
 
 
 def ownership_of(row: CraftRow | PackRow) -> Ownership:
-    """Whose a thing is, and where a pack stands."""
-    if isinstance(row, PackRow):
-        return Ownership(
-            standing=row.standing, lent_to=row.lent_to, flights=row.flights, rest_v_per_cell=row.rest_v_per_cell
-        )
-    return Ownership(standing=row.standing, lent_to=row.lent_to)
+    """Whose a thing is, and where a pack stands.
+
+    Raises
+    ------
+    UnreadableError
+    """
+    return read(Ownership, stands(row))
 
 
 def _stand(row: CraftRow | PackRow | CellRow, ownership: Ownership | None, cell_id: int | None) -> None:

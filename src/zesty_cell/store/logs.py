@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import zlib
+from typing import Final
 
 from sqlalchemy import select
 from sqlalchemy.dialects.sqlite import insert
@@ -14,10 +15,35 @@ from zesty_cell.formats.csv_table import Table
 from zesty_cell.formats.telemetry_columns import Mapping
 from zesty_cell.store import records
 from zesty_cell.store.documents import read, to_document
+from zesty_cell.store.errors import UnreadableError
 from zesty_cell.store.tables import FlightRow, LogFitRow, LogRow, PackRow
 
 #: Of compression: an hour's log in a tenth of a second, at a third more than the smallest.
 _LEVEL = 1
+
+
+#: A telemetry file as it came is no larger [bytes].
+MOST_BYTES: Final = 25_000_000
+
+
+def unpacked(packed: bytes) -> bytes:
+    """A telemetry file as it came, from what was stored of it.
+
+    Raises
+    ------
+    ValueError
+        Where it is none, or would be larger than any that is taken.
+    """
+    try:
+        opened = zlib.decompressobj()
+        data = opened.decompress(packed, MOST_BYTES + 1)
+    except (zlib.error, TypeError) as error:
+        raise ValueError(f"the log cannot be unpacked: {error}") from error
+    if len(data) > MOST_BYTES:
+        raise ValueError(f"the log is larger than {MOST_BYTES // 1_000_000} MB")
+    if not opened.eof:
+        raise ValueError("the log ends in its middle")
+    return data
 
 
 def _source(table: Table) -> str:
@@ -52,7 +78,10 @@ def packed_of(row: LogRow) -> bytes:
 
 def data_of(row: LogRow) -> bytes:
     """The file as it came."""
-    return zlib.decompress(row.packed)
+    try:
+        return unpacked(row.packed)
+    except ValueError as error:
+        raise UnreadableError(f"Something stored cannot be read: {error}.") from error
 
 
 def of_craft(session: Session, craft_id: int) -> list[LogRow]:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from typing import Any
+
+from pydantic import ValidationError
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -9,7 +12,8 @@ from zesty_cell.core.asked.flying import FlyingPattern
 from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Conditions, Sheet
 from zesty_cell.store import callouts, records
-from zesty_cell.store.documents import read, to_document
+from zesty_cell.store.documents import read, reason, to_document
+from zesty_cell.store.errors import UnreadableError
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import SheetRow
 
@@ -17,16 +21,25 @@ _NAME_LENGTH = 80
 
 
 def as_sheet(row: SheetRow) -> Sheet:
-    """The core's sheet of a row, with its craft and pack as they are now."""
-    return Sheet(
-        name=row.name,
-        craft=CRAFTS.thing(row.craft),
-        pack=PACKS.thing(row.pack),
-        flying=read(FlyingPattern, row.flying),
-        conditions=read(Conditions, row.conditions),
-        landing=read(LandingRule, row.landing),
-        trying=tuple(row.trying),
-    )
+    """The core's sheet of a row, with its craft and pack as they are now.
+
+    Raises
+    ------
+    UnreadableError
+    """
+    parts: dict[str, Any] = {
+        "name": row.name,
+        "craft": CRAFTS.thing(row.craft),
+        "pack": PACKS.thing(row.pack),
+        "flying": read(FlyingPattern, row.flying),
+        "conditions": read(Conditions, row.conditions),
+        "landing": read(LandingRule, row.landing),
+        "trying": row.trying,
+    }
+    try:
+        return Sheet(**parts)
+    except ValidationError as error:
+        raise UnreadableError(f"A sheet cannot be read: {reason(error)}.") from error
 
 
 def all_sheets(session: Session) -> list[SheetRow]:
@@ -45,6 +58,7 @@ def fetch(session: Session, sheet_id: int) -> SheetRow:
 
 
 def _fill(row: SheetRow, sheet: Sheet, craft_id: int, pack_id: int) -> None:
+    to_document(sheet)  # as a whole: its parts may contradict each other
     row.name, row.craft_id, row.pack_id = sheet.name, craft_id, pack_id
     row.flying = to_document(sheet.flying)
     row.conditions = to_document(sheet.conditions)

@@ -2,11 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import UTC, datetime
-from typing import Any, cast
+from typing import Any, ClassVar, cast
 
-from sqlalchemy import JSON, CheckConstraint, DateTime, ForeignKey, FromClause, Index, LargeBinary, String
+from sqlalchemy import (
+    JSON,
+    CheckConstraint,
+    DateTime,
+    Dialect,
+    ForeignKey,
+    FromClause,
+    Index,
+    Integer,
+    LargeBinary,
+    String,
+    TypeDecorator,
+)
 from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
+
+from zesty_cell.store.errors import NoSuchNumberError, UnreadableError
 
 
 def now() -> datetime:
@@ -14,19 +29,68 @@ def now() -> datetime:
     return datetime.now(UTC).replace(tzinfo=None, microsecond=0)
 
 
+#: What an INTEGER of SQLite holds.
+_LARGEST = 2**63 - 1
+
+
+class Whole(TypeDecorator[int]):
+    """A whole number as SQLite holds it; a larger one, as any address may ask for, is nobody's.
+
+    Raises
+    ------
+    NoSuchNumberError
+    """
+
+    impl = Integer
+    cache_ok = True
+
+    def process_bind_param(self, value: int | None, dialect: Dialect) -> int | None:
+        """A number on its way into a statement."""
+        if value is not None and not -_LARGEST <= value <= _LARGEST:
+            raise NoSuchNumberError
+        return value
+
+
+class Moment(TypeDecorator[datetime]):
+    """A moment as SQLite keeps it, in UTC; what is none is not read.
+
+    Raises
+    ------
+    UnreadableError
+    """
+
+    impl = DateTime
+    cache_ok = True
+
+    def result_processor(self, dialect: Dialect, coltype: object) -> Callable[[Any], datetime | None]:
+        """How what is stored is read."""
+        read = super().result_processor(dialect, coltype)
+        assert read is not None  # noqa: S101 - SQLite keeps moments as texts
+
+        def process(stored: Any) -> datetime | None:
+            try:
+                return read(stored)
+            except (ValueError, TypeError) as error:
+                raise UnreadableError(f"Something stored cannot be read: it is no moment ({error}).") from error
+
+        return process
+
+
 class Base(DeclarativeBase):
     """Base of all tables."""
 
+    type_annotation_map: ClassVar[dict[Any, Any]] = {int: Whole, datetime: Moment}
 
-class _Kept:
+
+class KeptRow:
     """Columns of everything a pilot keeps: identity, edit version, soft delete."""
 
     id: Mapped[int] = mapped_column(primary_key=True)
     version: Mapped[int] = mapped_column(nullable=False)
     name: Mapped[str] = mapped_column(String(80), index=True)
-    created_at: Mapped[datetime] = mapped_column(DateTime, default=now)
-    updated_at: Mapped[datetime] = mapped_column(DateTime, default=now, onupdate=now)
-    deleted_at: Mapped[datetime | None] = mapped_column(DateTime, default=None, index=True)
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    updated_at: Mapped[datetime] = mapped_column(default=now, onupdate=now)
+    deleted_at: Mapped[datetime | None] = mapped_column(default=None, index=True)
 
     @declared_attr.directive
     def __mapper_args__(cls) -> dict[str, Any]:  # noqa: N805
@@ -34,7 +98,7 @@ class _Kept:
         return {"version_id_col": cast(FromClause, cls.__dict__["__table__"]).c.version}
 
 
-class _Owned(_Kept):
+class _Owned(KeptRow):
     """Whose a thing is; the core's Ownership."""
 
     standing: Mapped[str] = mapped_column(String(12), default="own", server_default="own")
@@ -51,7 +115,7 @@ class CraftRow(_Owned, Base):
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
 
 
-class CellRow(_Kept, Base):
+class CellRow(KeptRow, Base):
     """A cell on the shelf; ``document`` is the core's CellModel as JSON."""
 
     __tablename__ = "cell"
@@ -79,7 +143,7 @@ class PackRow(_Owned, Base):
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
 
 
-class SheetRow(_Kept, Base):
+class SheetRow(KeptRow, Base):
     """A sheet: which craft and pack, and the rest as documents of the core's models."""
 
     __tablename__ = "sheet"
@@ -94,7 +158,7 @@ class SheetRow(_Kept, Base):
     pack: Mapped[PackRow] = relationship(lazy="joined")
 
 
-class CalloutsRow(_Kept, Base):
+class CalloutsRow(KeptRow, Base):
     """A callout plan of a sheet, or of a craft with several packs; ``document`` is the core's CalloutPlan as JSON.
 
     ``printed`` and ``loaded`` are the plan as it was last printed, and last loaded to a transmitter.
@@ -109,7 +173,7 @@ class CalloutsRow(_Kept, Base):
     loaded: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), default=None)
 
 
-class LogRow(_Kept, Base):
+class LogRow(KeptRow, Base):
     """A telemetry log of a craft's flight, as it came.
 
     ``source`` is the same for all logs with the same columns; ``mapping`` is what the pilot confirmed of them,
@@ -136,7 +200,7 @@ class LogFitRow(Base):
     document: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), default=None)
 
 
-class VoiceLineRow(_Kept, Base):
+class VoiceLineRow(KeptRow, Base):
     """How a line is spoken in every plan that has it: with other words, or by the pilot's own recording.
 
     ``own_wav`` is a checked and converted WAV file; it stays while ``own_on`` is off, so that this can be undone.
@@ -149,7 +213,7 @@ class VoiceLineRow(_Kept, Base):
     own_on: Mapped[bool] = mapped_column(default=False, server_default="0")
 
 
-class FlightRow(_Kept, Base):
+class FlightRow(KeptRow, Base):
     """A flight of the log; ``document`` is the core's LoggedFlight as JSON, ``landed_at`` in UTC.
 
     ``entry`` is the name its sender gave it, so that the same flight sent twice is one; ``waiting`` says that its
@@ -167,7 +231,7 @@ class FlightRow(_Kept, Base):
     )
     craft_id: Mapped[int] = mapped_column(ForeignKey("craft.id"), index=True)
     pack_id: Mapped[int] = mapped_column(ForeignKey("pack.id"), index=True)
-    landed_at: Mapped[datetime] = mapped_column(DateTime, index=True)
+    landed_at: Mapped[datetime] = mapped_column(index=True)
     duration_s: Mapped[float]
     pattern: Mapped[str] = mapped_column(String(80), index=True)
     waiting: Mapped[bool] = mapped_column(index=True)
@@ -180,7 +244,7 @@ class FlightRow(_Kept, Base):
     pack: Mapped[PackRow] = relationship(lazy="joined")
 
 
-class CalibrationRow(_Kept, Base):
+class CalibrationRow(KeptRow, Base):
     """A calibration that was kept: of a craft's sensor, of a craft with a pack, or of a pack's cells.
 
     ``document`` is the core's Calibration as JSON, ``made_at`` in UTC.
@@ -193,7 +257,7 @@ class CalibrationRow(_Kept, Base):
     craft_id: Mapped[int | None] = mapped_column(ForeignKey("craft.id"), default=None, index=True)
     pack_id: Mapped[int | None] = mapped_column(ForeignKey("pack.id"), default=None, index=True)
     kind: Mapped[str] = mapped_column(String(20), index=True)
-    made_at: Mapped[datetime] = mapped_column(DateTime, index=True)
+    made_at: Mapped[datetime] = mapped_column(index=True)
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
     craft: Mapped[CraftRow | None] = relationship(lazy="joined")
     pack: Mapped[PackRow | None] = relationship(lazy="joined")
@@ -204,5 +268,18 @@ class FieldEntryRow(Base):
 
     __tablename__ = "field_entry"
     entry: Mapped[str] = mapped_column(String(40), primary_key=True)
-    taken_at: Mapped[datetime] = mapped_column(DateTime, default=now)
+    taken_at: Mapped[datetime] = mapped_column(default=now)
     answer: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
+class UnreadableRow(Base):
+    """A row that was set aside because it cannot be read, or because what it needs cannot (``needs``)."""
+
+    __tablename__ = "unreadable"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    table_name: Mapped[str] = mapped_column(String(40))
+    row_id: Mapped[int]
+    name: Mapped[str] = mapped_column(String(300))
+    reason: Mapped[str] = mapped_column(String(300))
+    needs: Mapped[bool] = mapped_column(default=False)
+    found_at: Mapped[datetime] = mapped_column(default=now)

@@ -24,6 +24,7 @@ ROOMS: dict[str, tuple[str, ...]] = {
     "hangar": ("pair.view", "health.view", "builder.view", "hangar.list_view", "hangar.view"),
     "field": ("field.view",),
     "backup": ("backup.view",),
+    "unreadable": ("unreadable.view",),
     "log": ("log.imports_view", "log.attach_view", "log.telemetry_view", "log.view"),
     "calibrate": ("calibrate.view",),
     "choose": ("choose.search_view", "choose.buys_view", "choose.open_view", "choose.compare_view"),

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import secrets
 import shutil
-import tempfile
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
@@ -16,6 +15,7 @@ from starlette.background import BackgroundTask
 
 from zesty_cell.services import pack_health
 from zesty_cell.store.backup import BackupError, Contents, backup, look_into, restore
+from zesty_cell.store.working import make_folder
 from zesty_cell.web.http import database_of, kept_of, page, say
 
 router = APIRouter(prefix="/backup", include_in_schema=False)
@@ -74,7 +74,7 @@ def show(request: Request) -> Response:
 @router.get("/file")
 def download(request: Request) -> Response:
     """A whole, checked copy of everything."""
-    folder = Path(tempfile.mkdtemp(prefix="zesty-cell-"))
+    folder = make_folder()
     name = f"zesty-cell-{datetime.now(UTC):%Y-%m-%d}.backup"
     try:
         backup(database_of(request).path, folder / name)
@@ -88,7 +88,7 @@ def download(request: Request) -> Response:
 @router.post("/restore")
 def bring_in(request: Request, file: Annotated[UploadFile, Form()]) -> Response:
     """Look into a backup; nothing is changed yet."""
-    folder = Path(tempfile.mkdtemp(prefix="zesty-cell-"))
+    folder = make_folder()
     held = folder / "brought.backup"
     try:
         with held.open("wb") as to:

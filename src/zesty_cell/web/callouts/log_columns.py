@@ -22,7 +22,8 @@ from zesty_cell.core.parts.ownership import type_of
 from zesty_cell.formats.csv_table import Table, read_table
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_columns import ROLES, ColumnChoice, Mapping, Role
-from zesty_cell.formats.telemetry_csv import ReadLog, read_telemetry, time_parts
+from zesty_cell.formats.telemetry_csv import ReadLog, time_parts
+from zesty_cell.services.log_fits import read_open
 from zesty_cell.store import logs as store
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.flights import is_there
@@ -149,7 +150,7 @@ def show_columns(
     """The page of a log's columns; with ``asked`` a mapping that cannot be read is an error, not a proposal."""
     read, error = None, None
     try:
-        read = read_telemetry(table, mapping)
+        read = read_open(store.packed_of(row), table, mapping)
     except FileFormatError as problem:
         error = problem
     said = () if read is None else log_doubts(read.telemetry, pack=sheet.pack)
@@ -171,7 +172,7 @@ def show_columns(
         "parts": time_parts(table, mapping),
         "notes": read.notes if read else table.notes,
         "error": error,
-        "shown": list(zip(table.lines[:_SHOWN_ROWS], table.rows[:_SHOWN_ROWS], strict=True)),
+        "shown": list(zip(table.lines[:_SHOWN_ROWS], table.first[:_SHOWN_ROWS], strict=True)),
     }
     return page(request, "log.html", context, status=422 if (asked and refused) or flight is not None else 200)
 

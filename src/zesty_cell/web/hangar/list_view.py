@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.services.pack_health import healths
+from zesty_cell.store import unreadable
 from zesty_cell.store.hangar import CELLS, CRAFTS, PackFilter, find_packs, ownership_of
 from zesty_cell.web.hangar import form as hangar_form
 from zesty_cell.web.hangar.types import cell_picture, type_shown
@@ -65,4 +66,5 @@ def _hangar_context(session: Session) -> dict[str, Any]:
         "cells": [(row, cell, cell_picture(cell), len(CELLS.users(session, row.id))) for row, cell in cells],
         "chemistries": CHEMISTRIES,
         "standings": hangar_form.STANDINGS,
+        "cannot_be_read": unreadable.count(session),
     }

@@ -26,6 +26,17 @@ def home(session: Store) -> Response:
     return RedirectResponse(f"/sheets/{newest.id}", 303)
 
 
+def _way_back(referer: str) -> str:
+    """Path and question of the page somebody came from; never to another site."""
+    try:
+        came_from = urlsplit(referer)
+    except ValueError:
+        return "/"
+    if not came_from.path.startswith("/") or came_from.path.startswith(("//", "/\\")):
+        return "/"
+    return came_from.path + (f"?{came_from.query}" if came_from.query else "")
+
+
 @router.post("/view")
 def change_view(
     request: Request,
@@ -33,9 +44,7 @@ def change_view(
     value: Annotated[str, Form(max_length=20)],
 ) -> Response:
     """Remember one choice of units, volts or theme, and go back to the page it was made on."""
-    came_from = urlsplit(request.headers.get("referer", "/"))
-    path = came_from.path if came_from.path.startswith("/") and not came_from.path.startswith("//") else "/"
-    response = RedirectResponse(path + (f"?{came_from.query}" if came_from.query else ""), 303)
+    response = RedirectResponse(_way_back(request.headers.get("referer", "/")), 303)
     remember(response, preferences_of(request).changed(name, value))
     return response
 

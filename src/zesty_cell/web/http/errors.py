@@ -4,33 +4,60 @@ from __future__ import annotations
 
 import logging
 import secrets
+import threading
+from contextlib import suppress
 
 from fastapi import FastAPI, Request
 from fastapi.exception_handlers import http_exception_handler, request_validation_exception_handler
 from fastapi.exceptions import RequestValidationError
-from fastapi.responses import JSONResponse, Response
-from sqlalchemy.exc import OperationalError
+from fastapi.responses import JSONResponse, RedirectResponse, Response
+from sqlalchemy.exc import IntegrityError, OperationalError
 from sqlalchemy.orm.exc import StaleDataError
+from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 from starlette.routing import Match, Mount
 
 from zesty_cell.operating import tell
-from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
+from zesty_cell.store import unreadable
+from zesty_cell.store.errors import (
+    EditConflictError,
+    InUseError,
+    MissingRecordError,
+    UnreadableError,
+    UnstorableError,
+)
+from zesty_cell.web.http.database import database_of
+from zesty_cell.web.http.messages import say
 from zesty_cell.web.http.slow import route_of
 from zesty_cell.web.http.templating import page
 
 
 def _wants_json(request: Request) -> bool:
-    return request.url.path.startswith("/api")
+    """JSON asked, JSON answered."""
+    accept = request.headers.get("accept", "")
+    return request.url.path.startswith("/api") or ("application/json" in accept and "text/html" not in accept)
 
 
-def _trouble(request: Request, status: int, title: str, words: str) -> Response:
+def _trouble(
+    request: Request, status: int, title: str, words: str, *, see: tuple[str, str] = ("/sheets", "All sheets")
+) -> Response:
     if _wants_json(request):
         return JSONResponse({"detail": words}, status)
-    return page(request, "trouble.html", {"title": title, "words": words}, status=status)
+    return page(request, "trouble.html", {"title": title, "words": words, "see": see}, status=status)
+
+
+def _is_set_aside(request: Request, error: MissingRecordError) -> bool:
+    with suppress(Exception), database_of(request).session() as session:
+        return unreadable.is_set_aside(session, error.what, error.record_id)
+    return False
 
 
 async def _missing(request: Request, error: Exception) -> Response:
+    assert isinstance(error, MissingRecordError)  # noqa: S101 - registered for this class alone
+    is_aside = await run_in_threadpool(_is_set_aside, request, error)
+    if is_aside:
+        words = f"This {error.what} is stored, but cannot be read: it was set aside with the reason."
+        return _trouble(request, 404, "Cannot be read", words, see=("/unreadable", "See why, and mend it"))
     return _trouble(request, 404, "Not here", str(error))
 
 
@@ -81,13 +108,58 @@ def _without_input(error: RequestValidationError) -> RequestValidationError:
     )
 
 
+async def _gone_meanwhile(request: Request, error: Exception) -> Response:
+    """What a change refers to went while it was made: deleted elsewhere, or another place restored."""
+    tell("gone meanwhile", level=logging.WARNING, route=route_of(request.scope))
+    words = "Something that this needs went at the same moment. Nothing was stored: look again, and send it again."
+    return _trouble(request, 409, "Changed elsewhere", words)
+
+
 async def _busy(request: Request, error: Exception) -> Response:
     tell("database did not take it", level=logging.WARNING, route=route_of(request.scope), why=type(error).__name__)
     words = "The database did not take this just now (locked, or the disk is full). Nothing was stored: try again."
     return _trouble(request, 503, "Try again", words)
 
 
+_ONE_AT_A_TIME = threading.Lock()
+
+
+def _set_aside(request: Request) -> int:
+    """Set aside what cannot be read; how many rows were found."""
+    with _ONE_AT_A_TIME, database_of(request).session() as session:
+        return unreadable.set_aside(session)
+
+
+def _without(request: Request, found: int) -> Response:
+    """Once rows were set aside: the page asked for again without them; a change is to be sent again."""
+    words = f"{found} stored {'thing' if found == 1 else 'things'} could not be read: set aside, with the reason."
+    if request.method == "GET" and not _wants_json(request):
+        again = request.url.path + (f"?{request.url.query}" if request.url.query else "")
+        return say(RedirectResponse(again, 303), words)
+    return _trouble(
+        request,
+        503,
+        "Try again",
+        f"{words} Nothing of yours was stored: send it again.",
+        see=("/unreadable", "See why, and mend it"),
+    )
+
+
+async def _unreadable(request: Request, error: Exception) -> Response:
+    found = await run_in_threadpool(_set_aside, request)
+    return _without(request, found) if found else _trouble(request, 422, "Cannot be read", str(error))
+
+
+async def _unstorable(request: Request, error: Exception) -> Response:
+    return _trouble(request, 422, "Cannot be kept", str(error))
+
+
 async def _unknown(request: Request, error: Exception) -> Response:
+    # A row that is not even of its kind ends in errors of many kinds.
+    with suppress(Exception):
+        found = await run_in_threadpool(_set_aside, request)
+        if found:
+            return _without(request, found)
     reference = secrets.token_hex(4)
     tell(
         "unforeseen", level=logging.ERROR, error=error, reference=reference, method=request.method,
@@ -105,4 +177,7 @@ def handle_errors(app: FastAPI) -> None:
     app.add_exception_handler(HTTPException, _http)
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(OperationalError, _busy)
+    app.add_exception_handler(IntegrityError, _gone_meanwhile)
+    app.add_exception_handler(UnreadableError, _unreadable)
+    app.add_exception_handler(UnstorableError, _unstorable)
     app.add_exception_handler(Exception, _unknown)

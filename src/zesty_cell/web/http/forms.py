@@ -30,6 +30,13 @@ Model = TypeVar("Model", bound=BaseModel)
 MAX_TEXT = 200
 
 
+class Typed(dict[str, str]):
+    """What was typed, by the names of the fields; of a field that a form did not send, nothing."""
+
+    def __missing__(self, name: str) -> str:
+        return ""
+
+
 @dataclass(frozen=True)
 class Field:
     """One input: the dotted path of the value in the model, how it is typed, what it asks.
@@ -58,6 +65,10 @@ class FormState:
     units: System
     errors: dict[str, Words] = field(default_factory=dict)
     asked: dict[str, Words] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        """A field that was not sent is empty, and not a word that nobody knows."""
+        self.texts = Typed(self.texts)
 
     def weigh(self, doubts: Iterable[Doubt], form: Mapping[str, str]) -> bool:
         """Note what is doubted beside its field; what the pilot says is so passes.  True where nothing stands."""
@@ -135,7 +146,8 @@ def read_field(item: Field, text: str, system: System) -> Any:
 
 def read_fields(fields: Sequence[Field], form: Mapping[str, str]) -> tuple[dict[str, Any], FormState]:
     """Read many inputs into nested values; empty optional ones are left out."""
-    state = FormState(texts={k: v for k, v in form.items() if isinstance(v, str)}, units=form_units(form))
+    units = form_units(form)
+    state = FormState(texts={**form, "units": units}, units=units)
     values: dict[str, Any] = {}
     for item in fields:
         try:

@@ -4,10 +4,15 @@ from __future__ import annotations
 
 import base64
 import json
+import re
 
 from fastapi import Request, Response
 
 COOKIE = "zesty_cell_said"
+#: Of a message and its undo, packed: more than this is none of ours.
+_MOST = 2_000
+#: A path on this site: never "//somewhere" or "/\\somewhere", which browsers take for another one.
+_PATH = re.compile(r"/(?:[A-Za-z0-9_.-]+(?:/[A-Za-z0-9_.-]+)*)?")
 
 #: Where the database took nothing and the form is shown again.
 NOT_STORED = "This could not be stored just now. What you typed is still here: keep it again."
@@ -22,10 +27,13 @@ def say(response: Response, text: str, *, undo: str = "") -> Response:
 
 def said(request: Request) -> tuple[str, str] | None:
     """The message to show, if any: text and undo path."""
-    try:
-        text, undo = json.loads(base64.urlsafe_b64decode(request.cookies.get(COOKIE, "")))
-    except (ValueError, TypeError):
+    packed = request.cookies.get(COOKIE, "")
+    if len(packed) > _MOST:
         return None
-    if not isinstance(text, str) or not isinstance(undo, str) or (undo and not undo.startswith("/")):
+    try:
+        text, undo = json.loads(base64.urlsafe_b64decode(packed))
+    except (ValueError, TypeError, RecursionError):
+        return None
+    if not isinstance(text, str) or not isinstance(undo, str) or (undo and _PATH.fullmatch(undo) is None):
         return None
     return text, undo

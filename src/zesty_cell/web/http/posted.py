@@ -6,14 +6,16 @@ from typing import Annotated
 
 from fastapi import Depends, Request
 
+from zesty_cell.web.http.forms import Typed
+
 #: A callout plan of 32 rules with four conditions each is the largest form there is.
 _MOST_FIELDS = 1500
 
 
-async def form_of(request: Request) -> dict[str, str]:
+async def form_of(request: Request) -> Typed:
     """The posted form as plain texts; the last value counts where a name comes twice."""
     form = await request.form(max_files=1, max_fields=_MOST_FIELDS)
-    return {key: value for key, value in form.items() if isinstance(value, str)}
+    return Typed((key, value) for key, value in form.items() if isinstance(value, str))
 
 
 PostedForm = Annotated[dict[str, str], Depends(form_of)]

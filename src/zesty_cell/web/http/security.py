@@ -59,7 +59,12 @@ def cross_site(method: str, headers: Headers) -> bool:
     if site is not None:
         return site not in ("same-origin", "none")
     origin = headers.get("origin")
-    return origin is not None and urlsplit(origin).netloc != headers.get("host", "")
+    if origin is None:
+        return False
+    try:
+        return urlsplit(origin).netloc != headers.get("host", "")
+    except ValueError:  # no address at all: not ours
+        return True
 
 
 #: Why a request was refused, by the status it was answered with.

@@ -11,7 +11,7 @@ from sqlalchemy.exc import OperationalError
 from zesty_cell.formats.flights_csv import NamedFlight, write_flights
 from zesty_cell.services.flight_log import change_flight
 from zesty_cell.store import flights as store
-from zesty_cell.store import sheets
+from zesty_cell.store import sheets, unreadable
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.web.field.entries import read_change
 from zesty_cell.web.http import NOT_STORED, PostedForm, Store, page, say, whole_number
@@ -49,6 +49,7 @@ def log(
         "crafts": crafts,
         "packs": packs,
         "patterns": patterns,
+        "cannot_be_read": unreadable.count(session),
         "chosen": {"craft": craft, "pack": pack, "pattern": pattern, "air": air},
     }
     return page(request, "flights.html", context)

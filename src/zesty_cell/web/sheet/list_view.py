@@ -15,6 +15,7 @@ from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.sheet_json import read_sheet
 from zesty_cell.store import sheets as store
+from zesty_cell.store import unreadable
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.web.drawing.pack_picture import pack_picture
 from zesty_cell.web.http import Store, page, preferences_of, say
@@ -38,6 +39,7 @@ def _list_page(request: Request, session: Session, *, error: str = "", status: i
         "items": items,
         "can_make": bool(CRAFTS.all(session) and PACKS.all(session)),
         "import_error": error,
+        "cannot_be_read": unreadable.count(session),
     }
     return page(request, "sheets.html", context, status=status)
 

@@ -1,0 +1,166 @@
+"""Whether a row can be read: its columns as they must be, every document in it through its model, what it needs.
+
+One reader for all who ask: ``zesty-cell check``, a backup that is looked into, and a row that is set aside.
+"""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Iterator
+from typing import Any, Final
+
+from pydantic import ValidationError
+from sqlalchemy import JSON, Float, Integer, LargeBinary
+from sqlalchemy.orm import object_session
+
+from zesty_cell.core.asked.flying import FlyingPattern
+from zesty_cell.core.asked.landing import LandingRule
+from zesty_cell.core.asked.sheet import Conditions
+from zesty_cell.core.callouts.rules import CalloutPlan
+from zesty_cell.core.errors import ZestyCellError
+from zesty_cell.core.learn.calibration import CALIBRATION
+from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.core.parts.cell import CellModel
+from zesty_cell.core.parts.craft import Craft
+from zesty_cell.core.parts.pack import Pack
+from zesty_cell.formats.telemetry_columns import Mapping as Columns
+from zesty_cell.store.columns import Wrong, problems, wrong_columns
+from zesty_cell.store.documents import BroughtWithin, read_telling
+from zesty_cell.store.sheets import as_sheet
+from zesty_cell.store.tables import (
+    Base,
+    CalibrationRow,
+    CalloutsRow,
+    CellRow,
+    CraftRow,
+    FlightRow,
+    LogRow,
+    Moment,
+    PackRow,
+    SheetRow,
+    VoiceLineRow,
+    Whole,
+)
+
+#: The documents of each table: column, model, whether it may be empty.
+_DOCUMENTS: dict[type[Any], tuple[tuple[str, Any, bool], ...]] = {
+    CraftRow: (("document", Craft, False),),
+    CellRow: (("document", CellModel, False),),
+    PackRow: (("document", Pack, False),),
+    SheetRow: (
+        ("flying", FlyingPattern, False),
+        ("conditions", Conditions, False),
+        ("landing", LandingRule, False),
+    ),
+    CalloutsRow: (
+        ("document", CalloutPlan, False),
+        ("printed", CalloutPlan, True),
+        ("loaded", CalloutPlan, True),
+    ),
+    FlightRow: (("document", LoggedFlight, False), ("previous", LoggedFlight, True)),
+    LogRow: (("mapping", Columns, True),),
+    CalibrationRow: (("document", CALIBRATION, False),),
+    VoiceLineRow: (),
+}
+#: Every table whose rows are read, in an order in which what is needed comes first.
+TABLES: Final = tuple(_DOCUMENTS)
+#: What a row needs: the column, and the table of what it refers to.
+NEEDS: dict[type[Any], tuple[tuple[str, type[Any]], ...]] = {
+    SheetRow: (("craft_id", CraftRow), ("pack_id", PackRow)),
+    CalloutsRow: (("sheet_id", SheetRow), ("craft_id", CraftRow)),
+    FlightRow: (("craft_id", CraftRow), ("pack_id", PackRow)),
+    LogRow: (("craft_id", CraftRow),),
+    CalibrationRow: (("craft_id", CraftRow), ("pack_id", PackRow)),
+}
+
+
+def _said(kind: str, words: str) -> dict[str, Any]:
+    return {"type": kind, "msg": words}
+
+
+def documents_of(row: Any) -> Iterator[tuple[str, Any, Any]]:
+    """The documents of a row: column, model, and what is stored."""
+    for column, model, may_be_empty in _DOCUMENTS[type(row)]:
+        held = getattr(row, column)
+        if held is not None or not may_be_empty:
+            yield column, model, held
+
+
+def _in_documents(row: Any) -> Iterator[Wrong]:
+    for column, model, held in documents_of(row):
+        if not isinstance(held, dict):
+            yield Wrong(column, (), held, _said("dict_type", "no document"))
+            continue
+        try:
+            read_telling(model, held)
+        except ValidationError as error:
+            yield from problems(column, error)
+
+
+def _in_needs(row: Any) -> Iterator[Wrong]:
+    """What a row needs and is not there, or was deleted and cannot be read."""
+    session = object_session(row)
+    if session is None:
+        return
+    for column, table in NEEDS.get(type(row), ()):
+        record_id = getattr(row, column)
+        if record_id is None:
+            continue
+        needed = session.get(table, record_id)
+        if needed is None:
+            yield Wrong(column, (), record_id, _said("needs", f"its {table.__tablename__} is not there"))
+        elif needed.deleted_at is not None and wrongs_of(needed):
+            yield Wrong(column, (), record_id, _said("needs", f"its {table.__tablename__} cannot be read"))
+
+
+def wrongs_of(row: Any) -> tuple[Wrong, ...]:
+    """All that is wrong with a row, provided that what it needs and was not deleted can be read."""
+    found = (*wrong_columns(row), *_in_documents(row), *_in_needs(row))
+    if found or not isinstance(row, SheetRow):
+        return found
+    try:
+        as_sheet(row)
+    except ZestyCellError as error:
+        cause = error.__cause__
+        if isinstance(cause, ValidationError):
+            return tuple(Wrong(str(w.place[0]) if w.place else "", w.place[1:], w.value, w.problem)
+                         for w in problems("", cause))  # fmt: skip
+        return (Wrong("", (), None, _said("sheet", str(error))),)
+    return ()
+
+
+def moved_in(row: Any) -> Iterator[tuple[str, BroughtWithin]]:
+    """Values of a readable row beyond a bound that was drawn tighter since, with their columns."""
+    for column, model, held in documents_of(row):
+        yield from ((column, moved) for moved in read_telling(model, held)[1])
+
+
+_KINDS: tuple[tuple[Any, str, str], ...] = (
+    (JSON, "typeof({c}) <> 'text' OR NOT json_valid({c})", "is no JSON"),
+    (Moment, "julianday({c}) IS NULL OR typeof({c}) <> 'text' OR length({c}) < 19", "is no moment"),
+    ((Integer, Whole), "typeof({c}) <> 'integer'", "is no whole number"),
+    (Float, "typeof({c}) NOT IN ('real', 'integer')", "is no number"),
+)
+
+
+def raw_wrongs(connection: sqlite3.Connection, *, deleted_too: bool = False) -> Iterator[tuple[str, int, str]]:
+    """Rows whose columns are not even of their kind, which no query over their table would survive.
+
+    Yields
+    ------
+    table, row id, why
+    """
+    for table in Base.metadata.sorted_tables:
+        key = next(iter(table.primary_key.columns)).name
+        for column in table.columns:
+            test = next((t for kind, t, _ in _KINDS if isinstance(column.type, kind)), None)
+            if test is None or isinstance(column.type, LargeBinary):
+                continue
+            why = next(w for kind, _, w in _KINDS if isinstance(column.type, kind))
+            alive = ' AND "deleted_at" IS NULL' if "deleted_at" in table.columns and not deleted_too else ""
+            asked = (
+                f'SELECT "{key}" FROM "{table.name}" '  # noqa: S608 - names of our own tables
+                f'WHERE "{column.name}" IS NOT NULL AND ({test.format(c=chr(34) + column.name + chr(34))}){alive}'
+            )
+            for (row_id,) in connection.execute(asked):
+                yield table.name, row_id, f"{column.name}: {why}"
