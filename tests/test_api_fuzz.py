@@ -17,8 +17,8 @@ from schemathesis.specs.openapi.checks import (
     status_code_conformance,
 )
 
+from zesty_cell.guard import LOOPBACK_HOSTS
 from zesty_cell.web.app import connect, create_app
-from zesty_cell.web.http.security import LOOPBACK_HOSTS
 
 CHECKS = [
     not_a_server_error,

@@ -16,6 +16,7 @@ from starlette.testclient import TestClient
 from tests.e2e.conftest import free_port
 from tests.sheets import sheet
 from tests.web.test_callouts import PAGE, fields
+from zesty_cell.cli import _BenchBeside
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.callouts.conditions import Condition
 from zesty_cell.core.callouts.dry_run import on_forecast
@@ -51,6 +52,25 @@ def _load(device, plan):
 
 
 # The device
+
+
+def test_it_has_the_guards_of_the_application(device, plan):
+    assert device.get("/plan", headers={"host": "evil.example"}).status_code == 421
+    for headers in ({"sec-fetch-site": "cross-site"}, {"origin": "http://evil.example"}, {"origin": "http://["}):
+        refused = device.put("/plan", content=write_plan_json(plan), headers=headers)
+        assert refused.status_code == 403
+        assert device.post("/restart", headers=headers).status_code == 403
+    assert device.put("/plan", content=b" " * 1_000_001).status_code == 413
+    assert device.post("/frames", content=b" " * 6_000_001).status_code == 413
+    assert device.get("/plan").status_code == 404
+
+
+def test_what_it_said_is_kept_up_to_a_bound(device, plan, monkeypatch):
+    monkeypatch.setattr("zesty_cell.standins.bench_transmitter._MOST_SAID", 3)
+    _load(device, plan)
+    low = [{"t_s": k / 10, "pack_v": 3.0 * (k % 40 < 20) + 15.0, "armed": True} for k in range(4000)]
+    assert len(device.post("/frames", json={"frames": low}).json()["events"]) > 3
+    assert len(device.get("/events").json()) == 3
 
 
 def test_it_says_what_it_can_hold(device):
@@ -288,5 +308,26 @@ def test_the_page_says_how_to_start_it_and_stores_nothing(client, app):
     form = fields(client.get(PAGE).text)
     html = client.post(PAGE, data=form | {"action": "load"}).text
     assert "No bench transmitter is there" in html
+    assert "zesty-cell serve --with-bench" in html
+    assert "Start it here" not in html
     assert "Written from the sheet" in client.get(PAGE).text
     assert json.loads(client.get(f"{PAGE}/export").text)["school"] == "loaded voltage"
+
+
+def test_the_page_starts_one_where_the_server_can(client, app):
+    port, started = free_port(), []
+    kept_by(app).put("BenchTransmitter", BenchTransmitter(port))
+    beside = _BenchBeside(port)
+    app.state.start_bench = lambda: (started.append(1), beside.start())
+    try:
+        form = fields(client.get(PAGE).text)
+        html = client.post(PAGE, data=form | {"action": "load"}).text
+        assert "Start it here" in html
+        html = client.post(PAGE, data=form | {"action": "start"}).text
+        assert "Loaded and read back" in html
+        form = fields(client.get(PAGE).text)
+        assert "Loaded and read back" in client.post(PAGE, data=form | {"action": "start"}).text
+        assert len(started) == 2
+    finally:
+        beside.end()
+        del app.state.start_bench

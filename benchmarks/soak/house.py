@@ -122,8 +122,11 @@ class _Forms(HTMLParser):
             return
         if tag == "input" and has.get("type") == "file":
             form.files.append(has["name"])
+        elif has.get("type") in ("checkbox", "radio") and "checked" not in has:
+            pass
         elif tag in ("input", "button", "textarea"):
-            form.fields.append((has["name"], has.get("value", "")))
+            usual = "on" if has.get("type") == "checkbox" else ""
+            form.fields.append((has["name"], has.get("value", usual)))
         elif tag == "select":
             self.select = (form, has["name"])
 
@@ -138,6 +141,13 @@ class _Forms(HTMLParser):
             self.open = None
         if tag == "select":
             self.select = None
+
+
+def forms_of(html: str, *, action: str = "") -> list[PageForm]:
+    """The forms of a page that are posted, or those that are posted to an address."""
+    page = _Forms()
+    page.feed(html)
+    return [form for form in page.forms if action in ("", form.action)]
 
 
 #: Addresses that are many of a kind: of each so many are read.

@@ -137,11 +137,12 @@ def _serve(arguments: argparse.Namespace) -> int:
 
     import uvicorn
 
+    from zesty_cell.connections import Bounded
+    from zesty_cell.guard import LOOPBACK_HOSTS
     from zesty_cell.operating import set_up_logging, tell
     from zesty_cell.store.database import HEAD_REVISION, PlaceError
     from zesty_cell.store.working import sweep
     from zesty_cell.web.app import create_app
-    from zesty_cell.web.http.security import LOOPBACK_HOSTS
 
     host = arguments.host
     try:
@@ -180,9 +181,16 @@ def _serve(arguments: argparse.Namespace) -> int:
     print(f"Zesty Cell is at http://{shown}:{arguments.port}/  (Ctrl-C ends it)", flush=True)
     if not ipaddress.ip_address(host).is_loopback:
         print("It listens beyond this machine and has no passwords: use a network you trust.", flush=True)
-    server = uvicorn.Server(uvicorn.Config(app, log_config=None, access_log=False, server_header=False, ws="none"))
-    with _bench_beside(arguments.bench_port) if arguments.command == "demo" else nullcontext():
-        server.run(sockets=[listener])
+    server = uvicorn.Server(
+        uvicorn.Config(app, log_config=None, access_log=False, server_header=False, ws="none", http=Bounded)
+    )
+    bench = _BenchBeside(arguments.bench_port)
+    app.state.start_bench = bench.start  # the callouts' page has a button for it
+    try:
+        with bench.soon() if arguments.command == "demo" or arguments.with_bench else nullcontext():
+            server.run(sockets=[listener])
+    finally:
+        bench.end()
     return 0
 
 
@@ -214,31 +222,46 @@ def _is_free(port: int) -> bool:
         return True
 
 
-@contextmanager
-def _bench_beside(port: int) -> Iterator[None]:
-    """The bench transmitter as a process of its own beside the demo, unless one is there already."""
-    started: list[subprocess.Popen[bytes]] = []
+class _BenchBeside:
+    """The bench transmitter as a process of its own beside the server, unless one is there already."""
 
-    def start() -> None:
-        if _is_free(port):
-            command = [sys.executable, "-m", "zesty_cell", "bench-transmitter", "--port", str(port), "--until-eof"]
+    def __init__(self, port: int) -> None:
+        self._port = port
+        self._lock = threading.Lock()
+        self._started: subprocess.Popen[bytes] | None = None
+
+    def start(self) -> None:
+        """Start it, where none is."""
+        with self._lock:
+            running = self._started is not None and self._started.poll() is None
+            if running or not _is_free(self._port):
+                return
+            port = str(self._port)
+            command = [sys.executable, "-m", "zesty_cell", "bench-transmitter", "--port", port, "--until-eof"]
             silent = subprocess.DEVNULL
             # Its input is a pipe that closes with this process, however it ends.
-            started.append(
-                subprocess.Popen(command, stdin=subprocess.PIPE, stdout=silent, stderr=silent)  # noqa: S603
+            self._started = subprocess.Popen(  # noqa: S603
+                command, stdin=subprocess.PIPE, stdout=silent, stderr=silent
             )
 
-    # Not at once: the first page should not have to share the machine with it.
-    timer = threading.Timer(_BENCH_DELAY_S, start)
-    timer.daemon = True
-    timer.start()
-    try:
-        yield
-    finally:
-        timer.cancel()
-        for process in started:
-            process.terminate()
-            process.wait(5)
+    @contextmanager
+    def soon(self) -> Iterator[None]:
+        """Start it by itself in a moment: the first page should not have to share the machine with it."""
+        timer = threading.Timer(_BENCH_DELAY_S, self.start)
+        timer.daemon = True
+        timer.start()
+        try:
+            yield
+        finally:
+            timer.cancel()
+
+    def end(self) -> None:
+        """End what was started."""
+        with self._lock:
+            if self._started is not None:
+                with self._started as process:
+                    process.terminate()
+                    process.wait(5)
 
 
 def _address(text: str) -> str:
@@ -269,6 +292,7 @@ def _parser() -> argparse.ArgumentParser:
         command.add_argument(
             "--bench-port", type=_port, default=DEFAULT_BENCH_PORT, help="where the bench transmitter is"
         )
+        command.add_argument("--with-bench", action="store_true", help="start the bench transmitter beside it")
         command.add_argument("--allow-host", action="append", default=[], help="a further name to answer to")
         command.add_argument("--log-level", choices=LEVELS, default="info", help="what is told on standard error")
         command.add_argument("--log-json", action="store_true", help="tell it as one JSON object a line")

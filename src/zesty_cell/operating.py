@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import logging
 import sys
+import threading
 from datetime import UTC, datetime
 
 LOG = logging.getLogger("zesty_cell")
@@ -48,11 +49,36 @@ class JsonLines(logging.Formatter):
         return json.dumps(told, ensure_ascii=False, default=str)
 
 
+class FewOfAKind(logging.Filter):
+    """Lets so many lines of a kind through in a while, and says how many more there were: no log fills a disk."""
+
+    def __init__(self, *, most: int = 20, within_s: float = 10.0) -> None:
+        super().__init__()
+        self._most, self._within_s = most, within_s
+        self._lock = threading.Lock()
+        self._seen: dict[str, list[float]] = {}
+
+    def filter(self, record: logging.LogRecord) -> bool:
+        """Whether a line is written."""
+        kind = f"{record.name} {record.msg}"[:200]
+        with self._lock:
+            if len(self._seen) > 200:
+                self._seen.clear()
+            began, count = self._seen.get(kind, (record.created, 0.0))
+            if record.created - began > self._within_s:
+                left_out, began, count = count - self._most, record.created, 0.0
+                if left_out > 0:
+                    record.fields = _fields(record) | {"left_out_before": int(left_out)}
+            self._seen[kind] = [began, count + 1]
+            return count < self._most
+
+
 def set_up_logging(*, level: str = "info", as_json: bool = False) -> None:
     """Send the application's events, and warnings of its server, to standard error; once a process."""
     handler = logging.StreamHandler(sys.stderr)
+    handler.addFilter(FewOfAKind())
     handler.setFormatter(JsonLines() if as_json else PlainLines())
-    for name, least in (("zesty_cell", level.upper()), ("uvicorn", "WARNING")):
+    for name, least in (("zesty_cell", level.upper()), ("uvicorn", "WARNING"), ("asyncio", "WARNING")):
         logger = logging.getLogger(name)
         logger.handlers[:] = [handler]
         logger.setLevel(least)

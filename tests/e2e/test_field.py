@@ -107,3 +107,51 @@ def test_an_answer_that_is_lost_does_not_make_a_second_flight(page: Page, club: 
     expect(page.locator("#field-kept")).to_be_empty()
     page.goto(f"{club}/log")
     expect(page.locator("#log-total")).to_contain_text(f"{before + 1} flights")
+
+
+def test_one_entry_that_cannot_be_taken_is_shown_and_the_rest_goes_on(page: Page, club: str):
+    page.goto(f"{club}/log")
+    before = int(page.locator("#log-total").text_content().split(" ")[0])
+    open_field(page, club, "Heron")
+    page.context.set_offline(True)
+    for _ in range(3):
+        page.get_by_role("button", name="Landed").click()
+    expect(page.locator("#field-kept")).to_contain_text("3 entries are kept here")
+    # Landed in turn, not on top of each other; and the server stumbles over the first, whenever it is sent.
+    names = page.evaluate("""() => {
+      const kept = JSON.parse(localStorage.getItem('zesty-cell-entries')).filter((e) => e.values.kind === 'landed');
+      kept.forEach((e, k) => { e.values.landed_at = new Date(Date.now() - (9 - 3 * k) * 3600e3).toISOString(); });
+      localStorage.setItem('zesty-cell-entries', JSON.stringify(kept));
+      return kept.map((e) => e.name);
+    }""")
+    tries = []
+
+    def stumble(route):
+        if names[0] in (route.request.post_data or ""):
+            tries.append(1)
+            route.fulfill(status=500, content_type="text/html", body="<p>Trouble</p>")
+        else:
+            route.continue_()
+
+    page.route("**/field/entries", stumble)
+    page.context.set_offline(False)
+    page.evaluate("window.dispatchEvent(new Event('online'))")
+    expect(page.locator("#field-kept")).to_contain_text("1 entry is kept here")
+    for _ in range(2):
+        page.wait_for_timeout(150)
+        page.evaluate("window.dispatchEvent(new Event('online'))")
+    expect(page.locator("#field-wrong")).to_contain_text("The server does not take this (500).")
+    assert len(tries) == 3
+    page.unroute("**/field/entries")
+    page.locator("#field-wrong").get_by_role("button", name="Put it right").click()
+    expect(page.locator("#field-wrong li")).to_have_count(0)
+    page.goto(f"{club}/log")
+    expect(page.locator("#log-total")).to_contain_text(f"{before + 3} flights")
+
+
+def test_a_network_that_answers_in_the_servers_stead_takes_nothing(page: Page, club: str):
+    open_field(page, club, "Skua")
+    page.route("**/field/entries", lambda route: route.fulfill(status=200, content_type="text/html", body="Log in"))
+    page.get_by_role("button", name="Landed").click()
+    page.wait_for_timeout(200)
+    expect(page.locator("#field-kept")).to_contain_text("1 entry is kept here")

@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import base64
+import json
+import re
+
 import pytest
+from benchmarks.soak.hostile import QUESTIONS, routes
 from starlette.datastructures import Headers
 
-from zesty_cell.web.http.security import cross_site
+from zesty_cell.guard import cross_site
 
 
 @pytest.mark.parametrize(
@@ -32,6 +37,99 @@ def test_only_known_hosts_are_answered(client, host, status):
 def test_changes_from_other_sites_are_refused(headers, refused):
     assert cross_site("POST", Headers(headers)) is refused
     assert cross_site("GET", Headers(headers)) is False
+
+
+@pytest.mark.parametrize("origin", ["http://[", "http://[::1", "//[", "http://\u2100.example"])
+def test_an_origin_that_is_none_is_another_site(client, origin):
+    answer = client.post("/sheets/8/delete", headers={"origin": origin.encode("utf-8")})
+    assert answer.status_code == 403
+    assert (
+        client.post("/view", data={"name": "units", "value": "metric"}, headers={"referer": "http://["}).headers[
+            "location"
+        ]
+        == "/"
+    )
+
+
+FOLLOWED = {"sec-fetch-site": "cross-site", "sec-fetch-mode": "navigate", "sec-fetch-dest": "document"}
+
+
+@pytest.mark.parametrize(
+    ("path", "headers", "status"),
+    [
+        ("/sheets/8", FOLLOWED, 200),
+        ("/sheets/8", FOLLOWED | {"sec-fetch-dest": "iframe"}, 403),
+        (
+            "/sheets/8",
+            {"sec-fetch-site": "cross-site", "sec-fetch-mode": "no-cors", "sec-fetch-dest": "image"},
+            403,
+        ),
+        ("/sheets/8", {"sec-fetch-site": "same-site", "sec-fetch-mode": "cors", "sec-fetch-dest": "empty"}, 403),
+        ("/choose/8/search", FOLLOWED, 403),
+        ("/choose/8", FOLLOWED, 403),
+        ("/backup/file", FOLLOWED, 403),
+        ("/api/sheets", FOLLOWED, 403),
+        ("/callouts/8/voices.zip", FOLLOWED, 403),
+        ("/log/flights.csv", FOLLOWED, 403),
+        ("/log/flights.csv", {"sec-fetch-site": "none"}, 200),
+        ("/api/sheets", {"sec-fetch-site": "same-origin"}, 200),
+        ("/api/sheets", {}, 200),
+    ],
+)
+def test_another_site_makes_nobody_read_what_is_ours_or_takes_long(client, path, headers, status):
+    assert client.get(path, headers=headers).status_code == status
+
+
+def packed(value) -> str:
+    return base64.urlsafe_b64encode(json.dumps(value).encode()).decode()
+
+
+@pytest.mark.parametrize(
+    "cookie",
+    [
+        base64.urlsafe_b64encode(b"[" * 1200).decode(),
+        base64.urlsafe_b64encode(b"[" * 3000).decode(),
+        "x" * 5000,
+        packed(["x", "//evil.example"]),
+        packed(["x", "/\\evil.example"]),
+        packed(["x", "/sheets/8/delete?x=//evil"]),
+        packed(["x", "http://evil.example"]),
+        packed({"x": 1}),
+        packed(["x"]),
+        "%00",
+    ],
+)
+def test_a_message_that_we_did_not_write_is_not_shown(client, cookie):
+    page = client.get("/sheets", headers={"cookie": f"zesty_cell_said={cookie}"})
+    assert page.status_code == 200
+    assert "evil" not in page.text
+    assert 'class="said"' not in page.text
+
+
+def test_an_undo_of_ours_is(client):
+    page = client.get("/sheets", headers={"cookie": f"zesty_cell_said={packed(['Gone.', '/sheets/8/undelete'])}"})
+    assert "Gone." in page.text
+    assert 'action="/sheets/8/undelete"' in page.text
+
+
+@pytest.mark.parametrize("number", ["9223372036854775808", "1" * 40, "-9223372036854775809", "0", "-1"])
+def test_a_number_of_any_size_is_a_word_on_every_route(client, number):
+    asked = 0
+    for path, _, method in routes():
+        if "{" not in path:
+            continue
+        address = re.sub(
+            r"\{(sheet|craft|pack|flight|log|record|callouts|plan|calibration|unreadable)_id\}", number, path
+        )
+        address = re.sub(r"\{[^}]+\}", "1", address)
+        answer = client.request(method, address, data={"x": "1"} if method == "POST" else None)
+        assert answer.status_code in (200, 303, 400, 404, 405, 409, 422), (method, path, answer.status_code)
+        asked += 1
+    assert asked > 80
+    for path, names in QUESTIONS.items():
+        if "{" not in path and "say.wav" not in path:
+            answer = client.get(path, params=dict.fromkeys(names, number))
+            assert answer.status_code in (200, 303, 404, 405, 422), (path, answer.status_code)
 
 
 def test_a_cross_site_form_changes_nothing(client):

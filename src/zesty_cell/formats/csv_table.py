@@ -26,8 +26,6 @@ MOST_COLUMNS = 200
 MOST_LINES = 250_000
 #: Of lines by columns: so many are read in two seconds.
 MOST_CELLS = 5_000_000
-#: A line of the log as CSV, or of telemetry, is no longer: what is has no end of its quotes.
-_MOST_CELL = 4_000
 #: So many of the first rows are looked at to guess units, and so many over the whole file.
 _FIRST, _SPREAD = 5_000, 4_000
 #: So many of the first letters tell the separator.

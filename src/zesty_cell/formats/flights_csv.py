@@ -15,7 +15,7 @@ from pydantic import ValidationError
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.formats.csv_table import NOTHING, NamedRows
 from zesty_cell.formats.errors import FileFormatError
-from zesty_cell.formats.table_csv import harmless
+from zesty_cell.formats.table_csv import as_written, harmless
 
 COLUMNS = (
     "landed at (UTC)", "craft", "pack", "pattern", "flew (s)", "timer (s)", "rest (V a cell)",
@@ -237,8 +237,7 @@ def _when(text: str, unit: str, zone: tzinfo) -> tuple[datetime, str]:
 def _value(column: _Column, text: str, zone: tzinfo, out: ReadFlight) -> Any:
     role = column.role
     if role.kind == "text":
-        # The apostrophe that keeps a spreadsheet from taking words for a formula is not part of them.
-        return text[1:] if text[:1] == "'" and text[1:2] in ("=", "+", "-", "@") else text
+        return as_written(text)
     if role.kind == "moment":
         moment, note = _when(text, column.unit, zone)
         out.note = out.note or note

@@ -27,6 +27,7 @@ from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_columns import Mapping
 from zesty_cell.formats.telemetry_csv import ReadLog, read_telemetry
 from zesty_cell.services.sheet_for import sheet_for
+from zesty_cell.services.turns import TURNS
 from zesty_cell.store import calibrations, flights, logs
 from zesty_cell.store.documents import read
 from zesty_cell.store.errors import UnreadableError
@@ -143,9 +144,10 @@ def _fitted(log: FlownLog) -> LogFit | str:
     try:
         read = read_packed(logs.packed_of(log.row), log.mapping)
         telemetry, _ = corrected_log(read.telemetry, calibrations=log.made, at=log.flight.landed_at)
-        return fit_log(
-            telemetry, pack=log.pack, air_c=log.air_c, cooling=log.cooling, put_back_ah=log.flight.put_back_ah
-        )
+        with TURNS.live():
+            return fit_log(
+                telemetry, pack=log.pack, air_c=log.air_c, cooling=log.cooling, put_back_ah=log.flight.put_back_ah
+            )
     except (OutOfRangeError, FileFormatError) as error:
         return str(error)
 

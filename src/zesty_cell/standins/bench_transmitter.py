@@ -21,10 +21,15 @@ from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.sensors import RECEIVED
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.plan_json import read_plan, write_plan_json
+from zesty_cell.guard import LOOPBACK_HOSTS, Guard
 from zesty_cell.ports import DEFAULT_BENCH_PORT
 
 LIMITS = Capabilities(name="The bench transmitter")
 _MOST_FRAMES = 20_000
+#: The largest plan, and the most frames at once, as JSON [bytes].
+_MOST_PLAN_BYTES, _MOST_FRAME_BYTES = 1_000_000, 6_000_000
+#: So much of what it said is kept.
+_MOST_SAID = 20_000
 Finite = Annotated[float, Field(allow_inf_nan=False)]
 
 
@@ -123,7 +128,8 @@ class _Transmitter:
             vibrate=event.vibrate,
             value=event.value,
         )
-        self.said.append(said)
+        if len(self.said) < _MOST_SAID:
+            self.said.append(said)
         return said
 
 
@@ -140,9 +146,15 @@ def _frames(rows: list[Frame], switches: np.ndarray[Any, np.dtype[np.int8]]) -> 
     )
 
 
+def _most_bytes(path: str) -> int:
+    return _MOST_FRAME_BYTES if path == "/frames" else _MOST_PLAN_BYTES
+
+
 def create_transmitter(limits: Capabilities = LIMITS) -> FastAPI:
     """The stand-in as an application of its own."""
     app = FastAPI(title="Zesty Cell bench transmitter", docs_url=None, redoc_url=None)
+    # It changes what it holds for whoever asks: only this machine, and no page of another site, may.
+    app.add_middleware(Guard, hosts=LOOPBACK_HOSTS | {"testserver"}, most_bytes=_most_bytes)
     device = _Transmitter(limits)
 
     @app.get("/capabilities")
@@ -204,4 +216,8 @@ def serve(*, port: int = DEFAULT_BENCH_PORT) -> None:
     """Run the stand-in on loopback until it is ended."""
     import uvicorn
 
-    uvicorn.run(create_transmitter(), host="127.0.0.1", port=port, log_level="warning")
+    from zesty_cell.connections import Bounded
+
+    uvicorn.run(
+        create_transmitter(), host="127.0.0.1", port=port, log_level="warning", server_header=False, http=Bounded
+    )

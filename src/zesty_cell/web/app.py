@@ -12,12 +12,13 @@ from fastapi.staticfiles import StaticFiles
 from starlette.middleware.gzip import GZipMiddleware
 
 from zesty_cell import __version__
+from zesty_cell.guard import LOOPBACK_HOSTS, Guard
 from zesty_cell.ports import DEFAULT_BENCH_PORT
 from zesty_cell.store.database import Database
 from zesty_cell.web.home import view as home
 from zesty_cell.web.http.errors import handle_errors
 from zesty_cell.web.http.kept import Kept, kept_by
-from zesty_cell.web.http.security import LOOPBACK_HOSTS, Guard
+from zesty_cell.web.http.limits import by_link, most_bytes
 from zesty_cell.web.http.slow import TellSlow
 from zesty_cell.web.rooms import OpenAfterFirst, Rooms
 from zesty_cell.web.sheet import list_view as sheet_list
@@ -68,5 +69,5 @@ def create_app(
     app.add_middleware(GZipMiddleware, minimum_size=600, compresslevel=5)
     app.add_middleware(OpenAfterFirst, rooms=Rooms(app))
     app.add_middleware(TellSlow)
-    app.add_middleware(Guard, hosts=hosts)
+    app.add_middleware(Guard, hosts=hosts, most_bytes=most_bytes, by_link=by_link)
     return app

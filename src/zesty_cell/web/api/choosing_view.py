@@ -17,7 +17,7 @@ from zesty_cell.core.choose.sweep import COLUMNS, MOST_VALUES, sweep
 from zesty_cell.core.errors import OutOfRangeError, TooManyCandidatesError, UnknownNameError
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.formats.sheet_json import SheetDocument, plain_sheet
-from zesty_cell.services.forecasts import heavy_work
+from zesty_cell.services.turns import TURNS
 from zesty_cell.web.api import given
 
 router = APIRouter(prefix="/api", tags=["choosing"])
@@ -122,7 +122,7 @@ def compare(question: ToCompare, table: given.As = "json") -> Any:
     """Several packs side by side; those that would land at once are left out."""
     sheet = plain_sheet(question.sheet)
     try:
-        with heavy_work():
+        with TURNS.heavy():
             rows, _ = compare_packs(sheet, contenders=[Contender(pack) for pack in question.packs])
     except OutOfRangeError as error:
         raise given.out_of_range(error) from error
@@ -148,7 +148,7 @@ def search_for(question: ToSearch, table: given.As = "json") -> Any:
     sheet: Sheet = plain_sheet(question.sheet)
     try:
         check_count(question.space)
-        with heavy_work():
+        with TURNS.heavy():
             found = search(sheet, packs=tuple(candidates(question.space, like=sheet.pack)), limits=question.limits)
     except TooManyCandidatesError as error:
         raise given.refuse([("space", error.why, "too_many")]) from error
@@ -169,7 +169,7 @@ def search_for(question: ToSearch, table: given.As = "json") -> Any:
 def sweep_of(question: ToSweep, table: given.As = "json") -> Any:
     """A sheet forecast at each value of one of its inputs."""
     try:
-        with heavy_work():
+        with TURNS.heavy():
             found = sweep(plain_sheet(question.sheet), field=question.field, values=question.values)
     except UnknownNameError as error:
         raise given.refuse([("field", error.why, "unknown")]) from error

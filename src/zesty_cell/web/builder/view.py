@@ -77,6 +77,7 @@ def edit_pack(
 @router.post("/{record_id}")
 def change_pack(request: Request, session: Store, record_id: int, form: PostedForm) -> Response:
     """Look at a changed pack, or store it."""
+    request.state.anew = "/hangar/packs/new"  # should it be gone meanwhile
     row = PACKS.fetch(session, record_id)
     pack, ownership, state, fits = read_built(session, form, record_id=record_id)
     version = whole_number(form.get("version", ""))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from fastapi import Request
@@ -14,8 +15,11 @@ from zesty_cell.web.callouts import plan_form
 from zesty_cell.web.callouts.desk import Desk
 from zesty_cell.web.callouts.runs import choose_run
 from zesty_cell.web.callouts.shown import plan_context
-from zesty_cell.web.callouts.transmitter import TransmitterError, bench_of
+from zesty_cell.web.callouts.transmitter import NoTransmitterError, TransmitterError, bench_of
 from zesty_cell.web.http import page
+
+#: One that was just started answers within this [s].
+_STARTS_WITHIN_S = 10.0
 
 
 def at_the_transmitter(
@@ -26,8 +30,12 @@ def at_the_transmitter(
     plan, oddity = read.plan, read.state.texts.get("run", "")
     if plan is None or desk.result is None:
         return Response(status_code=404)
-    report: dict[str, Any] = {"loaded": None, "said": None, "same": None, "trouble": ""}
+    start: Callable[[], None] | None = getattr(request.app.state, "start_bench", None)
+    report: dict[str, Any] = {"loaded": None, "said": None, "same": None, "trouble": "", "can_start": False}
     try:
+        if action == "start" and start is not None:
+            start()
+            bench.wait_for(_STARTS_WITHIN_S)
         report["loaded"] = loaded = bench.load(plan)
         # Only what came back as it went counts as loaded.
         if not loaded.differences:
@@ -41,6 +49,8 @@ def at_the_transmitter(
             report["said"] = said = bench.run(here.frames)
             mine = [(round(e.time_s, 3), e.key, e.say) for e in here.ran.events]
             report["same"] = [(round(s.t_s, 3), s.key, s.say) for s in said] == mine
+    except NoTransmitterError as error:
+        report |= {"trouble": str(error), "can_start": start is not None}
     except TransmitterError as error:
         report["trouble"] = str(error)
     except EditConflictError:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import http.client
 import json
 import math
+import time
 from dataclasses import dataclass
 from typing import Any
 
@@ -31,6 +32,10 @@ _POSITION_NAMES = {value: name for name, value in POSITIONS.items()}
 
 class TransmitterError(Exception):
     """It is not there, refuses, breaks off, or answers with something else; the message says what to do."""
+
+
+class NoTransmitterError(TransmitterError):
+    """None is there."""
 
 
 @dataclass(frozen=True)
@@ -79,9 +84,10 @@ class BenchTransmitter:
             answer = response.read(_MOST_BYTES)
             status = response.status
         except ConnectionRefusedError as error:
-            raise TransmitterError(
+            raise NoTransmitterError(
                 "No bench transmitter is there. Start it in another terminal: zesty-cell bench-transmitter"
                 + ("" if self.port == DEFAULT_BENCH_PORT else f" --port {self.port}")
+                + "; or with the server: zesty-cell serve --with-bench"
             ) from error
         except TimeoutError as error:
             raise TransmitterError(
@@ -119,6 +125,24 @@ class BenchTransmitter:
             raise TransmitterError(
                 f"Something answers at port {self.port}, but not as a bench transmitter does."
             ) from error
+
+    def wait_for(self, seconds: float) -> None:
+        """Wait until one that was just started answers.
+
+        Raises
+        ------
+        TransmitterError
+            When it does not within that time.
+        """
+        until = time.monotonic() + seconds
+        while True:
+            try:
+                self.capabilities()
+                return
+            except NoTransmitterError:
+                if time.monotonic() > until:
+                    raise
+                time.sleep(0.1)
 
     def load(self, plan: CalloutPlan) -> Loaded:
         """Fit a plan to it, send it, read it back and compare field by field.

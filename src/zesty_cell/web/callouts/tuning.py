@@ -6,6 +6,7 @@ from typing import Any
 
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.tune import tunable, tune
+from zesty_cell.services.turns import TURNS
 from zesty_cell.web.callouts.desk import Desk
 from zesty_cell.web.drawing.tune_chart import in_flights, tune_chart
 from zesty_cell.words.units import read_number
@@ -23,7 +24,8 @@ def tuned_rule(desk: Desk, plan: CalloutPlan, key: str, form: dict[str, str]) ->
             value, error = usual, str(problem)
         limits.append(min(max(value, 0.0), 100.0) / 100.0)
     most_false, most_late = limits
-    tuned = tune(plan=plan, key=key, sheet=desk.sheet, most_false=most_false, most_late=most_late)
+    with TURNS.heavy():
+        tuned = tune(plan=plan, key=key, sheet=desk.sheet, most_false=most_false, most_late=most_late)
     return {
         "rule": rule,
         "tuned": tuned,

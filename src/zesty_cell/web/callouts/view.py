@@ -61,7 +61,7 @@ def change(request: Request, session: Store, desk: DeskOf, form: PostedForm) -> 
         read.version = desk.version
     if action in ("save", "over"):
         return keep_plan(request, session, desk, read.plan, read, "Saved.")
-    if action in ("load", "there"):
+    if action in ("load", "there", "start"):
         return at_the_transmitter(request, session, desk, read, action)
     if action == "tune":
         context = plan_context(request, desk, read, oddity=form.get("run", ""))

@@ -12,6 +12,7 @@ from zesty_cell.core.callouts.sounds import Sound
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.espeak import SPEEDS, VoiceError, voice_of
 from zesty_cell.formats.voices_wav import RATES_HZ, line_wav, own_recording, voices_zip
+from zesty_cell.services.turns import TURNS
 from zesty_cell.store import voices as store
 from zesty_cell.web.callouts.desk import Desk, DeskOf
 from zesty_cell.web.callouts.voices_shown import sound_of, sounds_shown, voices_page
@@ -109,13 +110,14 @@ def download(
     rate_hz = rate if rate in RATES_HZ else RATES_HZ[0]
     sounds = sounds_shown(desk)
     try:
-        data = voices_zip(
-            sounds,
-            voice=voice_of(voice),
-            words_a_minute=_speed(speed),
-            rate_hz=rate_hz,
-            lines=store.lines(session, [s.words for s in sounds]),
-        )
+        with TURNS.heavy():
+            data = voices_zip(
+                sounds,
+                voice=voice_of(voice),
+                words_a_minute=_speed(speed),
+                rate_hz=rate_hz,
+                lines=store.lines(session, [s.words for s in sounds]),
+            )
     except VoiceError as error:
         return Response(str(error), status_code=503, media_type="text/plain")
     names = f'attachment; filename="voices-{desk.sheet_row.id}-{rate_hz // 1000}k.zip"'

@@ -18,6 +18,7 @@ from zesty_cell.core.choose.compare import (
     verdict,
 )
 from zesty_cell.core.parts.pack_figures import pack_figures
+from zesty_cell.services.turns import TURNS
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import CraftRow
 from zesty_cell.web.choose.base import base_context, origin_of
@@ -48,7 +49,8 @@ def compare_page(
     rows = PACKS.all(session)
     picked = pick(origin, rows, request.query_params, face)
     contenders = [Contender(pack=c.pack, pack_c=c.pack_c) for c in picked.chosen]
-    compared, left_out = compare_packs(origin.sheet, contenders=contenders, volts=picked.volts)
+    with TURNS.live():
+        compared, left_out = compare_packs(origin.sheet, contenders=contenders, volts=picked.volts)
     flown = [c for c in picked.chosen if c.pack.name not in {x.name for x in left_out}]
     lines = [line_of(row, c, c.pack.name) for row, c in zip(compared, flown, strict=True)]
     wanted: Purpose = purpose if purpose in PURPOSES else "longest"

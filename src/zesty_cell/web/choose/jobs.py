@@ -8,6 +8,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from zesty_cell.core.choose.search import Found
+from zesty_cell.core.errors import StoppedError
+from zesty_cell.services.turns import TURNS, Ticket
 
 #: A page waits this long before it shows progress instead [s].
 PATIENCE_S = 1.5
@@ -21,6 +23,7 @@ class Job:
     """One search: how far it is, and what it found."""
 
     key: str
+    ticket: Ticket
     done: int = 0
     of: int = 0
     found: Found | None = None
@@ -33,6 +36,16 @@ class Job:
         """Told by the search."""
         self.done, self.of = done, of
 
+    def stopped(self) -> bool:
+        """Asked by the search between two steps: there who edits a sheet is let by."""
+        TURNS.give_way()
+        return self.stop.is_set()
+
+    @property
+    def place(self) -> int:
+        """How many go before it; 0 once its turn has come."""
+        return TURNS.place_of(self.ticket)
+
 
 class Jobs:
     """The searches of one application."""
@@ -42,15 +55,23 @@ class Jobs:
         self._jobs: dict[str, Job] = {}
 
     def start(self, key: str, work: Callable[[Job], Found]) -> Job:
-        """The search of this question: the one that runs or is kept, else a new one."""
+        """The search of this question: the one that runs or is kept, else a new one.
+
+        Raises
+        ------
+        BusyError
+            When the line of heavy work is full.
+        """
         with self._lock:
-            job = self._jobs.pop(key, None)
+            job = self._jobs.get(key)
             if job is None or job.stop.is_set() or job.error:
-                job = Job(key)
+                job = Job(key, TURNS.draw())
                 threading.Thread(target=self._run, args=(job, work), name="search", daemon=True).start()
+            self._jobs.pop(key, None)
             self._jobs[key] = job  # newest last
             self._let_go()
-        job.over.wait(PATIENCE_S)
+        if not job.place:  # who stands in line is told so at once
+            job.over.wait(PATIENCE_S)
         return job
 
     def _let_go(self) -> None:
@@ -66,7 +87,10 @@ class Jobs:
     @staticmethod
     def _run(job: Job, work: Callable[[Job], Found]) -> None:
         try:
-            job.found = work(job)
+            with TURNS.turn(job.ticket):
+                job.found = work(job)
+        except StoppedError:
+            job.stop.set()
         except Exception as error:
             job.error = str(error) or type(error).__name__
         finally:
@@ -78,3 +102,4 @@ class Jobs:
             job = self._jobs.pop(key, None)
         if job is not None:
             job.stop.set()
+            TURNS.stop(job.ticket)

@@ -11,6 +11,7 @@ from zesty_cell.core.choose.candidates import MOST_CANDIDATES, SearchSpace, cand
 from zesty_cell.core.choose.search import Found, SearchLimits, search
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.setup import set_up
+from zesty_cell.services.turns import BusyError
 from zesty_cell.web.choose.base import Origin, base_context, origin_of
 from zesty_cell.web.choose.hits import BRUSH, found_context
 from zesty_cell.web.choose.jobs import Job, Jobs
@@ -72,7 +73,10 @@ def search_page(request: Request, session: Store, sheet_id: int) -> HTMLResponse
         set_up(origin.sheet)
     except OutOfRangeError as error:  # what the sheet cannot do, none of its packs can
         return page(request, "choose_search.html", context | {"trouble": error.why}, status=422)
-    job = _start(request, origin, question.space, question.limits)
+    try:
+        job = _start(request, origin, question.space, question.limits)
+    except BusyError as error:  # what was asked stays in the form
+        return page(request, "choose_search.html", context | {"trouble": error.why}, status=503)
     context["job"] = job
     if job.error:
         question.state.errors["chemistries"] = job.error
@@ -88,7 +92,7 @@ def _start(request: Request, origin: Origin, space: SearchSpace, limits: SearchL
 
     def work(job: Job) -> Found:
         packs = tuple(candidates(space, like=sheet.pack))
-        return search(sheet, packs=packs, limits=limits, progress=job.progress, cancelled=job.stop.is_set)
+        return search(sheet, packs=packs, limits=limits, progress=job.progress, cancelled=job.stopped)
 
     return jobs.start(search_key(origin, space, limits), work)
 

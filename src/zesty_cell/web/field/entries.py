@@ -186,6 +186,11 @@ def _change(session: Session, form: Mapping[str, str], fields: tuple[Field, ...]
     return taken
 
 
+def was_taken(session: Session, form: Mapping[str, str]) -> bool:
+    """Whether an entry is in the log."""
+    return store.taken(session, form.get("entry", "")) is not None
+
+
 def take_entry(session: Session, form: Mapping[str, str]) -> Taken:
     """Take one entry; one that was taken before is answered as it was then, and changes nothing.
 

@@ -6,9 +6,12 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+from sqlalchemy.orm.exc import StaleDataError
 
-from zesty_cell.store.errors import MissingRecordError
-from zesty_cell.web.field.entries import Taken, take_entry
+from zesty_cell.store.errors import EditConflictError, MissingRecordError
+from zesty_cell.web.field.entries import Taken, take_entry, was_taken
 from zesty_cell.web.field.shown import _SAID, field_page
 from zesty_cell.web.http import PostedForm, Store, preferences_of, say
 from zesty_cell.words.say import say as say_fact
@@ -28,17 +31,36 @@ def field(
     return field_page(request, session, craft=craft, pack=pack, as_it_is=as_it_is == "1")
 
 
+def _taken(session: Session, form: dict[str, str]) -> Taken:
+    """Take an entry; acknowledged only once it is on disk.
+
+    Another phone may land the same pack, or send the same entry, at this very moment: it is looked at again then.
+    """
+    for last in (False, False, True):
+        try:
+            taken = take_entry(session, form)
+            if taken.errors:
+                session.rollback()
+                if not last and was_taken(session, form):  # the same, sent twice: its twin was just now
+                    continue
+            else:
+                session.commit()
+            return taken
+        except MissingRecordError as error:
+            session.rollback()
+            return Taken(errors={"": error.why})
+        except (StaleDataError, EditConflictError, IntegrityError):
+            session.rollback()
+            session.expire_all()
+            if last:
+                raise
+    raise AssertionError("the last turn returns or raises")
+
+
 @router.post("/field/entries")
 def entries(request: Request, session: Store, form: PostedForm) -> Response:
     """Take one entry, from the form itself or from what the browser kept while the line was down."""
-    try:
-        taken = take_entry(session, form)
-    except MissingRecordError as error:
-        taken = Taken(errors={"": error.why})
-    if taken.errors:
-        session.rollback()
-    else:
-        session.commit()  # acknowledged only once it is on disk
+    taken = _taken(session, form)
     if "application/json" in request.headers.get("accept", ""):
         return JSONResponse(
             {

@@ -123,6 +123,7 @@ def edit_thing(
 def change_thing(request: Request, session: Store, shelf: ShelfName, record_id: int, form: PostedForm) -> Response:
     """Store a changed craft or cell."""
     kind = _thing_form(shelf)
+    request.state.anew = f"/hangar/{shelf}/new"  # should it be gone meanwhile
     kind.shelf.fetch(session, record_id)
     thing, state = kind.read(form)
     if thing is not None and kind.shelf.taken(session, thing.name, but=record_id):

@@ -15,9 +15,11 @@ from sqlalchemy.exc import IntegrityError, OperationalError
 from sqlalchemy.orm.exc import StaleDataError
 from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
+from starlette.requests import ClientDisconnect
 from starlette.routing import Match, Mount
 
 from zesty_cell.operating import tell
+from zesty_cell.services.turns import BusyError
 from zesty_cell.store import unreadable
 from zesty_cell.store.errors import (
     EditConflictError,
@@ -43,7 +45,24 @@ def _trouble(
 ) -> Response:
     if _wants_json(request):
         return JSONResponse({"detail": words}, status)
-    return page(request, "trouble.html", {"title": title, "words": words, "see": see}, status=status)
+    context = {"title": title, "words": words, "see": see, "typed": _typed(request), "again": request.url.path}
+    return page(request, "trouble.html", context | {"anew": getattr(request.state, "anew", "")}, status=status)
+
+
+#: What a form carries for itself: sent again with it, and not shown.
+_NOT_SHOWN = frozenset({"version", "units", "action", "back", "sure", "entry", "kind", "zone"})
+#: More than this of a text is not shown; it is sent again as it was.
+_SHOWN_LETTERS = 300
+
+
+def _typed(request: Request) -> list[dict[str, object]]:
+    """What was typed into the form that could not be taken."""
+    typed: dict[str, str] = getattr(request.state, "typed", None) or {}
+    return [
+        {"name": name, "text": text, "shown": bool(text.strip()) and name not in _NOT_SHOWN,
+         "label": name.replace(".", " · ").replace("_", " ")[:60], "short": text[:_SHOWN_LETTERS]}
+        for name, text in typed.items()
+    ]  # fmt: skip
 
 
 def _is_set_aside(request: Request, error: MissingRecordError) -> bool:
@@ -115,6 +134,20 @@ async def _gone_meanwhile(request: Request, error: Exception) -> Response:
     return _trouble(request, 409, "Changed elsewhere", words)
 
 
+async def _broken_off(request: Request, error: Exception) -> Response:
+    """Whoever sent it is gone: nobody reads the answer."""
+    tell("broken off", route=route_of(request.scope))
+    return Response(status_code=400)
+
+
+async def _full(request: Request, error: Exception) -> Response:
+    """The line of heavy work is full."""
+    tell("refused", level=logging.WARNING, route=route_of(request.scope), why="busy")
+    answer = _trouble(request, 503, "Busy", str(error))
+    answer.headers["Retry-After"] = "3"
+    return answer
+
+
 async def _busy(request: Request, error: Exception) -> Response:
     tell("database did not take it", level=logging.WARNING, route=route_of(request.scope), why=type(error).__name__)
     words = "The database did not take this just now (locked, or the disk is full). Nothing was stored: try again."
@@ -177,6 +210,8 @@ def handle_errors(app: FastAPI) -> None:
     app.add_exception_handler(HTTPException, _http)
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(OperationalError, _busy)
+    app.add_exception_handler(ClientDisconnect, _broken_off)
+    app.add_exception_handler(BusyError, _full)
     app.add_exception_handler(IntegrityError, _gone_meanwhile)
     app.add_exception_handler(UnreadableError, _unreadable)
     app.add_exception_handler(UnstorableError, _unstorable)

@@ -15,7 +15,9 @@ _MOST_FIELDS = 1500
 async def form_of(request: Request) -> Typed:
     """The posted form as plain texts; the last value counts where a name comes twice."""
     form = await request.form(max_files=1, max_fields=_MOST_FIELDS)
-    return Typed((key, value) for key, value in form.items() if isinstance(value, str))
+    typed = Typed((key, value) for key, value in form.items() if isinstance(value, str))
+    request.state.typed = typed  # whatever goes wrong with it, it is shown again
+    return typed
 
 
 PostedForm = Annotated[dict[str, str], Depends(form_of)]

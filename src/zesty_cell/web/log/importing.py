@@ -22,6 +22,7 @@ from zesty_cell.formats.csv_table import read_named_rows
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.flights_csv import ReadFlight, as_flight, read_flights
 from zesty_cell.operating import tell
+from zesty_cell.services.turns import TURNS, Ticket
 from zesty_cell.store import flights as store
 from zesty_cell.store import sheets
 from zesty_cell.store.database import Database
@@ -61,6 +62,12 @@ class Import:
     error: str = ""
     took_s: float = 0.0
     over: threading.Event = field(default_factory=threading.Event)
+    ticket: Ticket | None = None
+
+    @property
+    def place(self) -> int:
+        """How many go before it; 0 once its turn has come."""
+        return 0 if self.ticket is None else TURNS.place_of(self.ticket)
 
     def count(self, verdict: Verdict) -> int:
         """How many lines have it."""
@@ -83,22 +90,36 @@ class Imports:
         """Keep an import while it is looked at."""
         with self._lock:
             self._kept[one.token] = one
-            for token in [t for t, i in self._kept.items() if not i.running][:-_KEPT]:
-                del self._kept[token]
+            lines = 0
+            finished = [(t, i) for t, i in self._kept.items() if not i.running]
+            for place, (token, held) in enumerate(reversed(finished)):
+                lines += len(held.lines)
+                if place >= _KEPT or (place and lines > _LINES_KEPT):
+                    del self._kept[token]
 
     def get(self, token: str) -> Import | None:
         """One import; None for one that was let go of."""
         return self._kept.get(token)
 
     @staticmethod
-    def run(one: Import, work: Callable[[], None]) -> None:
-        """Do the work in a thread, and wait a moment for it."""
+    def run(one: Import, work: Callable[[], None], *, state: Literal["reading", "writing"]) -> None:
+        """Do the work in a thread when its turn comes, and wait a moment for it.
+
+        Raises
+        ------
+        BusyError
+            When the line of heavy work is full; the import stays as it was.
+        """
+        ticket = one.ticket = TURNS.draw()
+        one.state, one.error = state, ""
         one.over.clear()
 
         def guarded() -> None:
             began = time.monotonic()
             try:
-                work()
+                with TURNS.turn(ticket):
+                    began = time.monotonic()
+                    work()
             except FileFormatError as error:
                 one.state, one.error = "refused", str(error)
             except OperationalError as error:
@@ -208,6 +229,7 @@ def look(one: Import, data: bytes, database: Database) -> None:
     one.of = 2 * len(rows.rows)
 
     def read(done: int) -> None:
+        TURNS.give_way()
         one.done = done
 
     log = read_flights(rows, zone=one.zone, progress=read)
@@ -215,6 +237,7 @@ def look(one: Import, data: bytes, database: Database) -> None:
     for k, line in enumerate(log.lines):
         one.lines.append(judge.judge(line))
         if k % 200 == 0:
+            TURNS.give_way()
             one.done = len(rows.rows) + k
     one.unknown = log.unknown
     one.state = "read"
@@ -244,3 +267,5 @@ def write(one: Import, database: Database) -> None:
 Verdict = Literal["new", "known", "wrong"]
 #: A page waits so long before it shows progress instead [s]; imports are kept for a while.
 _PATIENCE_S, _KEPT = 1.0, 6
+#: Of so many lines in all; a line and its flight take some two kB.
+_LINES_KEPT = 60_000

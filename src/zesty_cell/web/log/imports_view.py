@@ -34,9 +34,9 @@ def bring_in(
     named, zone_name = _zone(zone)
     one = Import(secrets.token_hex(8), (file.filename or "flights.csv")[:80], named, zone_name)
     imports = kept_of(request, Imports)
-    imports.begin(one)
     data, database = file.file.read(), database_of(request)
-    imports.run(one, lambda: look(one, data, database))
+    imports.run(one, lambda: look(one, data, database), state="reading")
+    imports.begin(one)
     return RedirectResponse(f"/log/import/{one.token}", 303)
 
 
@@ -62,7 +62,6 @@ def confirm(request: Request, token: str) -> Response:
     imports = kept_of(request, Imports)
     one = imports.get(token)
     if one is not None and one.state == "read":
-        one.state, one.error = "writing", ""
         database = database_of(request)
-        imports.run(one, lambda: write(one, database))
+        imports.run(one, lambda: write(one, database), state="writing")
     return RedirectResponse(f"/log/import/{token}", 303)

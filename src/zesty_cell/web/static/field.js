@@ -3,6 +3,9 @@ import { morphLive, parse } from "./morph.js";
 
 const QUEUE = "zesty-cell-entries", TOOK_OFF = "zesty-cell-in-the-air";
 const AGAIN_MS = 15_000;
+// Answers of a server that is busy or starting: all is sent later.  Of any other trouble an entry is shown after so
+// many times.
+const LATER = new Set([429, 502, 503, 504]), TRIES = 3;
 
 const load = () => JSON.parse(localStorage.getItem(QUEUE) ?? "[]");
 const keep = (entries) => localStorage.setItem(QUEUE, JSON.stringify(entries));
@@ -150,29 +153,42 @@ export const field = (Alpine) => () => ({
     document.getElementById("details").hidden = false;
   },
 
-  // In order; what belongs to a flight that was refused waits until that is put right.
-  next() {
-    const entries = load(), held = new Set(entries.filter((e) => e.wrong).map((e) => e.name));
-    return entries.find((e) => !e.wrong && !held.has(e.values.flight));
+  // In order; what belongs to a flight that was refused, or passed over, waits until that is put right.
+  next(passed = new Set()) {
+    const entries = load(), held = new Set(entries.filter((e) => e.wrong || passed.has(e.name)).map((e) => e.name));
+    return entries.find((e) => !held.has(e.name) && !held.has(e.values.flight));
+  },
+
+  // What the server answers to an entry that it does not take: its reason; nothing where it is only to be sent later.
+  async refusal(response, tries) {
+    if (LATER.has(response.status)) return "";
+    const answer = await response.json().catch(() => ({}));
+    const said = Object.values(answer.errors ?? {}).join(" ") || (typeof answer.detail === "string" ? answer.detail : "");
+    if (response.status >= 500 && tries < TRIES) return "";
+    return { wrong: said || `The server does not take this (${response.status}).`, asked: (answer.asked ?? []).join(" ") };
   },
 
   async send() {
     if (this.busy) return;
     this.busy = true;
     let sent = 0;
+    const passed = new Set();
     try {
       for (;;) {
-        const next = this.next();
+        const next = this.next(passed);
         if (!next) break;
         const response = await fetch("/field/entries", {
           method: "POST", body: new URLSearchParams(next.values), headers: { Accept: "application/json" },
         });
-        if (response.status !== 200 && response.status !== 422) break; // busy or starting: later
-        const answer = await response.json();
-        // A refused entry stays here at its place, with its reason, until it is put right or dropped.
-        const wrong = Object.values(answer.errors ?? {}).join(" ");
-        const asked = (answer.asked ?? []).join(" ");
-        keep(load().flatMap((e) => (e.name !== next.name ? [e] : response.ok ? [] : [{ ...e, wrong, asked }])));
+        const tries = (next.tries ?? 0) + 1;
+        // Some networks answer in the server's stead: only its own word counts, and anything else is no line.
+        if (response.ok && !("flight" in (await response.json()))) break;
+        const refusal = response.ok ? "" : await this.refusal(response, tries);
+        // A refused entry stays here at its place, with its reason, until it is put right or dropped; the rest goes on.
+        // One that the server stumbled over is passed over this time, and shown once it was so again and again.
+        keep(load().flatMap((e) => (e.name !== next.name ? [e] : response.ok ? [] : [{ ...e, tries, ...refusal }])));
+        if (LATER.has(response.status)) break;
+        if (!response.ok && !refusal) passed.add(next.name);
         sent += response.ok ? 1 : 0;
       }
     } catch {

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from urllib.parse import urlsplit
 
 from starlette.datastructures import Headers, MutableHeaders
@@ -14,17 +14,6 @@ from zesty_cell.operating import tell
 
 LOOPBACK_HOSTS = frozenset({"127.0.0.1", "localhost", "[::1]"})
 _SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
-#: Largest body taken; a sheet is a few kB.
-MAX_BODY_BYTES = 1_000_000
-#: Files that are larger by their nature, by the end of the path they are sent to: telemetry and sound.
-MAX_FILE_BYTES = {
-    "/logs": 25_000_000,
-    "/own-voice": 9_000_000,
-    "/log/import": 25_000_000,
-    "/telemetry": 25_000_000,
-    "/backup/restore": 510_000_000,
-}
-
 _POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; "
     "media-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'; "
@@ -53,9 +42,9 @@ def cross_site(method: str, headers: Headers) -> bool:
     Browsers say so in Sec-Fetch-Site; older ones give at least an Origin.  A client that sends
     neither is no browser and carries nobody's cookies.
     """
+    site = headers.get("sec-fetch-site")
     if method in _SAFE_METHODS:
         return False
-    site = headers.get("sec-fetch-site")
     if site is not None:
         return site not in ("same-origin", "none")
     origin = headers.get("origin")
@@ -67,6 +56,18 @@ def cross_site(method: str, headers: Headers) -> bool:
         return True
 
 
+def led_from_elsewhere(headers: Headers, *, by_link: bool) -> bool:
+    """Does another site make a browser read this?
+
+    A link that somebody follows is well where ``by_link`` says so; a picture, a frame or a script of another site
+    that is one of our pages is not.
+    """
+    if headers.get("sec-fetch-site", "none") in ("same-origin", "none"):
+        return False
+    follows = headers.get("sec-fetch-mode") == "navigate" and headers.get("sec-fetch-dest") == "document"
+    return not (follows and by_link)
+
+
 #: Why a request was refused, by the status it was answered with.
 _WHY = {421: "foreign host", 403: "another site", 413: "too large", 411: "no length"}
 
@@ -74,9 +75,25 @@ _WHY = {421: "foreign host", 403: "another site", 413: "too large", 411: "no len
 class Guard:
     """ASGI middleware: refuses foreign hosts, cross-site changes and oversized bodies; adds headers."""
 
-    def __init__(self, app: ASGIApp, hosts: Iterable[str]) -> None:
+    def __init__(
+        self,
+        app: ASGIApp,
+        hosts: Iterable[str],
+        most_bytes: Callable[[str], int],
+        by_link: Callable[[str], bool] = lambda _path: True,
+    ) -> None:
+        """Guard an application.
+
+        Parameters
+        ----------
+        hosts : iterable of str
+            Names it answers to.
+        most_bytes, by_link : callable
+            Of a path: the largest body it takes, and whether a link of another site may lead to it.
+        """
         self.app = app
         self.hosts = frozenset(hosts)
+        self._most_bytes, self._by_link = most_bytes, by_link
 
     def _refusal(self, scope: Scope, headers: Headers) -> PlainTextResponse | None:
         if _host_name(headers.get("host", "")) not in self.hosts:
@@ -85,9 +102,11 @@ class Guard:
             )
         if cross_site(scope["method"], headers):
             return PlainTextResponse("This change came from another site and was refused.\n", 403)
+        if scope["method"] in _SAFE_METHODS and led_from_elsewhere(headers, by_link=self._by_link(scope["path"])):
+            return PlainTextResponse("Another site asked for this: open it in Zesty Cell itself.\n", 403)
         length = headers.get("content-length", "0")
-        most = next((m for end, m in MAX_FILE_BYTES.items() if scope["path"].endswith(end)), MAX_BODY_BYTES)
-        if not length.isdigit() or int(length) > most:
+        most = self._most_bytes(scope["path"])
+        if not (length.isascii() and length.isdigit()) or len(length) > 15 or int(length) > most:
             words = f"That is more than this page takes ({most // 1_000_000} MB). Nothing was read.\n"
             return PlainTextResponse(words, 413)
         if scope["method"] not in _SAFE_METHODS and "transfer-encoding" in headers:

@@ -1,0 +1,96 @@
+"""Whatever lies in the database, every page answers; what cannot be read is shown with its reason and mended."""
+
+from __future__ import annotations
+
+import sqlite3
+from contextlib import closing
+
+import pytest
+from benchmarks.soak.house import DOORS, crawl
+
+
+def spoil(app, table, row_id, column, value):
+    with closing(sqlite3.connect(app.state.database.path)) as other:
+        other.execute(f"UPDATE {table} SET {column} = ? WHERE id = ?", (value, row_id))
+        other.commit()
+
+
+def follow(client, path):
+    answer = client.get(path)
+    while answer.status_code == 303:
+        answer = client.get(answer.headers["location"])
+    return answer
+
+
+@pytest.mark.parametrize(
+    ("table", "column", "value"),
+    [
+        ("pack", "lent_to", "Anna\tSmith"),
+        ("pack", "flights", -4),
+        ("pack", "document", "{}"),
+        ("craft", "standing", "borrowed"),
+        ("cell", "document", '{"half'),
+        ("sheet", "landing", "{}"),
+        ("flight", "landed_at", "yesterday"),
+        ("flight", "document", "[]"),
+        ("log", "mapping", "{}"),
+        ("log", "packed", b"x"),
+        ("calibration", "document", '{"kind": "guess"}'),
+    ],
+)
+def test_every_page_answers_and_says_that_something_is_left_out(client, app, fly_season, table, column, value):
+    fly_season()
+    spoil(app, table, 1, column, value)
+    for door in DOORS:
+        assert follow(client, door).status_code == 200, door
+    seen, _ = crawl(client, of_a_kind=2, most=60)
+    assert {status for status in seen.values() if status >= 400} <= {404, 422}
+    assert client.get("/sheets").status_code == 200
+
+
+def test_it_is_said_where_it_lay_and_mended_by_what_is_typed(client, app, fly_season):
+    fly_season()
+    spoil(app, "pack", 2, "standing", "borrowed")
+    assert client.get("/hangar").status_code == 303  # asked for again, without it
+    hangar = client.get("/hangar").text
+    assert "One stored thing" in hangar
+    assert "/unreadable" in hangar
+    missing = client.get("/hangar/packs/2")
+    assert missing.status_code == 404
+    assert "set aside" in missing.text
+    page = client.get("/unreadable").text
+    assert 'value="borrowed"' in page
+    assert "Choose one of the options." in page
+    assert "Set aside with them" in page
+    wrong = client.post("/unreadable/1", data={"value_0": "mine"})
+    assert wrong.status_code == 422
+    assert 'value="mine"' in wrong.text
+    assert "still cannot be read" in wrong.text
+    assert client.get("/unreadable/1/document").json()["standing"] == "borrowed"
+    assert client.post("/unreadable/1", data={"value_0": "own"}).status_code == 303
+    assert client.get("/hangar/packs/2").status_code == 200
+    assert "Everything that is stored can be read" in client.get("/unreadable").text
+    assert client.post("/unreadable/1", data={"value_0": "own"}).status_code == 404
+
+
+def test_a_change_that_met_it_is_to_be_sent_again_and_a_program_is_told_in_json(client, app, fly_season):
+    fly_season()
+    spoil(app, "craft", 1, "document", "{}")
+    answer = client.get("/api/crafts")
+    assert answer.status_code == 503
+    assert "set aside" in answer.json()["detail"]
+    assert client.get("/api/crafts").status_code == 200
+    spoil(app, "pack", 3, "document", "{}")
+    answer = client.post("/hangar/packs/3/standing", data={"standing": "retired"})
+    assert answer.status_code in (303, 503)
+    assert client.get("/sheets", headers={"accept": "application/json"}).status_code == 200
+
+
+def test_left_out_it_is_spoken_of_no_more(client, app, fly_season):
+    fly_season()
+    spoil(app, "flight", 4, "document", '{"half')
+    follow(client, "/log")
+    assert "is no JSON" in client.get("/unreadable").text
+    assert client.post("/unreadable/1/leave").status_code == 303
+    assert "One stored thing" not in client.get("/log").text
+    assert client.post("/log/4/undelete").status_code == 422
