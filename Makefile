@@ -8,7 +8,7 @@ PIP := $(BIN)/pip --disable-pip-version-check install --quiet --require-hashes -
 QUIET_PIP := 2> >(grep -v '^WARNING: Location' >&2)
 SHELL := /bin/bash
 
-.PHONY: demo serve test check bench mutants css shots lock chromium clean
+.PHONY: demo serve test check bench soak mutants css shots lock chromium clean
 
 $(VENV)/.runtime: requirements/runtime.txt pyproject.toml
 	@echo "Making the environment from the locked requirements (once, a minute or two) …"
@@ -64,6 +64,10 @@ check: $(VENV)/.test
 
 bench: $(VENV)/.bench
 	@$(BIN)/python -m benchmarks
+
+# Some twenty-five minutes: hostile requests, files, kills and a crowd.
+soak: $(VENV)/.bench
+	@$(BIN)/python -m benchmarks.soak
 
 # Some half an hour: changes the rules one at a time and looks which test notices.
 mutants: $(VENV)/.mutants

@@ -5,14 +5,11 @@ from __future__ import annotations
 import os
 import platform
 from datetime import UTC, datetime
-from pathlib import Path
-
-from tests.mutants import TITLE
 
 from benchmarks import callouts, choosing, claims, core, learning, log, peer, server, world
+from benchmarks.report import table, write_figures
 from benchmarks.timing import Row
 
-REPORT = Path(__file__).parents[1] / "docs" / "benchmarks.md"
 HEAD = """# Benchmarks
 
 Written by `make bench`, which runs them again and replaces this page. Each line says what lies inside
@@ -21,21 +18,6 @@ minute on the same machine. Absolute times on a shared machine wander by a facto
 minute to the next; accuracies and ratios do not.
 
 """
-
-
-def _table(rows: list[Row]) -> str:
-    lines = [
-        "| what | measured | asked for | met | inside the measured region |",
-        "| --- | --- | --- | --- | --- |",
-    ]
-    lines += [f"| {r.what} | {r.measured} | {r.asked} | {'yes' if r.met else 'NO'} | {r.inside} |" for r in rows]
-    return "\n".join(lines) + "\n"
-
-
-def _kept() -> str:
-    """What `make mutants` wrote at the end of the page stays."""
-    _, found, rest = REPORT.read_text().partition(TITLE)
-    return f"\n{found}{rest}" if found else ""
 
 
 def main() -> int:
@@ -64,8 +46,8 @@ def main() -> int:
     machine = (
         f"Measured {when}, {os.cpu_count()} cores ({platform.machine()}), Python {platform.python_version()}.\n\n"
     )
-    report = HEAD + machine + "\n".join(f"## {title}\n\n{_table(rows)}" for title, rows in parts)
-    REPORT.write_text(report + _kept())
+    report = HEAD + machine + "\n".join(f"## {title}\n\n{table(rows)}" for title, rows in parts)
+    write_figures(report)
     return 0 if all(row.met for _, rows in parts for row in rows) else 1
 
 

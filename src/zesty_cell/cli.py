@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import ctypes
 import gc
 import ipaddress
 import json
@@ -13,7 +14,7 @@ import subprocess
 import sys
 import threading
 from collections.abc import Iterator
-from contextlib import contextmanager, nullcontext
+from contextlib import contextmanager, nullcontext, suppress
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -25,6 +26,8 @@ if TYPE_CHECKING:
     from zesty_cell.store.database import Database
 
 _BENCH_DELAY_S = 4.0
+#: glibc's number for “at most so many heaps”; other C libraries do not know it, and do not mind.
+_M_ARENA_MAX = -8
 
 
 def _read_input(name: str) -> bytes:
@@ -130,6 +133,25 @@ def _fill_demo(database: Database) -> None:
             load_log(session)
 
 
+def _keep_memory_together() -> None:
+    """Let threads share two of the C library's heaps: of one each, what one lets go of the others cannot use."""
+    with suppress(OSError, AttributeError):
+        ctypes.CDLL(None).mallopt(_M_ARENA_MAX, 2)
+
+
+def _listener(arguments: argparse.Namespace) -> socket.socket | None:
+    """Bound before anything else is said, so that a taken port is a word and not a trace."""
+    host = arguments.host
+    try:
+        return socket.create_server(
+            (host, arguments.port), family=socket.AF_INET6 if ":" in host else socket.AF_INET
+        )
+    except OSError as error:
+        print(f"zesty-cell: cannot listen on {host}, port {arguments.port}: {error.strerror}.", file=sys.stderr)
+        print(f"Something else uses it? Choose another: --port {arguments.port + 1}", file=sys.stderr)
+        return None
+
+
 def _serve(arguments: argparse.Namespace) -> int:
     # The kernel is linked while the web framework is imported: linking lets other threads run.
     warming = threading.Thread(target=_warm, args=(arguments,), name="warm")
@@ -144,15 +166,8 @@ def _serve(arguments: argparse.Namespace) -> int:
     from zesty_cell.store.working import sweep
     from zesty_cell.web.app import create_app
 
-    host = arguments.host
-    try:
-        # Bound before anything else is said, so that a taken port is a word and not a trace.
-        listener = socket.create_server(
-            (host, arguments.port), family=socket.AF_INET6 if ":" in host else socket.AF_INET
-        )
-    except OSError as error:
-        print(f"zesty-cell: cannot listen on {host}, port {arguments.port}: {error.strerror}.", file=sys.stderr)
-        print(f"Something else uses it? Choose another: --port {arguments.port + 1}", file=sys.stderr)
+    listener = _listener(arguments)
+    if listener is None:
         warming.join()
         return 2
     set_up_logging(level=arguments.log_level, as_json=arguments.log_json)
@@ -172,11 +187,13 @@ def _serve(arguments: argparse.Namespace) -> int:
         return 2
     tell("start", version=__version__, schema=HEAD_REVISION, database=arguments.database.name)
     warming.join()
+    _keep_memory_together()
     # What start-up made lives as long as the process: keep the collector away from it.
     gc.freeze()
     # A page makes some ten thousand objects and drops them whole: looking for circles after every 700 costs it 8 %.
     gc.set_threshold(20_000, 20, 20)
     gc.enable()
+    host = arguments.host
     shown = f"[{host}]" if ":" in host else host
     print(f"Zesty Cell is at http://{shown}:{arguments.port}/  (Ctrl-C ends it)", flush=True)
     if not ipaddress.ip_address(host).is_loopback:

@@ -145,6 +145,7 @@ def test_one_entry_that_cannot_be_taken_is_shown_and_the_rest_goes_on(page: Page
     page.unroute("**/field/entries")
     page.locator("#field-wrong").get_by_role("button", name="Put it right").click()
     expect(page.locator("#field-wrong li")).to_have_count(0)
+    expect(page.locator("#field-kept")).to_be_empty()
     page.goto(f"{club}/log")
     expect(page.locator("#log-total")).to_contain_text(f"{before + 3} flights")
 

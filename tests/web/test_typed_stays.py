@@ -100,7 +100,8 @@ def test_landings_at_the_same_moment_are_all_in_the_log_once(client, app):
     def send(k):
         landed = (datetime.now(UTC) - timedelta(hours=2 * (k // 2 + 1))).isoformat()
         entry = {"entry": f"at-once-{k // 2}", "landed_at": landed, "duration_s": "3:00"}
-        statuses.append((k // 2, client.post(ENTRIES, data=form | entry, headers=JSON).status_code))
+        answer = client.post(ENTRIES, data=form | entry, headers=JSON)
+        statuses.append((k // 2, answer.status_code))
 
     threads = [threading.Thread(target=send, args=(k,)) for k in range(12)]
     for thread in threads:

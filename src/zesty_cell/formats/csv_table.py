@@ -133,8 +133,9 @@ def _decode(data: bytes) -> str:
 
 
 def is_number(cell: str) -> bool:
-    """Whether a cell is a number, with a point or a comma."""
-    return _NUMBER.fullmatch(cell.strip()) is not None
+    """Whether a cell is a number, with a point or a comma; four hundred digits are none."""
+    text = cell.strip()
+    return _NUMBER.fullmatch(text) is not None and math.isfinite(float(text.replace(",", ".")))
 
 
 def _is_values(row: list[str]) -> bool:

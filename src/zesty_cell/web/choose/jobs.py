@@ -15,7 +15,7 @@ from zesty_cell.services.turns import TURNS, Ticket
 PATIENCE_S = 1.5
 #: Finished searches are kept, so that brushing and sorting do not fly again: so many, of so many packs
 #: in all (a pack and its figures take about 7 kB).
-_KEPT, _PACKS_KEPT = 12, 20_000
+_KEPT, _PACKS_KEPT = 12, 10_000
 
 
 @dataclass

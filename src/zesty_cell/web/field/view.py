@@ -31,17 +31,21 @@ def field(
     return field_page(request, session, craft=craft, pack=pack, as_it_is=as_it_is == "1")
 
 
+#: An entry is looked at so often while others change the same pack.
+_TURNS = 8
+
+
 def _taken(session: Session, form: dict[str, str]) -> Taken:
     """Take an entry; acknowledged only once it is on disk.
 
     Another phone may land the same pack, or send the same entry, at this very moment: it is looked at again then.
     """
-    for last in (False, False, True):
+    for turn in range(_TURNS):
         try:
             taken = take_entry(session, form)
             if taken.errors:
                 session.rollback()
-                if not last and was_taken(session, form):  # the same, sent twice: its twin was just now
+                if turn < _TURNS - 1 and was_taken(session, form):  # the same, sent twice: its twin was just now
                     continue
             else:
                 session.commit()
@@ -52,7 +56,7 @@ def _taken(session: Session, form: dict[str, str]) -> Taken:
         except (StaleDataError, EditConflictError, IntegrityError):
             session.rollback()
             session.expire_all()
-            if last:
+            if turn == _TURNS - 1:
                 raise
     raise AssertionError("the last turn returns or raises")
 
