@@ -28,10 +28,10 @@ def form_at(client, address):
     return {name: value for name, value in form.fields if name not in ("action", "sure")}
 
 
-def kept_in(answer):
+def kept_in(answer, address):
     """What is typed in the form that comes back."""
-    [form] = (f for f in forms_of(answer.text) if f.action == str(answer.request.url.path))
-    return dict(form.fields)
+    form = max((f for f in forms_of(answer.text) if f.action in (address, "")), key=lambda f: len(f.fields))
+    return {name: value for name, value in form.fields if name not in ("action", "sure")}
 
 
 @pytest.mark.parametrize("what", FORMS)
@@ -48,24 +48,26 @@ def test_a_form_of_something_that_was_deleted_is_kept_as_a_new_one(client, what)
     assert answer.status_code == 404
     assert change["name"] in answer.text
     assert f'formaction="{anew}"' in answer.text
-    kept = kept_in(answer)
-    assert kept == form
-    assert client.post(anew, data=kept).status_code == 303
+    kept = kept_in(answer, address)
+    assert kept == {k: v for k, v in form.items() if k != "action"}
+    assert client.post(anew, data=kept | {"action": "keep"}).status_code == 303
     assert change["name"] in client.get("/hangar").text
 
 
 @pytest.mark.parametrize("address", [f[0] for f in FORMS.values()] + ["/sheets/8", "/callouts/8/voices"])
 def test_while_the_database_is_locked_it_is_kept_and_sent_again(client, app, address):
     form = form_at(client, address)
-    form |= {k: "said otherwise" for k in form if k.startswith("spoken.")} | {"action": "save"}
+    form |= {k: "said otherwise" for k in form if k.startswith("spoken.")} | {
+        "action": "save" if "sheets" in address else "keep"
+    }
     if "name" in form:
         form["name"] = "Another name"
     with locked(app):
         answer = client.post(address, data=form)
         assert answer.status_code == 503, answer.text
-        kept = kept_in(answer)
-        assert kept == form
-    again = client.post(address, data=kept)
+        kept = kept_in(answer, address)
+        assert kept == {k: v for k, v in form.items() if k != "action"}
+    again = client.post(address, data=kept | {"action": form["action"]})
     assert again.status_code == 303
 
 
@@ -75,7 +77,7 @@ def test_a_field_form_without_scripts_keeps_what_was_typed(client, app):
         answer = client.post(ENTRIES, data=form)
         assert answer.status_code == 503, answer.text
         assert "7:31" in answer.text
-        kept = kept_in(answer)
+        kept = kept_in(answer, ENTRIES)
     assert client.post(ENTRIES, data=kept).status_code == 303
     assert count(app) == 1
 
@@ -113,3 +115,14 @@ def test_landings_at_the_same_moment_are_all_in_the_log_once(client, app):
         assert found == [f"at-once-{k}" for k in sorted({k for k, status in statuses if status == 200})]
         assert {status for _, status in statuses} <= {200, 409, 503}  # who is told to come again, does
         assert PACKS.fetch(session, int(form["pack"])).flights == before + len(found)
+
+
+@pytest.mark.parametrize(("address", "anew"), [(f[0], f[2]) for f in FORMS.values()])
+def test_a_new_one_is_kept_in_its_own_form_while_the_database_is_locked(client, app, address, anew):
+    form = form_at(client, address) | {"name": "One more of them", "action": "keep"}
+    with locked(app):
+        answer = client.post(anew, data=form)
+        assert answer.status_code == 503
+        assert "still here" in answer.text
+        assert 'value="One more of them"' in answer.text
+    assert client.post(anew, data=kept_in(answer, anew) | {"action": "keep"}).status_code == 303

@@ -60,8 +60,8 @@ def test_it_is_said_where_it_lay_and_mended_by_what_is_typed(client, app, fly_se
     assert "set aside" in missing.text
     page = client.get("/unreadable").text
     assert 'value="borrowed"' in page
-    assert "Choose one of the options." in page
-    assert "Set aside with them" in page
+    assert "It can be own, lent, wanted or retired." in page
+    assert "cannot do without it" in page
     wrong = client.post("/unreadable/1", data={"value_0": "mine"})
     assert wrong.status_code == 422
     assert 'value="mine"' in wrong.text

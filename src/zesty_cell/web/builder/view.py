@@ -6,6 +6,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from sqlalchemy.exc import OperationalError
 
 from zesty_cell.core.parts.ownership import Ownership
 from zesty_cell.store.errors import EditConflictError
@@ -14,7 +15,7 @@ from zesty_cell.web.builder.built import builder_page, read_built, shelf_of_cell
 from zesty_cell.web.hangar import form as hangar_form
 from zesty_cell.web.hangar import pack_form
 from zesty_cell.web.hangar.form import way_back
-from zesty_cell.web.http import FormState, PostedForm, Store, preferences_of, say, whole_number
+from zesty_cell.web.http import NOT_STORED, FormState, PostedForm, Store, preferences_of, say, whole_number
 
 router = APIRouter(prefix="/hangar/packs", include_in_schema=False)
 
@@ -55,7 +56,14 @@ def add_pack(request: Request, session: Store, form: PostedForm) -> Response:
         shown = pack or unnamed_pack(session, form)
         status = 200 if looking else 422
         return builder_page(request, session, state, shown, ownership, record_id=None, version=0, status=status)
-    row = PACKS.add(session, pack, ownership=ownership, cell_id=pack_form.cell_chosen(form))
+    try:
+        row = PACKS.add(session, pack, ownership=ownership, cell_id=pack_form.cell_chosen(form))
+        session.commit()
+    except OperationalError:
+        session.rollback()
+        return builder_page(
+            request, session, state, pack, ownership, record_id=None, version=0, status=503, conflict=NOT_STORED
+        )
     return say(RedirectResponse(way_back(form), 303), f"“{row.name}” is in the hangar.")
 
 
@@ -91,16 +99,12 @@ def change_pack(request: Request, session: Store, record_id: int, form: PostedFo
     try:
         cell_id = pack_form.cell_chosen(form)
         row = PACKS.change(session, record_id, version, pack, ownership=ownership, cell_id=cell_id)
-    except EditConflictError as error:
+        session.commit()
+    except (EditConflictError, OperationalError) as error:
+        session.rollback()
+        status, words = (503, NOT_STORED) if isinstance(error, OperationalError) else (409, str(error))
         return builder_page(
-            request,
-            session,
-            state,
-            pack,
-            ownership,
-            record_id=record_id,
-            version=version,
-            status=409,
-            conflict=str(error),
-        )
+            request, session, state, pack, ownership,
+            record_id=record_id, version=version, status=status, conflict=words,
+        )  # fmt: skip
     return say(RedirectResponse(way_back(form), 303), f"“{row.name}” is saved.")

@@ -9,6 +9,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, Path, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import ValidationError
+from sqlalchemy.exc import OperationalError
 
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.ownership import Ownership
@@ -16,7 +17,7 @@ from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecord
 from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS, Shelf, keep, ownership_of
 from zesty_cell.web.hangar import form as hangar_form
 from zesty_cell.web.hangar.form import ALREADY, way_back
-from zesty_cell.web.http import FormState, PostedForm, Store, page, preferences_of, say, whole_number
+from zesty_cell.web.http import NOT_STORED, FormState, PostedForm, Store, page, preferences_of, say, whole_number
 from zesty_cell.web.http.forms import words_of
 from zesty_cell.words.say import say as in_words
 
@@ -98,7 +99,12 @@ def add_thing(request: Request, session: Store, shelf: ShelfName, form: PostedFo
         thing = None
     if thing is None:
         return _form_page(request, kind, state, record_id=None, version=0, status=422)
-    row = kind.shelf.add(session, thing)
+    try:
+        row = kind.shelf.add(session, thing)
+        session.commit()
+    except OperationalError:
+        session.rollback()
+        return _form_page(request, kind, state, record_id=None, version=0, status=503, conflict=NOT_STORED)
     return say(RedirectResponse("/hangar", 303), f"“{row.name}” is in the hangar.")
 
 
@@ -129,22 +135,16 @@ def change_thing(request: Request, session: Store, shelf: ShelfName, record_id: 
     if thing is not None and kind.shelf.taken(session, thing.name, but=record_id):
         state.errors["name"] = ALREADY
         thing = None
+    version = whole_number(form.get("version", ""))
     if thing is None:
-        return _form_page(
-            request, kind, state, record_id=record_id, version=whole_number(form.get("version", "")), status=422
-        )
+        return _form_page(request, kind, state, record_id=record_id, version=version, status=422)
     try:
-        row = kind.shelf.change(session, record_id, whole_number(form.get("version", "")), thing)
-    except EditConflictError as error:
-        return _form_page(
-            request,
-            kind,
-            state,
-            record_id=record_id,
-            version=whole_number(form.get("version", "")),
-            status=409,
-            conflict=str(error),
-        )
+        row = kind.shelf.change(session, record_id, version, thing)
+        session.commit()
+    except (EditConflictError, OperationalError) as error:
+        session.rollback()
+        status, words = (503, NOT_STORED) if isinstance(error, OperationalError) else (409, str(error))
+        return _form_page(request, kind, state, record_id=record_id, version=version, status=status, conflict=words)
     return say(RedirectResponse(way_back(form), 303), f"“{row.name}” is saved.")
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import re
 import secrets
 import threading
 from contextlib import suppress
@@ -51,6 +52,8 @@ def _trouble(
 
 #: What a form carries for itself: sent again with it, and not shown.
 _NOT_SHOWN = frozenset({"version", "units", "action", "back", "sure", "entry", "kind", "zone"})
+#: The unit in a field's name is the core's: what is typed may be in another.
+_UNIT = re.compile(r"(_per_cell|_m_s|_kg|_ah|_ohm|_mm2|_[avwcms])+$")
 #: More than this of a text is not shown; it is sent again as it was.
 _SHOWN_LETTERS = 300
 
@@ -60,7 +63,7 @@ def _typed(request: Request) -> list[dict[str, object]]:
     typed: dict[str, str] = getattr(request.state, "typed", None) or {}
     return [
         {"name": name, "text": text, "shown": bool(text.strip()) and name not in _NOT_SHOWN,
-         "label": name.replace(".", " · ").replace("_", " ")[:60], "short": text[:_SHOWN_LETTERS]}
+         "label": _UNIT.sub("", name).replace(".", " · ").replace("_", " ")[:60], "short": text[:_SHOWN_LETTERS]}
         for name, text in typed.items()
     ]  # fmt: skip
 

@@ -64,12 +64,19 @@ def _value(text: str) -> object:
         return text.strip()
 
 
+def _why(wrong: Wrong) -> Words:
+    expected = wrong.problem.get("ctx", {}).get("expected")
+    if wrong.problem["type"] == "literal_error" and isinstance(expected, str):
+        return f"It can be {expected}.".replace("'", "")
+    return words_of(wrong.problem)
+
+
 def _shown(one: SetAside, typed: dict[str, str]) -> Shown:
     places = []
     for k, wrong in enumerate(one.wrongs):
         text = _text(wrong.value)
         can = bool(wrong.column) and len(text) <= MAX_TEXT and wrong.problem["type"] not in ("refused", "sheet")
-        places.append(Place(_label(wrong), typed.get(f"value_{k}", text)[:MAX_TEXT], words_of(wrong.problem), can))
+        places.append(Place(_label(wrong), typed.get(f"value_{k}", text)[:MAX_TEXT], _why(wrong), can))
     return Shown(one, _CALLED.get(one.table, one.table), tuple(places))
 
 
