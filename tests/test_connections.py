@@ -14,6 +14,7 @@ import uvicorn
 
 from zesty_cell.connections import Bounded
 from zesty_cell.operating import FewOfAKind
+from zesty_cell.web.app import create_app
 
 
 async def echo(scope, receive, send):
@@ -36,10 +37,27 @@ class Hasty(Bounded):
     headers_s, body_s, most_open, most_of_one = 0.3, 0.3, 8, 6
 
 
-@contextmanager
+class Told(logging.Handler):
+    """What the log told."""
+
+    def __init__(self):
+        super().__init__()
+        self.lines, self.traces = [], []
+
+    def emit(self, record):
+        self.lines.append(record.getMessage())
+        if record.exc_info:
+            self.traces.append(record.getMessage())
+
+
 def running():
+    return serving(echo)
+
+
+@contextmanager
+def serving(app):
     listener = socket.create_server(("127.0.0.1", 0))
-    server = uvicorn.Server(uvicorn.Config(echo, http=Hasty, log_config=None, lifespan="off", ws="none"))
+    server = uvicorn.Server(uvicorn.Config(app, http=Hasty, log_config=None, lifespan="off", ws="none"))
     thread = threading.Thread(target=server.run, kwargs={"sockets": [listener]})
     thread.start()
     try:
@@ -135,3 +153,26 @@ def test_a_kind_of_line_is_written_some_times_and_then_counted():
     assert few.filter(later)
     assert later.fields == {"left_out_before": 2}
     assert few.filter(line(21.0))
+
+
+def test_an_upload_that_breaks_off_is_a_line_and_no_trace(tmp_path, monkeypatch):
+    app = create_app(tmp_path / "one.sqlite")
+    told = Told()
+    logger = logging.getLogger("zesty_cell")
+    logger.addHandler(told)
+    monkeypatch.setattr(logger, "level", logging.INFO)
+    logger.manager._clear_cache()
+    try:
+        with serving(app) as address:
+            for path in ("/backup/restore", "/hangar/crafts/new", "/field/entries"):
+                with closing(socket.create_connection(address)) as broken:
+                    head = f"POST {path} HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 5000\r\n"
+                    kind = "Content-Type: multipart/form-data; boundary=x\r\n\r\n--x\r\n"
+                    broken.sendall((head + kind).encode())
+                    time.sleep(0.1)
+            time.sleep(0.3)
+    finally:
+        logger.removeHandler(told)
+        app.state.database.close()
+    assert told.traces == []
+    assert told.lines.count("broken off") >= 1

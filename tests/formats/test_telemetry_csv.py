@@ -9,7 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zesty_cell.formats.csv_table import MOST_BYTES, read_table
+from zesty_cell.formats import csv_table
+from zesty_cell.formats.csv_table import MOST_BYTES, is_number, read_named_rows, read_table
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_columns import ColumnChoice, Mapping, guess_mapping
 from zesty_cell.formats.telemetry_csv import read_telemetry, time_parts
@@ -336,3 +337,52 @@ def test_grown_together_names(name, role):
 def test_armed_in_other_languages():
     data = b"Zeit;Spannung;Scharf\n0;24.9;nein\n1;24.8;ja\n2;24.7;ja\n"
     np.testing.assert_allclose(log_of(data).telemetry.armed, [0.0, 1.0, 1.0])
+
+
+def csv_of(lines):
+    return b"time,volts,more\n" + b"1,16,2\n" * lines
+
+
+def test_more_lines_or_cells_than_a_flight_has_are_refused_before_anything_is_made_of_them(monkeypatch):
+    monkeypatch.setattr(csv_table, "MOST_LINES", 100)
+    assert read_table(csv_of(99)).count == 99
+    for data in (csv_of(101), csv_of(101).replace(b"\n", b"\r"), b"a,b\n" + b"\n" * 200):
+        with pytest.raises(FileFormatError, match="up to 100 are read"):
+            read_table(data)
+        with pytest.raises(FileFormatError, match="up to 100 are read"):
+            read_named_rows(data)
+    monkeypatch.setattr(csv_table, "MOST_CELLS", 250)
+    assert read_table(csv_of(80)).count == 80
+    with pytest.raises(FileFormatError, match="million cells"):
+        read_table(csv_of(90))
+    with pytest.raises(FileFormatError, match="million cells"):
+        read_table(b"1," * 300)
+
+
+def test_rows_are_read_again_as_often_as_they_are_asked_for_and_only_a_few_are_kept(monkeypatch):
+    monkeypatch.setattr(csv_table, "_FIRST", 4)
+    monkeypatch.setattr(csv_table, "_SPREAD", 10)
+    text = "made by a radio\ntime,volts,\n" + "".join(f"{k},{16 - k / 100:.2f},\n\n" for k in range(40)) + "40"
+    table = read_table(text.encode())
+    assert table.count == 40
+    assert [row[0] for row in table.rows()] == [row[0] for row in table.rows()] == [str(k) for k in range(40)]
+    assert all(len(row) == 2 for row in table.rows())
+    assert len(table.first) == 4
+    assert [row[0] for row in table.spread] == ["0", "8", "16", "24", "32"]
+    assert list(table.lines[:3]) == [3, 5, 7]
+    assert table.notes == ("Line 83, the last, is cut off and was left out.",)
+    read = read_telemetry(table, guess_mapping(table, series=4))
+    assert read.telemetry.pack_v.tolist() == pytest.approx([16 - k / 100 for k in range(40)])
+
+
+@pytest.mark.parametrize("cell", ["9" * 400, "1e400", "-" + "9" * 400])
+def test_a_number_beyond_all_numbers_is_none(cell):
+    table = read_table(f"time,volts\n0,16\n1,{cell}\n2,{cell}\n".encode())
+    assert not is_number(cell)
+    time, volts = (
+        ColumnChoice(role=r, column=k, unit=u) for k, (r, u) in enumerate([("time_s", "s"), ("pack_v", "V")])
+    )
+    mapping = Mapping(columns=(time, volts))
+    with pytest.raises(FileFormatError, match=r"not a number\. So are 1 more cells, in line 4"):
+        read_telemetry(table, mapping)
+    guess_mapping(table, series=4)

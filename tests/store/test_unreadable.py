@@ -12,7 +12,7 @@ from sqlalchemy import func, select
 from tests.sheets import pomelo, sheet
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.parts.ownership import Ownership
-from zesty_cell.store import callouts, flights, sheets, unreadable
+from zesty_cell.store import callouts, flights, setting_aside, sheets, unreadable
 from zesty_cell.store.columns import Wrong
 from zesty_cell.store.documents import to_document
 from zesty_cell.store.errors import MissingRecordError, NoSuchNumberError, UnreadableError, UnstorableError
@@ -66,16 +66,16 @@ def alive(session, table):
 def test_each_is_found_with_its_reason_and_all_else_goes_on(database, table, column, value, reason):
     spoil(database, table, 1, column, value)
     with database.session() as session:
-        found = unreadable.set_aside(session)
+        found = setting_aside.set_aside(session)
         if reason is None:  # any text is no: read as it ever was
             assert found == 0
             return
-        [one] = unreadable.all_of(session)
+        [one] = setting_aside.all_of(session)
         assert (one.table, one.row_id) == (table, 1)
         assert one.reason.startswith(reason)
         assert unreadable.count(session) == 1
         assert found == 1 + sum(many for _, many in unreadable.needing(session))
-        assert unreadable.set_aside(session) == 0
+        assert setting_aside.set_aside(session) == 0
         for row in sheets.all_sheets(session):
             sheets.as_sheet(row)
         for row in flights.newest(session, 1000):
@@ -92,16 +92,16 @@ def test_what_needs_it_goes_and_comes_back_with_it(database):
     assert flown > 0
     spoil(database, "pack", pack_id, "document", json.dumps(to_document(pomelo()) | {"series": 0}))
     with database.session() as session:
-        unreadable.set_aside(session)
+        setting_aside.set_aside(session)
         assert dict(unreadable.needing(session))["flight"] == flown
         assert flights.of_pack(session, pack_id) == []
-        [one] = unreadable.all_of(session)
+        [one] = setting_aside.all_of(session)
         assert one.wrongs == (Wrong("document", ("series",), 0, one.wrongs[0].problem),)
-        assert unreadable.mend(session, one.id, {0: "many"})  # what is typed is looked at
-        assert unreadable.mend(session, one.id, {7: 6})
+        assert setting_aside.mend(session, one.id, {0: "many"})  # what is typed is looked at
+        assert setting_aside.mend(session, one.id, {7: 6})
         assert unreadable.count(session) == 1
     with database.session() as session:
-        assert unreadable.mend(session, one.id, {0: 6}) == ()
+        assert setting_aside.mend(session, one.id, {0: 6}) == ()
         assert PACKS.find(session, pack_id) == pomelo()
         assert before == (alive(session, SheetRow), alive(session, FlightRow), alive(session, PackRow))
         assert unreadable.needing(session) == []
@@ -111,17 +111,17 @@ def test_a_column_is_mended_too_and_what_cannot_be_is_left_out(database):
     spoil(database, "pack", 2, "standing", "borrowed")
     spoil(database, "flight", 3, "document", '{"half')
     with database.session() as session:
-        unreadable.set_aside(session)
-        pack, half = unreadable.all_of(session)
+        setting_aside.set_aside(session)
+        pack, half = setting_aside.all_of(session)
         assert half.wrongs == ()
-        assert unreadable.document(session, half.id)["document"] == '{"half'
-        assert unreadable.document(session, pack.id)["standing"] == "borrowed"
-        unreadable.leave(session, half.id)
-        assert unreadable.mend(session, pack.id, {0: "own"}) == ()
-        assert unreadable.all_of(session) == []
+        assert setting_aside.document(session, half.id)["document"] == '{"half'
+        assert setting_aside.document(session, pack.id)["standing"] == "borrowed"
+        setting_aside.leave(session, half.id)
+        assert setting_aside.mend(session, pack.id, {0: "own"}) == ()
+        assert setting_aside.all_of(session) == []
         assert not unreadable.is_set_aside(session, "flight", 3)
         with pytest.raises(MissingRecordError):
-            unreadable.leave(session, 99)
+            setting_aside.leave(session, 99)
     with database.session() as session, pytest.raises(UnreadableError, match="JSON"):
         flights.restore(session, 3)
 

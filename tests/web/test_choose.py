@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import re
 import time
+from contextlib import suppress
 from types import SimpleNamespace
 
 import pytest
 
 from tests.web.test_sheets import error_at, typed
+from zesty_cell.core.errors import StoppedError
+from zesty_cell.services.turns import MOST_WAITING, TURNS
 from zesty_cell.web.choose.jobs import Jobs
 
 
@@ -227,6 +230,45 @@ def test_a_long_search_shows_progress_and_can_be_stopped(client, app, monkeypatc
             break
         time.sleep(0.01)
     assert stopped
+
+
+def test_a_search_in_line_says_so_and_is_stopped_before_its_turn(client, monkeypatch):
+    from zesty_cell.web.choose import search_view as page
+
+    flown = []
+    monkeypatch.setattr(page, "search", lambda *a, **k: flown.append(1))
+    with TURNS.heavy():
+        html = client.get("/choose/8/search", params=ASK).text
+        assert "One piece of work goes before it." in html
+        key = re.search(r'name="key" value="(\w+)"', html)[1]
+        assert client.post("/choose/8/search/cancel", data={"key": key}).status_code == 303
+    time.sleep(0.1)
+    assert flown == []
+
+
+def test_where_the_line_is_full_what_was_asked_stays_and_who_holds_a_request_is_told_to_come_again(client):
+    with TURNS.heavy():
+        tickets = [TURNS.draw() for _ in range(MOST_WAITING)]
+        try:
+            answer = client.get("/choose/8/search", params=ASK)
+            assert answer.status_code == 503
+            assert "try again in a few seconds" in answer.text
+            assert f'value="{ASK["capacity_to_ah"]}"' in answer.text
+            voices = client.get("/callouts/8/voices.zip")
+            assert voices.status_code == 503
+            assert voices.headers["retry-after"] == "3"
+            body = {
+                "sheet": client.get("/api/sheets/8").json()["sheet"],
+                "vary": "conditions.air_c",
+                "values": [1, 2],
+            }
+            assert client.post("/api/sweep", json=body).status_code in (422, 503)
+        finally:
+            for ticket in tickets:
+                TURNS.stop(ticket)
+                with suppress(StoppedError), TURNS.turn(ticket):
+                    pass
+    assert client.get("/callouts/8/voices.zip").status_code == 200
 
 
 def test_finished_searches_are_let_go_of():

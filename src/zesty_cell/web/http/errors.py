@@ -162,8 +162,11 @@ _ONE_AT_A_TIME = threading.Lock()
 
 def _set_aside(request: Request) -> int:
     """Set aside what cannot be read; how many rows were found."""
+    # Hardly ever needed, and it knows every model there is.
+    from zesty_cell.store.setting_aside import set_aside
+
     with _ONE_AT_A_TIME, database_of(request).session() as session:
-        return unreadable.set_aside(session)
+        return set_aside(session)
 
 
 def _without(request: Request, found: int) -> Response:

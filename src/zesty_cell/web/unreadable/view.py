@@ -9,10 +9,11 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from zesty_cell.core.fact import Words
-from zesty_cell.store import unreadable as store
+from zesty_cell.store import setting_aside as store
+from zesty_cell.store import unreadable
 from zesty_cell.store.columns import Wrong
 from zesty_cell.store.errors import UnstorableError
-from zesty_cell.store.unreadable import SetAside
+from zesty_cell.store.setting_aside import SetAside
 from zesty_cell.web.http import PostedForm, Store, page, say
 from zesty_cell.web.http.forms import MAX_TEXT, words_of
 
@@ -85,7 +86,7 @@ def _list(
 ) -> Response:
     shown = [_shown(one, typed or {} if one.id == of else {}) for one in store.all_of(session)]
     # The many flights of one pack are one line.
-    needing = [(_CALLED[table].lower(), many) for table, many in store.needing(session)]
+    needing = [(_CALLED[table].lower(), many) for table, many in unreadable.needing(session)]
     context = {"shown": shown, "needing": needing, "error": error, "of": of}
     return page(request, "unreadable.html", context, status=422 if error else 200)
 
