@@ -22,30 +22,39 @@ def follow(client, path):
     return answer
 
 
-@pytest.mark.parametrize(
-    ("table", "column", "value"),
-    [
-        ("pack", "lent_to", "Anna\tSmith"),
-        ("pack", "flights", -4),
-        ("pack", "document", "{}"),
-        ("craft", "standing", "borrowed"),
-        ("cell", "document", '{"half'),
-        ("sheet", "landing", "{}"),
-        ("flight", "landed_at", "yesterday"),
-        ("flight", "document", "[]"),
-        ("log", "mapping", "{}"),
-        ("log", "packed", b"x"),
-        ("calibration", "document", '{"kind": "guess"}'),
-    ],
-)
-def test_every_page_answers_and_says_that_something_is_left_out(client, app, fly_season, table, column, value):
+SPOILT = [
+    ("pack", "lent_to", "Anna\tSmith", "/hangar"),
+    ("pack", "flights", -4, "/hangar/health"),
+    ("pack", "document", "{}", "/field"),
+    ("craft", "standing", "borrowed", "/hangar"),
+    ("cell", "document", '{"half', "/hangar"),
+    ("sheet", "landing", "{}", "/sheets"),
+    ("flight", "landed_at", "yesterday", "/log"),
+    ("flight", "document", "[]", "/log"),
+    ("log", "mapping", "{}", "/log/44"),
+    ("log", "packed", b"x", "/log/44"),
+    ("calibration", "document", '{"kind": "guess"}', "/calibrate"),
+]
+
+
+@pytest.mark.parametrize(("table", "column", "value", "door"), SPOILT)
+def test_the_page_that_meets_it_answers_without_it(client, app, fly_season, table, column, value, door):
     fly_season()
     spoil(app, table, 1, column, value)
-    for door in DOORS:
-        assert follow(client, door).status_code == 200, door
-    seen, _ = crawl(client, of_a_kind=2, most=60)
-    assert {status for status in seen.values() if status >= 400} <= {404, 422}
+    assert follow(client, door).status_code in (200, 404)
     assert client.get("/sheets").status_code == 200
+
+
+@pytest.mark.fuzz
+def test_every_page_answers_whatever_lies_in_the_database(client, app, fly_season):
+    fly_season()
+    for number, (table, column, value, _) in enumerate(SPOILT, start=1):
+        # A row of its own for each, where there are so many.
+        spoil(app, table, number if table in ("pack", "flight") else 1, column, value)
+        for door in DOORS:
+            assert follow(client, door).status_code == 200, (door, table, column)
+    seen, _ = crawl(client, of_a_kind=3)
+    assert {status for status in seen.values() if status >= 400} <= {404, 422}
 
 
 def test_it_is_said_where_it_lay_and_mended_by_what_is_typed(client, app, fly_season):
