@@ -224,6 +224,18 @@ def test_more_rows_than_any_pilot_has_are_refused(club_and_season, tmp_path, mon
         look_into(club_and_season)
 
 
+def test_a_place_in_use_is_taken_with_what_is_written_beside_it(season, tmp_path):
+    source = tmp_path / "in-use.sqlite"
+    shutil.copy(season, source)
+    database = Database(source)
+    with database.session() as session:
+        sheets.bring_in(session, sheet(name="just now"))
+    assert source.with_name("in-use.sqlite-wal").stat().st_size > 0
+    restore(source, tmp_path / "place.sqlite")
+    database.close()
+    assert "just now" in {s.name for s in held(tmp_path / "place.sqlite")[0].values()}
+
+
 def test_a_place_that_is_damaged_or_old_is_replaced_too(season, tmp_path):
     junk = tmp_path / "junk.sqlite"
     junk.write_bytes(b"SQLite format 3\x00" + os.urandom(5000))

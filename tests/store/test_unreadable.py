@@ -107,6 +107,19 @@ def test_what_needs_it_goes_and_comes_back_with_it(database):
         assert unreadable.needing(session) == []
 
 
+def test_an_undo_does_not_bring_back_what_cannot_be_read(database):
+    spoil(database, "flight", 3, "document", "{}")
+    with database.session() as session:
+        setting_aside.set_aside(session)
+        flights.restore(session, 3)
+    with database.session() as session:
+        assert setting_aside.set_aside(session) == 0
+        assert unreadable.count(session) == 1
+        assert not flights.is_there(session, 3)
+        [one] = setting_aside.all_of(session)
+        assert setting_aside.mend(session, one.id, {0: 10**30, 1: [], 2: {}, 3: "x"})
+
+
 def test_a_column_is_mended_too_and_what_cannot_be_is_left_out(database):
     spoil(database, "pack", 2, "standing", "borrowed")
     spoil(database, "flight", 3, "document", '{"half')

@@ -99,7 +99,9 @@ def _checked_copy(file: Path, folder: Path) -> Path:
     if file.stat().st_size > MOST_BYTES:
         raise BackupError(f"{file.name} is larger than {MOST_BYTES // 1_000_000} MB. {_UNCHANGED}")
     copy = folder / "copy.sqlite"
-    with closing(sqlite3.connect(f"{file.absolute().as_uri()}?mode=ro&immutable=1", uri=True)) as given:
+    # What is written beside a place in use belongs to it; a file alone may lie where nothing can be written.
+    alone = "" if file.with_name(file.name + "-wal").exists() else "&immutable=1"
+    with closing(sqlite3.connect(f"{file.absolute().as_uri()}?mode=ro{alone}", uri=True)) as given:
         given.execute("PRAGMA trusted_schema=OFF")
         given.execute("PRAGMA cell_size_check=ON")
         _check_sound(given, file.name)

@@ -56,6 +56,9 @@ def set_aside(session: Session) -> int:
     for table in readings.TABLES:
         alive = select(table).where(table.deleted_at.is_(None)).execution_options(yield_per=500)
         for row in session.scalars(alive):
+            if (table.__tablename__, row.id) in bad:  # brought back as it was, by an undo
+                _delete(session, table.__tablename__, row.id)
+                continue
             reason, needs = _reason(row, bad)
             if reason:
                 bad.add((table.__tablename__, row.id))
@@ -169,7 +172,7 @@ def mend(session: Session, unreadable_id: int, values: Mapping[int, object]) -> 
     if row is None:
         raise MissingRecordError(one.table_name, one.row_id)
     for k, wrong in enumerate(readings.wrongs_of(row)):
-        if k not in values or not wrong.column:
+        if k not in values or not wrong.column or wrong.problem["type"] == "needs":
             continue
         if not wrong.place:
             setattr(row, wrong.column, values[k])

@@ -46,7 +46,8 @@ def _trouble(
 ) -> Response:
     if _wants_json(request):
         return JSONResponse({"detail": words}, status)
-    context = {"title": title, "words": words, "see": see, "typed": _typed(request), "again": request.url.path}
+    again = "/" + request.url.path.lstrip("/\\")  # never another site's
+    context = {"title": title, "words": words, "see": see, "typed": _typed(request), "again": again}
     return page(request, "trouble.html", context | {"anew": getattr(request.state, "anew", "")}, status=status)
 
 

@@ -26,6 +26,10 @@ _CALLED = {
 }  # fmt: skip
 
 
+#: What no other value at its place would mend.
+_NOT_HERE = frozenset({"refused", "sheet", "needs"})
+
+
 @dataclass(frozen=True)
 class Place:
     """Where something is wrong: what it is called, what stands there or was typed, and why it cannot be."""
@@ -76,7 +80,11 @@ def _shown(one: SetAside, typed: dict[str, str]) -> Shown:
     places = []
     for k, wrong in enumerate(one.wrongs):
         text = _text(wrong.value)
-        can = bool(wrong.column) and len(text) <= MAX_TEXT and wrong.problem["type"] not in ("refused", "sheet")
+        can = (
+            bool(wrong.column)
+            and len(text) <= MAX_TEXT
+            and wrong.problem["type"] not in ("refused", "sheet", "needs")
+        )
         places.append(Place(_label(wrong), typed.get(f"value_{k}", text)[:MAX_TEXT], _why(wrong), can))
     return Shown(one, _CALLED.get(one.table, one.table), tuple(places))
 
