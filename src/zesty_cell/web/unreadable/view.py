@@ -80,11 +80,7 @@ def _shown(one: SetAside, typed: dict[str, str]) -> Shown:
     places = []
     for k, wrong in enumerate(one.wrongs):
         text = _text(wrong.value)
-        can = (
-            bool(wrong.column)
-            and len(text) <= MAX_TEXT
-            and wrong.problem["type"] not in ("refused", "sheet", "needs")
-        )
+        can = bool(wrong.column) and len(text) <= MAX_TEXT and wrong.problem["type"] not in _NOT_HERE
         places.append(Place(_label(wrong), typed.get(f"value_{k}", text)[:MAX_TEXT], _why(wrong), can))
     return Shown(one, _CALLED.get(one.table, one.table), tuple(places))
 
