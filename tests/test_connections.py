@@ -34,7 +34,7 @@ async def echo(scope, receive, send):
 
 
 class Hasty(Bounded):
-    headers_s, body_s, most_open, most_of_one = 0.3, 0.3, 8, 6
+    headers_s, body_s, whole_body_s, most_open, most_of_one = 0.3, 0.3, 1.5, 8, 6
 
 
 class Told(logging.Handler):
@@ -115,6 +115,10 @@ def test_a_body_may_be_slow_but_not_stop():
                 time.sleep(0.15)
                 slow.sendall(b"x")
             assert answer_of(slow).endswith(b"    6")
+        with closing(socket.create_connection(address)) as endless:
+            endless.sendall(b"POST / HTTP/1.1\r\nHost: a\r\nContent-Length: 600\r\n\r\n")
+            with pytest.raises(OSError):
+                dribble(endless, b"x" * 60)
         with closing(socket.create_connection(address)) as stops:
             stops.sendall(b"POST / HTTP/1.1\r\nHost: a\r\nContent-Length: 6\r\n\r\nxx")
             assert is_closed(stops)

@@ -19,9 +19,11 @@ from zesty_cell.operating import tell
 #: Open connections in all, and of one address: a browser keeps six.
 MOST_OPEN: Final = 200
 MOST_OF_ONE: Final = 100
-#: Headers are there within this, and of a body some more comes within that [s].
+#: Headers are there within this, of a body some more comes within that, and all of it within a quarter of an hour [s]:
+#: the largest telemetry file, over the slowest line that anybody waits for.
 HEADERS_S: Final = 10.0
 BODY_S: Final = 20.0
+WHOLE_BODY_S: Final = 900.0
 
 
 class Bounded(H11Protocol):
@@ -29,9 +31,11 @@ class Bounded(H11Protocol):
 
     headers_s: float = HEADERS_S
     body_s: float = BODY_S
+    whole_body_s: float = WHOLE_BODY_S
     most_open: int = MOST_OPEN
     most_of_one: int = MOST_OF_ONE
     _timer: asyncio.TimerHandle | None = None
+    _body_until: float | None = None
 
     def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]
         """Take it, or let go of it at once where there are too many."""
@@ -51,6 +55,7 @@ class Bounded(H11Protocol):
     def on_response_complete(self) -> None:
         """Between two requests uvicorn's own timeout counts."""
         super().on_response_complete()
+        self._body_until = None
         self._unwatch()
 
     def connection_lost(self, exc: Exception | None) -> None:
@@ -70,12 +75,18 @@ class Bounded(H11Protocol):
                 self._timer = self.loop.call_later(self.headers_s, self._too_slow, "headers")
             return
         self._unwatch()
-        if self.conn.their_state is h11.SEND_BODY:
-            self._timer = self.loop.call_later(self.body_s, self._too_slow, "body")
+        if self.conn.their_state is not h11.SEND_BODY:
+            self._body_until = None
+            return
+        now = self.loop.time()
+        self._body_until = self._body_until or now + self.whole_body_s
+        at = min(now + self.body_s, self._body_until)
+        self._timer = self.loop.call_at(at, self._too_slow, "body")
 
     def _too_slow(self, what: str) -> None:
         self._timer = None
         if self.flow.read_paused:  # it is we who do not read
+            self._body_until = None
             self._watch()
             return
         self._let_go(f"slow {what}")
