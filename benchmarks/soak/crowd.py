@@ -171,3 +171,47 @@ def crowd(*, minutes: float = 10.0) -> list[Row]:
             inside="means of the first and the last third of VmRSS, read every two seconds",
         ),
     ]
+
+
+def burst() -> list[Row]:
+    """Twenty searches, twenty tunes and twenty forecasts in the same moment, and somebody beside them."""
+    waited: list[float] = []
+    statuses: list[int] = []
+    with running() as server:
+        forms = {k: _sheet_form(server, k) for k in range(1, 9)}
+        ask(f"{server.address}/callouts/8")
+        idle = server.memory_mb()
+        server.reset_peak()
+
+        def forecast(at: Running, k: int) -> int:
+            change = forms[1 + k % 8] | {"conditions.air_c": str(k)}
+            return ask(f"{at.address}/sheets/{1 + k % 8}", form(change))[0]
+
+        def work(what: Callable[[Running, int], int], k: int) -> None:
+            try:
+                statuses.append(what(server, k))
+            except OSError:
+                statuses.append(599)
+
+        crowd_of = [(what, k) for what in (_search, _tune, forecast) for k in range(20)]
+        threads = [threading.Thread(target=work, args=one) for one in crowd_of]
+        for thread in threads:
+            thread.start()
+        while any(thread.is_alive() for thread in threads):
+            began = time.perf_counter()
+            ask(f"{server.address}/sheets/4", form(forms[4] | {"conditions.air_c": f"{len(waited) / 10:.1f}"}))
+            waited.append(time.perf_counter() - began)
+            time.sleep(0.1)
+        peak = server.memory_mb("VmHWM") - idle
+        broken = sum(status >= 500 and status != 503 for status in statuses) + server.unforeseen()
+    usual = sorted(waited)[len(waited) // 2]
+    return [
+        Row(
+            what="Twenty searches, tunes and forecasts at once",
+            measured=f"a bystander waits {usual:.1f} s at the median, {max(waited):.1f} s at most; {peak:.0f} MB above "
+            f"idle; {statuses.count(503)} of {len(statuses)} told to come again, {broken} broken",
+            asked="none broken",
+            met=broken == 0,
+            inside="sixty requests in one moment, until the last is answered; searches of 9 720 packs",
+        )
+    ]

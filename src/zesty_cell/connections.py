@@ -19,8 +19,8 @@ from zesty_cell.operating import tell
 #: Open connections in all, and of one address: a browser keeps six.
 MOST_OPEN: Final = 200
 MOST_OF_ONE: Final = 100
-#: Headers are there within this, of a body some more comes within that, and all of it within a quarter of an hour [s]:
-#: the largest telemetry file, over the slowest line that anybody waits for.
+#: Headers are there within this, of a body some more comes within that, and all of it within a quarter of an hour,
+#: as the largest telemetry file does over the slowest line that anybody waits for [s].
 HEADERS_S: Final = 10.0
 BODY_S: Final = 20.0
 WHOLE_BODY_S: Final = 900.0

@@ -8,7 +8,7 @@ import sqlite3
 import subprocess
 import sys
 import textwrap
-from contextlib import closing
+from contextlib import ExitStack, closing
 
 import pytest
 from alembic import command
@@ -80,6 +80,13 @@ def test_a_late_edit_is_refused_and_changes_nothing(database):
         sheets.change(session, number, version, sheet(name="second"), **parts)
     with database.session() as session:
         assert sheets.fetch(session, number).name == "first"
+
+
+def test_nobody_waits_for_anothers_connection(database):
+    with ExitStack() as all_at_once:
+        for _ in range(60):
+            session = all_at_once.enter_context(database.session())
+            assert PACKS.all(session) == []
 
 
 def test_an_error_in_a_transaction_leaves_nothing_behind(database):

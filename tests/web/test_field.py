@@ -508,3 +508,12 @@ def test_how_a_flight_began_follows_late_entries_edits_and_deletes(client, app):
         assert began(session) == [True, True]
         store.restore(session, late.id)
         assert began(session) == [True, True, False]
+
+
+def test_an_entry_sent_again_without_its_kind_is_a_word(client):
+    assert land(client, entry="one").status_code == 200
+    for form in ({"entry": "one"}, {"entry": "one", "kind": "x"}):
+        assert client.post(ENTRIES, data=form).status_code == 303
+        assert client.post(ENTRIES, data=form, headers=JSON).json()["errors"] == {}
+    assert "kind of entry is not known" in client.post(ENTRIES, data={"entry": "two"}, headers=JSON).text
+    assert client.post(ENTRIES, data={"x": "1"}).status_code == 422

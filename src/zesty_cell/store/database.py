@@ -160,7 +160,10 @@ class Database:
         self.path = path
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
-            self.engine = create_engine(f"sqlite:///{path}", json_deserializer=_from_json)
+            # No waiting for a connection: who waits holds a thread, which whoever has one needs to come to an end.
+            self.engine = create_engine(
+                f"sqlite:///{path}", json_deserializer=_from_json, pool_size=10, max_overflow=-1
+            )
             event.listen(self.engine, "connect", _on_connect)
             self._migrate()
         except OSError as error:

@@ -76,4 +76,4 @@ def entries(request: Request, session: Store, form: PostedForm) -> Response:
         )
     if taken.errors:
         return field_page(request, session, craft=0, pack=0, taken=taken, form=form, status=422)
-    return say(RedirectResponse("/field", 303), _SAID[form["kind"]])
+    return say(RedirectResponse("/field", 303), _SAID.get(form.get("kind", ""), "It was taken before."))
