@@ -208,8 +208,8 @@ def burst() -> list[Row]:
     return [
         Row(
             what="Twenty searches, tunes and forecasts at once",
-            measured=f"a bystander waits {usual:.1f} s at the median, {max(waited):.1f} s at most; {peak:.0f} MB above "
-            f"idle; {statuses.count(503)} of {len(statuses)} told to come again, {broken} broken",
+            measured=f"a bystander waits {usual:.1f} s at the median, {max(waited):.1f} s at most; {peak:.0f} MB "
+            f"above idle; {statuses.count(503)} of {len(statuses)} told to come again, {broken} broken",
             asked="none broken",
             met=broken == 0,
             inside="sixty requests in one moment, until the last is answered; searches of 9 720 packs",
