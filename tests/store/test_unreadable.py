@@ -112,10 +112,16 @@ def test_an_undo_does_not_bring_back_what_cannot_be_read(database):
     with database.session() as session:
         setting_aside.set_aside(session)
         flights.restore(session, 3)
+    spoil(database, "flight", 4, "document", '{"half')
+    with database.session() as session:
+        assert setting_aside.set_aside(session) == 1
+    spoil(database, "flight", 4, "deleted_at", None)
     with database.session() as session:
         assert setting_aside.set_aside(session) == 0
-        assert unreadable.count(session) == 1
+        assert unreadable.count(session) == 2
         assert not flights.is_there(session, 3)
+        assert len(flights.newest(session, 1000)) == 52
+        setting_aside.leave(session, 2)
         [one] = setting_aside.all_of(session)
         assert setting_aside.mend(session, one.id, {0: 10**30, 1: [], 2: {}, 3: "x"})
 

@@ -7,6 +7,7 @@ from contextlib import closing
 
 import pytest
 from benchmarks.soak.house import DOORS, crawl
+from starlette.testclient import TestClient
 
 
 def spoil(app, table, row_id, column, value):
@@ -103,3 +104,28 @@ def test_left_out_it_is_spoken_of_no_more(client, app, fly_season):
     assert client.post("/unreadable/1/leave").status_code == 303
     assert "One stored thing" not in client.get("/log").text
     assert client.post("/log/4/undelete").status_code == 422
+
+
+def test_a_recording_that_is_none_is_set_aside_and_said_anew(client, app):
+    with closing(sqlite3.connect(app.state.database.path)) as other:
+        other.execute(
+            "INSERT INTO voice_line (version, name, words, created_at, updated_at, own_on, own_wav) VALUES "
+            "(1, 'land now', 'land now', '2026-11-01 10:00:00', '2026-11-01 10:00:00', 1, x'00')"
+        )
+        other.commit()
+    quiet = TestClient(client.app, base_url="http://127.0.0.1", raise_server_exceptions=False)
+    assert quiet.get("/callouts/8/voices").status_code == 200
+    assert "Spoken line “land now”" in client.get("/unreadable").text
+    assert client.post("/callouts/8/voices", data={"spoken.landnow": "come down"}).status_code == 303
+    assert 'value="come down"' in client.get("/callouts/8/voices").text
+    assert "Everything that is stored can be read" in client.get("/unreadable").text
+
+
+def test_a_log_whose_file_is_damaged_is_set_aside_where_it_is_learned_from(client, app, fly_season):
+    fly_season()
+    with closing(sqlite3.connect(app.state.database.path)) as other:
+        other.execute("UPDATE log SET packed = x'00'")
+        other.execute("DELETE FROM log_fit")
+        other.commit()
+    for door in (*DOORS, *(f"/sheets/{k}" for k in range(1, 9))):
+        assert follow(client, door).status_code == 200, door

@@ -31,18 +31,18 @@ def unpacked(packed: bytes) -> bytes:
 
     Raises
     ------
-    ValueError
+    UnreadableError
         Where it is none, or would be larger than any that is taken.
     """
     try:
         opened = zlib.decompressobj()
         data = opened.decompress(packed, MOST_BYTES + 1)
     except (zlib.error, TypeError) as error:
-        raise ValueError(f"the log cannot be unpacked: {error}") from error
+        raise UnreadableError(f"the log cannot be unpacked: {error}") from error
     if len(data) > MOST_BYTES:
-        raise ValueError(f"the log is larger than {MOST_BYTES // 1_000_000} MB")
+        raise UnreadableError(f"the log is larger than {MOST_BYTES // 1_000_000} MB")
     if not opened.eof:
-        raise ValueError("the log ends in its middle")
+        raise UnreadableError("the log ends in its middle")
     return data
 
 
@@ -78,10 +78,7 @@ def packed_of(row: LogRow) -> bytes:
 
 def data_of(row: LogRow) -> bytes:
     """The file as it came."""
-    try:
-        return unpacked(row.packed)
-    except ValueError as error:
-        raise UnreadableError(f"Something stored cannot be read: {error}.") from error
+    return unpacked(row.packed)
 
 
 def of_craft(session: Session, craft_id: int) -> list[LogRow]:

@@ -24,8 +24,10 @@ from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.formats.telemetry_columns import Mapping as Columns
+from zesty_cell.formats.voices_wav import read_wav
 from zesty_cell.store.columns import Wrong, problems, wrong_columns
 from zesty_cell.store.documents import BroughtWithin, read_telling
+from zesty_cell.store.logs import unpacked
 from zesty_cell.store.sheets import as_sheet
 from zesty_cell.store.tables import (
     Base,
@@ -113,9 +115,20 @@ def _in_needs(row: Any) -> Iterator[Wrong]:
             yield Wrong(column, (), record_id, _said("needs", f"its {table.__tablename__} cannot be read"))
 
 
+def _in_bytes(row: Any) -> Iterator[Wrong]:
+    """What is wrong with a log's file, or a recording."""
+    try:
+        if isinstance(row, LogRow):
+            unpacked(row.packed)
+        if isinstance(row, VoiceLineRow) and row.own_wav is not None:
+            read_wav(row.own_wav, to_hz=32_000)
+    except ZestyCellError as error:
+        yield Wrong("", (), None, _said("bytes", str(error)))
+
+
 def wrongs_of(row: Any) -> tuple[Wrong, ...]:
     """All that is wrong with a row, provided that what it needs and was not deleted can be read."""
-    found = (*wrong_columns(row), *_in_documents(row), *_in_needs(row))
+    found = (*wrong_columns(row), *_in_documents(row), *_in_needs(row), *_in_bytes(row))
     if found or not isinstance(row, SheetRow):
         return found
     try:

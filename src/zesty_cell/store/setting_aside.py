@@ -103,7 +103,10 @@ def _set_aside_raw(session: Session) -> list[UnreadableRow]:
         if table in _WORKED_OUT:  # made again when it is asked for
             key = _WORKED_OUT[table]
             connection.execute(f'DELETE FROM "{table}" WHERE "{key}" = ?', (row_id,))  # noqa: S608 - our own
-        if table not in _BY_NAME or (table, row_id) in known:
+        if table not in _BY_NAME:
+            continue
+        if (table, row_id) in known:  # brought back as it was, by an undo
+            _delete(session, table, row_id)
             continue
         known.add((table, row_id))
         name = connection.execute(f'SELECT name FROM "{table}" WHERE id = ?', (row_id,)).fetchone()[0]  # noqa: S608

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from sqlalchemy import select
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from zesty_cell.formats.voices_wav import Line
-from zesty_cell.store.tables import VoiceLineRow
+from zesty_cell.store.tables import UnreadableRow, VoiceLineRow
 
 
 def _row(session: Session, words: str) -> VoiceLineRow:
@@ -16,12 +16,17 @@ def _row(session: Session, words: str) -> VoiceLineRow:
     if row is None:
         row = VoiceLineRow(name=words[:80], words=words)
         session.add(row)
+    elif row.deleted_at is not None:  # set aside: what is said now takes its place
+        row.deleted_at, row.spoken_as, row.own_wav, row.own_on = None, None, None, False
+        mine = (UnreadableRow.table_name == VoiceLineRow.__tablename__, UnreadableRow.row_id == row.id)
+        session.execute(delete(UnreadableRow).where(*mine))
     return row
 
 
 def lines(session: Session, words: Iterable[str]) -> dict[str, Line]:
     """How each of some words is spoken, where it is not simply read by the voice."""
-    rows = session.scalars(select(VoiceLineRow).where(VoiceLineRow.words.in_(list(words))))
+    query = select(VoiceLineRow).where(VoiceLineRow.words.in_(list(words)), VoiceLineRow.deleted_at.is_(None))
+    rows = session.scalars(query)
     return {
         r.words: Line(r.spoken_as, r.own_wav if r.own_on else None)
         for r in rows

@@ -13,11 +13,9 @@ from sqlalchemy import create_engine, inspect, select
 from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.errors import ZestyCellError
-from zesty_cell.formats.voices_wav import read_wav
-from zesty_cell.store import logs, readings
+from zesty_cell.store import readings
 from zesty_cell.store.database import HEAD_REVISION, DamagedDatabaseError, revision_of
-from zesty_cell.store.tables import Base, LogRow, VoiceLineRow
+from zesty_cell.store.tables import Base
 
 
 @dataclass(frozen=True)
@@ -74,16 +72,6 @@ def _row_faults(row: Any) -> Iterator[Fault]:
         yield Fault(table, row.id, reason, moved=True)
 
 
-def _deep_faults(row: Any) -> Iterator[Fault]:
-    try:
-        if isinstance(row, LogRow):
-            logs.unpacked(row.packed)
-        if isinstance(row, VoiceLineRow) and row.own_wav is not None:
-            read_wav(row.own_wav, to_hz=32_000)
-    except (ValueError, ZestyCellError) as error:
-        yield Fault(row.__tablename__, row.id, f"cannot be read: {error}")
-
-
 def _document_faults(path: Path, *, deep: bool) -> Iterator[Fault]:
     with closing(sqlite3.connect(f"file:{path}?mode=ro", uri=True)) as connection:
         raw = [
@@ -100,8 +88,6 @@ def _document_faults(path: Path, *, deep: bool) -> Iterator[Fault]:
                 alive = select(table).where(table.deleted_at.is_(None)).execution_options(yield_per=500)
                 for row in session.scalars(alive):
                     yield from _row_faults(row)
-                    if deep:
-                        yield from _deep_faults(row)
     finally:
         engine.dispose()
 
@@ -112,7 +98,7 @@ def faults_of(path: Path, *, deep: bool = True) -> tuple[Fault, ...]:
     Parameters
     ----------
     deep : bool
-        Telemetry logs are unpacked too, recordings opened, and what was deleted is looked at.
+        Of what was deleted it is looked at too whether its columns are of their kind.
 
     Raises
     ------

@@ -27,7 +27,7 @@ _CALLED = {
 
 
 #: What no other value at its place would mend.
-_NOT_HERE = frozenset({"refused", "sheet", "needs"})
+_NOT_HERE = frozenset({"refused", "sheet", "needs", "bytes"})
 
 
 @dataclass(frozen=True)
