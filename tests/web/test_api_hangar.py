@@ -414,3 +414,21 @@ def test_the_api_has_a_page_that_needs_nothing_from_elsewhere(client):
     for part in ("swagger-ui.js", "swagger-ui.css", "LICENSE-swagger-ui.txt"):
         assert client.get(f"/static/vendor/{part}").status_code == 200
     assert pomelo().name in client.get("/api/packs").text
+
+
+def test_a_cell_of_the_shelf_goes_round(client):
+    cells = client.get("/api/cells").json()
+    one = cells[0]
+    assert places(client.post("/api/cells", json={"cell": one["cell"]})) == [("body.cell.name", "taken")]
+    made = client.post("/api/cells", json={"cell": one["cell"] | {"name": "Another cell"}})
+    assert made.status_code == 201
+    address = f"/api/cells/{made.json()['id']}"
+    assert "Another cell" in client.get("/hangar").text
+    change = {"cell": made.json()["cell"] | {"name": "A third"}, "version": 1}
+    assert client.put(address, json=change).json()["version"] == 2
+    assert client.put(address, json=change).status_code == 409
+    assert client.delete(address).status_code == 204
+    assert client.get(address).status_code == 404
+    assert client.post(f"{address}/undelete").json()["cell"]["name"] == "A third"
+    used = next(c for c in cells if client.delete(f"/api/cells/{c['id']}").status_code == 409)
+    assert "is used by" in client.delete(f"/api/cells/{used['id']}").json()["detail"]

@@ -33,6 +33,7 @@ ROOMS: dict[str, tuple[str, ...]] = {
         "api.sheets_view",
         "api.plans_view",
         "api.hangar_view",
+        "api.cells_view",
         "api.telemetry_view",
         "api.flights_view",
         "api.choosing_view",

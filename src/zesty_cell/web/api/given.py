@@ -8,11 +8,13 @@ from typing import Annotated, Any, Literal
 from fastapi import HTTPException, Path, Query, status
 from fastapi.responses import Response
 from pydantic import BaseModel, Field
+from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.plausibility import Doubt
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Words
 from zesty_cell.formats.table_csv import write_table
+from zesty_cell.store.hangar import Shelf
 from zesty_cell.words.say import say
 
 Responses = dict[int | str, dict[str, Any]]
@@ -80,3 +82,9 @@ def csv_of(columns: Mapping[str, Sequence[Any]], *, name: str) -> Response:
     """A table as CSV, to be saved under a name."""
     headers = {"Content-Disposition": f'attachment; filename="{name}.csv"'}
     return Response(write_table(columns), media_type="text/csv; charset=utf-8", headers=headers)
+
+
+def own_name(session: Session, shelf: Shelf[Any, Any], name: str, *, but: int | None = None) -> None:
+    """Refuse a name that another thing of the shelf has: two of one name could not be told apart."""
+    if shelf.taken(session, name, but=but):
+        raise refuse([(f"{shelf.what}.name", "There is one of that name already.", "taken")])

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter
 from pydantic import BaseModel
 
@@ -11,7 +9,7 @@ from zesty_cell.core.answer.plausibility import cell_volts_doubt, craft_doubts, 
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.ownership import Ownership
 from zesty_cell.core.parts.pack import Pack
-from zesty_cell.store.hangar import CRAFTS, PACKS, Shelf, ownership_of
+from zesty_cell.store.hangar import CRAFTS, PACKS, ownership_of
 from zesty_cell.store.tables import CraftRow, PackRow
 from zesty_cell.web.api import given
 from zesty_cell.web.http import Store
@@ -71,15 +69,9 @@ def _pack(row: PackRow) -> StoredPack:
     )
 
 
-def _own_name(session: Store, shelf: Shelf[Any, Any], name: str, *, but: int | None = None) -> None:
-    """Two things of one name could not be told apart."""
-    if shelf.taken(session, name, but=but):
-        raise given.refuse([(f"{shelf.what}.name", "There is one of that name already.", "taken")])
-
-
 def _check_craft(session: Store, new: NewCraft, sure: str, *, but: int | None = None) -> None:
     given.check_doubts(craft_doubts(new.craft), sure=sure, at=("body", "craft"))
-    _own_name(session, CRAFTS, new.craft.name, but=but)
+    given.own_name(session, CRAFTS, new.craft.name, but=but)
 
 
 def _check_pack(session: Store, new: NewPack, sure: str, *, but: int | None = None) -> None:
@@ -87,7 +79,7 @@ def _check_pack(session: Store, new: NewPack, sure: str, *, but: int | None = No
     rest_v = None if new.ownership is None else new.ownership.rest_v_per_cell
     doubt = None if rest_v is None else cell_volts_doubt(rest_v, pack=new.pack, field="ownership.rest_v_per_cell")
     given.check_doubts([] if doubt is None else [doubt], sure=sure)
-    _own_name(session, PACKS, new.pack.name, but=but)
+    given.own_name(session, PACKS, new.pack.name, but=but)
 
 
 @router.get("/crafts")
