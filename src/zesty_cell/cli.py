@@ -135,8 +135,13 @@ def _fill_demo(database: Database) -> None:
 
 def _keep_memory_together() -> None:
     """Let threads share two of the C library's heaps: of one each, what one lets go of the others cannot use."""
+    from zesty_cell.services.turns import TURNS
+
     with suppress(OSError, AttributeError):
-        ctypes.CDLL(None).mallopt(_M_ARENA_MAX, 2)
+        library = ctypes.CDLL(None)
+        library.mallopt(_M_ARENA_MAX, 2)
+        trim = library.malloc_trim
+        TURNS.tidy = lambda: trim(0)  # what a search let go of goes back to the machine
 
 
 def _listener(arguments: argparse.Namespace) -> socket.socket | None:

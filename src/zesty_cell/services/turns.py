@@ -8,7 +8,7 @@ for them: a long piece of work lets it by between two of its steps.
 from __future__ import annotations
 
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import Final
 
@@ -47,6 +47,8 @@ class Turns:
         self._heavy = 0
         self._live = 0
         self._live_waiting = 0
+        #: Done after each heavy piece of work, by whoever runs the process: it left much behind.
+        self.tidy: Callable[[], object] = bool
 
     def draw(self, *, held: bool = False) -> Ticket:
         """Stand in line; ``held`` where a request waits for it.
@@ -95,6 +97,7 @@ class Turns:
         try:
             yield
         finally:
+            self.tidy()
             with self._changed:
                 self._heavy -= 1
                 self._changed.notify_all()
