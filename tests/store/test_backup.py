@@ -19,9 +19,10 @@ from tests.killed import worker
 from tests.sheets import sheet
 from zesty_cell.demo.club import load_club
 from zesty_cell.demo.log import load_log, load_telemetry
-from zesty_cell.store import flights, sheets
+from zesty_cell.store import flights, setting_aside, sheets
 from zesty_cell.store.backup import BackupError, backup, look_into, restore
 from zesty_cell.store.database import _MIGRATIONS, Database, _upgrade, revision_in
+from zesty_cell.store.wholeness import faults_of
 from zesty_cell.store.working import sweep
 
 
@@ -203,6 +204,27 @@ def test_a_backup_that_a_page_could_not_show_is_refused_and_named(club_and_seaso
     assert str(found.value).endswith("Nothing was changed.")
     assert not place.exists()
     assert not list(tmp_path.glob(".zesty-cell-*"))
+
+
+def test_what_was_set_aside_stays_so_in_a_backup(club_and_season, tmp_path):
+    place = tmp_path / "mine.sqlite"
+    shutil.copy(club_and_season, place)
+    make(
+        place,
+        "UPDATE flight SET document = '{\"half' WHERE id = 3",
+        "UPDATE flight SET landed_at = 'x' WHERE id = 4",
+    )
+    database = Database(place)
+    with database.session() as session:
+        assert setting_aside.set_aside(session) == 2
+    database.close()
+    assert faults_of(place) == ()
+    backup(place, tmp_path / "mine.backup")
+    assert restore(tmp_path / "mine.backup", tmp_path / "new.sqlite").flights == 52
+    brought = Database(tmp_path / "new.sqlite")
+    with brought.session() as session:
+        assert sorted(one.row_id for one in setting_aside.all_of(session)) == [3, 4]
+    brought.close()
 
 
 def test_a_log_that_unpacks_to_more_than_any_file_is_refused(club_and_season, tmp_path):

@@ -14,9 +14,11 @@ import pytest
 from tests.killed import worker
 from zesty_cell.core.learn.flights import Airborne, LoggedFlight, odd_ones
 from zesty_cell.formats.flights_csv import NamedFlight, write_flights
+from zesty_cell.services.turns import TURNS
 from zesty_cell.store import flights as store
 from zesty_cell.store.database import Database
 from zesty_cell.store.hangar import PACKS
+from zesty_cell.web.log import importing
 
 HEAD = "landed at (UTC),craft,pack,flew (m:ss),put back (mAh),rest (V a cell)\n"
 GOOD = "2026-05-03 12:00:00,Heron,Pomelo 1,10:00,2000,3.75\n"
@@ -277,3 +279,28 @@ def test_the_database_is_one_file_for_all(tmp_path):
     with database.session() as session:
         assert store.add_many(session, []) == 0
     database.close()
+
+
+def test_an_import_in_line_says_so_and_is_stopped(client, app):
+    with TURNS.heavy():
+        where = bring(client, season(40))
+        page = client.get(where).text
+        assert "One piece of work goes before it." in page
+        assert f'action="{where}/stop"' in page
+        assert client.post(f"{where}/stop").headers["location"] == where
+    assert "Stopped. Nothing was logged." in finished(client, where)
+    assert client.post("/log/import/gone/stop").status_code == 303
+    with app.state.database.session() as session:
+        assert store.newest(session, 10) == []
+
+
+def test_an_import_is_stopped_while_it_is_read(client, app, monkeypatch):
+    def stopped_at_once(one):
+        one.stop()
+        real(one)
+
+    real = importing.Import.go_on
+    monkeypatch.setattr(importing.Import, "go_on", stopped_at_once)
+    assert "Stopped. Nothing was logged." in finished(client, bring(client, season(400)))
+    with app.state.database.session() as session:
+        assert store.newest(session, 10) == []

@@ -97,10 +97,10 @@ class Turns:
         try:
             yield
         finally:
-            self.tidy()
             with self._changed:
                 self._heavy -= 1
                 self._changed.notify_all()
+            self.tidy()
 
     @contextmanager
     def heavy(self) -> Iterator[None]:

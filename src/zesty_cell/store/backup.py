@@ -169,7 +169,7 @@ def _read_through(file: Path, folder: Path) -> tuple[Path, Contents]:
         copy = _checked_copy(file, folder)
         database = Database(copy)
         try:
-            fault = next((f for f in faults_of(copy, deep=True) if not f.moved), None)
+            fault = next((f for f in faults_of(copy) if not f.moved), None)
             if fault is not None:
                 raise BackupError(f"{file.name} cannot be taken: {fault.words()}. {_UNCHANGED}")
             return copy, _contents(database)

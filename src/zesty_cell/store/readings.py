@@ -156,8 +156,8 @@ _KINDS: tuple[tuple[Any, str, str], ...] = (
 )
 
 
-def raw_wrongs(connection: sqlite3.Connection, *, deleted_too: bool = False) -> Iterator[tuple[str, int, str]]:
-    """Rows whose columns are not even of their kind, which no query over their table would survive.
+def raw_wrongs(connection: sqlite3.Connection) -> Iterator[tuple[str, int, str]]:
+    """Rows, not deleted, whose columns are not even of their kind, which no query over their table would survive.
 
     Yields
     ------
@@ -170,7 +170,7 @@ def raw_wrongs(connection: sqlite3.Connection, *, deleted_too: bool = False) -> 
             if test is None or isinstance(column.type, LargeBinary):
                 continue
             why = next(w for kind, _, w in _KINDS if isinstance(column.type, kind))
-            alive = ' AND "deleted_at" IS NULL' if "deleted_at" in table.columns and not deleted_too else ""
+            alive = ' AND "deleted_at" IS NULL' if "deleted_at" in table.columns else ""
             asked = (
                 f'SELECT "{key}" FROM "{table.name}" '  # noqa: S608 - names of our own tables
                 f'WHERE "{column.name}" IS NOT NULL AND ({test.format(c=chr(34) + column.name + chr(34))}){alive}'

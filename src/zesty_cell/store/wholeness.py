@@ -72,11 +72,10 @@ def _row_faults(row: Any) -> Iterator[Fault]:
         yield Fault(table, row.id, reason, moved=True)
 
 
-def _document_faults(path: Path, *, deep: bool) -> Iterator[Fault]:
+def _document_faults(path: Path) -> Iterator[Fault]:
     with closing(sqlite3.connect(f"file:{path}?mode=ro", uri=True)) as connection:
         raw = [
-            Fault(table, row_id, f"cannot be read: {why}")
-            for table, row_id, why in readings.raw_wrongs(connection, deleted_too=deep)
+            Fault(table, row_id, f"cannot be read: {why}") for table, row_id, why in readings.raw_wrongs(connection)
         ]
     yield from raw
     if raw:  # no query over such a table ends well
@@ -92,13 +91,9 @@ def _document_faults(path: Path, *, deep: bool) -> Iterator[Fault]:
         engine.dispose()
 
 
-def faults_of(path: Path, *, deep: bool = True) -> tuple[Fault, ...]:
-    """Everything in a database file that is not whole; nothing for one that is.
-
-    Parameters
-    ----------
-    deep : bool
-        Of what was deleted it is looked at too whether its columns are of their kind.
+def faults_of(path: Path) -> tuple[Fault, ...]:
+    """Everything in a database file that is not whole; nothing for one that is.  What was deleted, or set aside, is
+    nobody's until it is brought back, and looked at then.
 
     Raises
     ------
@@ -109,6 +104,6 @@ def faults_of(path: Path, *, deep: bool = True) -> tuple[Fault, ...]:
         schema = tuple(_schema_faults(path))
         if schema:  # what lies in other tables than ours cannot be read by our models
             return schema
-        return (*_reference_faults(path), *_document_faults(path, deep=deep))
+        return (*_reference_faults(path), *_document_faults(path))
     except (sqlite3.DatabaseError, DatabaseError) as error:
         raise DamagedDatabaseError(f"{path} cannot be read: it is damaged, or no database of ours.") from error

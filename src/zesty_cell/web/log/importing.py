@@ -14,6 +14,7 @@ from typing import Literal
 
 from sqlalchemy.exc import OperationalError
 
+from zesty_cell.core.errors import StoppedError
 from zesty_cell.core.fact import fact
 from zesty_cell.core.learn.flights import Airborne, LoggedFlight, doubts
 from zesty_cell.core.learn.plausibility import flight_doubts
@@ -69,6 +70,23 @@ class Import:
         """How many go before it; 0 once its turn has come."""
         return 0 if self.ticket is None else TURNS.place_of(self.ticket)
 
+    def go_on(self) -> None:
+        """Between two steps: let by who edits a sheet.
+
+        Raises
+        ------
+        StoppedError
+            When it was stopped meanwhile.
+        """
+        TURNS.give_way()
+        if self.ticket is not None and self.ticket.stopped:
+            raise StoppedError("It was stopped.")
+
+    def stop(self) -> None:
+        """Stop it, in line or while it reads; what is being written is written whole."""
+        if self.ticket is not None and self.state == "reading":
+            TURNS.stop(self.ticket)
+
     def count(self, verdict: Verdict) -> int:
         """How many lines have it."""
         return sum(line.verdict == verdict for line in self.lines)
@@ -122,6 +140,8 @@ class Imports:
                     work()
             except FileFormatError as error:
                 one.state, one.error = "refused", str(error)
+            except StoppedError:
+                one.state, one.error = "refused", "Stopped. Nothing was logged."
             except OperationalError as error:
                 tell("import failed", level=logging.WARNING, why=type(error).__name__)
                 one.state = "read"
@@ -229,7 +249,7 @@ def look(one: Import, data: bytes, database: Database) -> None:
     one.of = 2 * len(rows.rows)
 
     def read(done: int) -> None:
-        TURNS.give_way()
+        one.go_on()
         one.done = done
 
     log = read_flights(rows, zone=one.zone, progress=read)
@@ -237,7 +257,7 @@ def look(one: Import, data: bytes, database: Database) -> None:
     for k, line in enumerate(log.lines):
         one.lines.append(judge.judge(line))
         if k % 200 == 0:
-            TURNS.give_way()
+            one.go_on()
             one.done = len(rows.rows) + k
     one.unknown = log.unknown
     one.state = "read"

@@ -56,6 +56,16 @@ def show(request: Request, token: str) -> Response:
     return page(request, "import.html", context)
 
 
+@router.post("/{token}/stop")
+def stop(request: Request, token: str) -> Response:
+    """Stop one that waits or is being read."""
+    one = kept_of(request, Imports).get(token)
+    if one is not None:
+        one.stop()
+        one.over.wait(_PATIENCE_S)
+    return RedirectResponse(f"/log/import/{token}", 303)
+
+
 @router.post("/{token}")
 def confirm(request: Request, token: str) -> Response:
     """Log the new lines."""
