@@ -91,7 +91,7 @@ def _random_sheets() -> list[Sheet]:
         elif rng.uniform() < 0.2:
             rule |= {"timer_s": float(rng.uniform(90.0, 300.0))}
         kind = next(c for c in crafts if c.name == craft)
-        patterns = list(PATTERNS)
+        patterns = list(PATTERNS)[:9]  # those that its sheets were drawn from first
         one = Sheet(
             name=name,
             craft=kind.model_copy(update={"limits": Limits()}),

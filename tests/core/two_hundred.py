@@ -56,7 +56,7 @@ def sheets(count: int, *, seed: int = _SEED) -> list[Sheet]:
     """Sheets of all crafts, chemistries, patterns, airs and rules, some taught, some with a change tried."""
     rng = np.random.default_rng(seed)
     crafts, packs = {c.name: c for c in CRAFT_LIST}, {p.name: p for p in PACK_LIST}
-    patterns, chemistries, tries = list(PATTERNS), sorted(CHEMISTRIES), list(CHANGES)
+    patterns, chemistries, tries = list(PATTERNS)[:9], sorted(CHEMISTRIES), list(CHANGES)
     found: list[Sheet] = []
     while len(found) < count:
         name, craft, pack_name, pattern, *_ = SHEET_LIST[rng.integers(len(SHEET_LIST))]

@@ -131,6 +131,33 @@ def advise(
         same = sheet.flying.name == stored.flying.name
         flying = stored.flying if same else sheet.flying
         basis = stored.model_copy(update={"craft": sheet.craft, "pack": sheet.pack, "flying": flying})
+    return advice_for(session, sheet, craft_id=craft_id, pack=pack, basis=basis, from_log=row.from_log)
+
+
+def advice_for(
+    session: Session,
+    sheet: Sheet,
+    *,
+    craft_id: int,
+    pack: PackRow,
+    basis: Sheet | None = None,
+    from_log: bool = True,
+) -> Advice:
+    """What to fly by, for a sheet that need not be stored, of a craft and a pack of the hangar.
+
+    Parameters
+    ----------
+    basis : Sheet, optional
+        That its flights are learned on; itself by default.
+    from_log : bool
+        Whether it is flown as its flights correct it.
+
+    Raises
+    ------
+    OutOfRangeError
+        When the sheet contradicts itself.
+    """
+    basis = sheet if basis is None else basis
     of = lessons(session, basis, craft_id=craft_id, pack=pack)
     known, learned = of.known, learned_from(of, sheet=basis)
     learned_factors = (
@@ -140,7 +167,7 @@ def advise(
     )
     sensor = sensor_of(session, craft_id)
     by_log = flown(corrected(sheet, learned_factors, sensor=sensor))
-    result = by_log if row.from_log or learned_factors is None else flown(corrected(sheet, None, sensor=sensor))
+    result = by_log if from_log or learned_factors is None else flown(corrected(sheet, None, sensor=sensor))
     timer = timer_for(known, learned, result=by_log)
     if result is not by_log:
         timer = min(timer, timer_for(known, learned, result=result), key=lambda t: t.timer_s)

@@ -18,6 +18,7 @@ from zesty_cell.operating import tell
 
 #: The first part of an address, and the modules whose routes begin with it, in the order in which they are asked.
 ROOMS: dict[str, tuple[str, ...]] = {
+    "start": ("start.view",),
     "sheets": ("taught.view",),
     "callouts": ("callouts.voices_view", "callouts.plans_view", "callouts.view", "callouts.logs_view"),
     "telemetry": ("callouts.entrance_view",),

@@ -33,38 +33,112 @@ class Unit:
 
 @dataclass(frozen=True)
 class Quantity:
-    """A kind of number with its two units."""
+    """A kind of number with its two units, and others that may be typed behind it: how they are written, and each
+    as a unit of its own."""
 
     metric: Unit
     imperial: Unit
+    typed_as: tuple[tuple[str, Unit], ...] = ()
 
     def unit(self, system: System) -> Unit:
         """The unit of a system."""
         return self.metric if system == "metric" else self.imperial
 
+    def read(self, text: str, system: System) -> float:
+        """A typed number in SI: with its unit behind it, or in the system's without one.
 
-def _same(unit: Unit) -> Quantity:
-    return Quantity(unit, unit)
+        Raises
+        ------
+        ValueError
+            In words, for showing beside the field.
+        """
+        number, suffix = _number_and_unit(text)
+        if not suffix:
+            return self.unit(system).read(read_number(number))
+        for spellings, unit in self.typed_as:
+            if suffix in spellings.split():
+                return unit.read(read_number(number))
+        known = [spellings.split()[0] for spellings, _ in self.typed_as]
+        if not known:
+            raise ValueError(f"“{text.strip()[:24]}” is not a number.")
+        listed = known[0] if len(known) == 1 else f"{', '.join(known[:-1])} or {known[-1]}"
+        raise ValueError(f"“{suffix[:12]}” is no unit here: write {listed}.")
 
 
-MASS = Quantity(Unit("g", 1000.0, decimals=0), Unit("oz", 35.273_961_95, decimals=1))
-TEMPERATURE = Quantity(Unit("°C", decimals=0), Unit("°F", 1.8, 32.0, decimals=0))
-ALTITUDE = Quantity(Unit("m", decimals=0), Unit("ft", 3.280_839_895, decimals=0))
-SPEED = Quantity(Unit("km/h", 3.6, decimals=0), Unit("mph", 2.236_936_292, decimals=0))
-LENGTH = Quantity(Unit("cm", 100.0, decimals=1), Unit("in", 39.370_078_74, decimals=1))
-AREA = Quantity(Unit("dm²", 100.0, decimals=1), Unit("sq in", 1550.003_1, decimals=0))
-CAPACITY = _same(Unit("mAh", 1000.0, decimals=0))
-CURRENT = _same(Unit("A", decimals=1))
-VOLTAGE = _same(Unit("V", decimals=2))
-MILLIOHM = _same(Unit("mΩ", 1000.0, decimals=1))
-POWER = _same(Unit("W", decimals=1))
+_BEHIND = re.compile(r"^(?P<number>[\s\d.,+\u2212\u2009\u202f\u00a0-]*\d[.,]?)\s*(?P<unit>[^\d\s].{0,11})$")
+
+
+def _number_and_unit(text: str) -> tuple[str, str]:
+    """A number and what stands behind it, small and without spaces; all of it a number where nothing does."""
+    found = _BEHIND.match(text.strip())
+    if found is None:
+        return text, ""
+    return found["number"], re.sub(r"\s", "", found["unit"]).lower().replace("\u2126", "ω")
+
+
+def _same(unit: Unit, *typed_as: tuple[str, Unit]) -> Quantity:
+    return Quantity(unit, unit, typed_as)
+
+
+def _times(factor: float) -> Unit:
+    return Unit("", factor)
+
+
+_INCH = _times(1.0 / 0.0254)
+_LENGTHS = (
+    ("cm", _times(100.0)),
+    ("mm", _times(1000.0)),
+    ("m", _times(1.0)),
+    ('in " inch inches ″ ”', _INCH),
+    ("ft feet foot ' ′", _times(1.0 / 0.3048)),
+)
+MASS = Quantity(
+    Unit("g", 1000.0, decimals=0),
+    Unit("oz", 35.273_961_95, decimals=1),
+    (
+        ("g gr gram grams", _times(1000.0)),
+        ("kg", _times(1.0)),
+        ("oz ounce ounces", _times(35.273_961_95)),
+        ("lb lbs pound pounds", _times(1.0 / 0.453_592_37)),
+    ),
+)
+_CELSIUS, _FAHRENHEIT = Unit("°C", decimals=0), Unit("°F", 1.8, 32.0, decimals=0)
+TEMPERATURE = Quantity(_CELSIUS, _FAHRENHEIT, (("°c c", _CELSIUS), ("°f f", _FAHRENHEIT)))
+ALTITUDE = Quantity(Unit("m", decimals=0), Unit("ft", 3.280_839_895, decimals=0), (_LENGTHS[2], _LENGTHS[4]))
+SPEED = Quantity(
+    Unit("km/h", 3.6, decimals=0),
+    Unit("mph", 2.236_936_292, decimals=0),
+    (
+        ("km/h kmh kph", _times(3.6)),
+        ("m/s ms", _times(1.0)),
+        ("mph", _times(2.236_936_292)),
+        ("kn kt kts knots", _times(1.943_844_49)),
+    ),
+)
+LENGTH = Quantity(Unit("cm", 100.0, decimals=1), Unit("in", 39.370_078_74, decimals=1), _LENGTHS)
+AREA = Quantity(
+    Unit("dm²", 100.0, decimals=1),
+    Unit("sq in", 1550.003_1, decimals=0),
+    (
+        ("dm² dm2", _times(100.0)),
+        ("cm² cm2", _times(10_000.0)),
+        ("m² m2", _times(1.0)),
+        ("sqin in² in2", _times(1.0 / 0.0254**2)),
+        ("sqft ft² ft2", _times(1.0 / 0.3048**2)),
+    ),
+)
+CAPACITY = _same(Unit("mAh", 1000.0, decimals=0), ("mah ma", _times(1000.0)), ("ah", _times(1.0)))
+CURRENT = _same(Unit("A", decimals=1), ("a amp amps", _times(1.0)), ("ma", _times(1000.0)))
+VOLTAGE = _same(Unit("V", decimals=2), ("v volt volts", _times(1.0)), ("mv", _times(1000.0)))
+MILLIOHM = _same(Unit("mΩ", 1000.0, decimals=1), ("mω mohm mohms", _times(1000.0)), ("ω ohm ohms", _times(1.0)))
+POWER = _same(Unit("W", decimals=1), ("w watt watts", _times(1.0)), ("kw", _times(0.001)))
 WIRE = _same(Unit("mm²", decimals=2))
-MILLIMETRE = _same(Unit("mm", 1000.0, decimals=1))
-SHARE = _same(Unit("%", 100.0, decimals=0))
-RATIO = _same(Unit("", decimals=2))
-RATE = _same(Unit("C", decimals=0))
-COUNT = _same(Unit("", decimals=0))
-SECONDS = _same(Unit("s", decimals=1))
+MILLIMETRE = _same(Unit("mm", 1000.0, decimals=1), *(_LENGTHS[k] for k in (1, 0, 3)))
+SHARE = _same(Unit("%", 100.0, decimals=0), ("%", _times(100.0)))
+RATIO = _same(Unit("", decimals=2), ("x × times", _times(1.0)))
+RATE = _same(Unit("C", decimals=0), ("c", _times(1.0)))
+COUNT = _same(Unit("", decimals=0), ("s cells cell", _times(1.0)), ("p", _times(1.0)))
+SECONDS = _same(Unit("s", decimals=1), ("s sec seconds", _times(1.0)), ("min", _times(1.0 / 60.0)))
 DURATION = _same(Unit("m:ss", decimals=0))
 #: A flight's length: a plain number is minutes, and a point or comma may stand for the colon phones lack.
 FLIGHT_TIME = _same(Unit("min", decimals=0))

@@ -101,6 +101,8 @@ class Forecast:
     mah_per_minute : float
     mah_per_km : float or None
         At the craft's cruise speed, where it is known.
+    factors : Factors
+        What was drawn for each flight of the range.
     """
 
     setup: Setup
@@ -117,6 +119,7 @@ class Forecast:
     cruise_a: float
     mah_per_minute: float
     mah_per_km: float | None
+    factors: Factors
 
     def __repr__(self) -> str:
         spread, worst = self.range, self.checks[0].status if self.checks else "ok"
@@ -170,7 +173,7 @@ def sampled_factors(setup: Setup) -> Factors:
     """
     draws = _normal_draws()
     # In the order of the columns drawn: power, capacity, resistance, intensity.
-    known = np.exp(draws[:, [0, 4, 1, 2]] @ _spread(setup).T)
+    known = np.exp(draws[:, [0, 4, 1, 2]] @ spread_of_factors(setup).T)
     return Factors(
         power=known[:, learned_factors.POWER],
         capacity=known[:, learned_factors.CAPACITY],
@@ -229,7 +232,7 @@ def resistance_by_cold_sigma(setup: Setup, /) -> float:
     return ARRHENIUS_SIGMA_K * abs(colder_than_25(setup.start_c) - colder_than_25(known_c))
 
 
-def _spread(setup: Setup) -> NDArray[np.float64]:
+def spread_of_factors(setup: Setup, /) -> NDArray[np.float64]:
     """Lower triangle of the covariance of power, intensity, capacity and resistance, shape (4, 4) [1]."""
     weight_sigma, cold_sigma = power_by_weight_sigma(setup), resistance_by_cold_sigma(setup)
     learned, figures = setup.sheet.learned_factors, setup.figures
@@ -341,4 +344,5 @@ def forecast(sheet: Sheet) -> Forecast:
         cruise_a=cruise_a,
         mah_per_minute=mean_a * 1000.0 / 60.0,
         mah_per_km=mah_per_km(mean_a=mean_a, craft=setup.sheet.craft),
+        factors=factors,
     )

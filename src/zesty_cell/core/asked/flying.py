@@ -153,6 +153,24 @@ PATTERNS: dict[str, FlyingPattern] = {
         ("collective pumps", "full throttle", 1.0, 2),
         ("hover", "steady", 1.1, 6),
     ),
+    "hover": _pattern("Pure hover", ("hover", "steady", 1.0, 60)),
+    "indoor_laps": _pattern(
+        "Indoor laps",
+        ("laps", "steady", 1.1, 20),
+        ("turns", "steady", 1.5, 8),
+        ("climb", "full throttle", 1.0, 1),
+    ),
+    "camera_work": _pattern(
+        "Camera work",
+        ("hover", "steady", 1.0, 30),
+        ("climb", "steady", 1.6, 8),
+        ("turns", "steady", 1.35, 12),
+    ),
+    "bench_burst": _pattern(
+        "Ten-second bench burst",
+        ("full throttle", "full throttle", 1.0, 10),
+        ("idle", "steady", 0.05, 20),
+    ),
 }
 
 

@@ -137,6 +137,22 @@ class Limits(Entity):
         return None if each is None else each * self.motor_count
 
 
+#: How far off something that was assumed may be, one standard deviation, relative [1].
+AssumedSigma = Annotated[float, Field(ge=0, le=0.6)]
+
+
+class Assumed(Entity):
+    """What of a craft was assumed and not measured: how far each may be off, one standard deviation, relative [1].
+
+    Zero is what a pilot said himself.  ``size`` is the diameter of a rotor, or a wing's span.
+    """
+
+    weight: AssumedSigma = 0.0
+    size: AssumedSigma = 0.0
+    electronics: AssumedSigma = 0.0
+    full_throttle: AssumedSigma = 0.0
+
+
 #: What a transmitter may show of a craft: its pack's volts, the charge used, its lowest cell.
 Shown = Literal["volts", "charge", "cells"]
 
@@ -145,6 +161,7 @@ class Craft(Entity):
     """One aircraft without its pack.
 
     ``shows`` is what the transmitter shows of it; None where that was not asked yet, empty for nothing at all.
+    ``assumed`` widens what a forecast says by what nobody has measured.
     """
 
     name: Name
@@ -159,6 +176,7 @@ class Craft(Entity):
     pack_cooling: Cooling = "airflow"
     limits: Limits = Limits()
     shows: Annotated[tuple[Shown, ...], Field(max_length=3)] | None = None
+    assumed: Assumed = Assumed()
 
     def __repr__(self) -> str:
         return f"<Craft “{self.name}”, {self.kind}, {self.dry_mass_kg:.4g} kg dry>"

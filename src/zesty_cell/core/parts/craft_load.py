@@ -46,6 +46,26 @@ _UNLOADING_SIGMA, _UNSAID_SIGMA = 0.07, 0.12
 USUAL_OVER_DRY = 1.4
 
 
+class PowerParts(NamedTuple):
+    """One standard deviation of steady power, relative, by what makes it unsure; they add up in squares [1].
+
+    Attributes
+    ----------
+    source : float
+        How well a measurement or an estimate tells it, in the weight and air that it is flown in.
+    sensor : float
+        What the craft's own current sensor may be out by, where that read it.
+    weight, size, electronics : float
+        What was assumed of the craft; none where power was measured, which is of the craft as it is.
+    """
+
+    source: float
+    sensor: float
+    weight: float
+    size: float
+    electronics: float
+
+
 class CraftLoad(NamedTuple):
     """What a craft asks of any pack at one weight and in one air.
 
@@ -65,6 +85,8 @@ class CraftLoad(NamedTuple):
         Wiring and motors as seen from the pack [Ω].
     power_sigma, full_throttle_sigma : float
         One standard deviation, relative [1].
+    power_parts : PowerParts
+        What power's is made of.
     weight_exponent : float
         Of power with weight where the craft flies about [1].
     """
@@ -78,6 +100,7 @@ class CraftLoad(NamedTuple):
     power_sigma: float
     full_throttle_sigma: float
     weight_exponent: float
+    power_parts: PowerParts
 
     @property
     def steady_w(self) -> float:
@@ -313,7 +336,7 @@ def _full_throttle_sigma(craft: Craft, sensor_error: float) -> float:
     """One standard deviation of full throttle's coefficient, relative [1]."""
     full = craft.full_throttle
     if not isinstance(full, MeasuredFullThrottle):
-        return FULL_THROTTLE_SIGMA[full.source]
+        return math.hypot(FULL_THROTTLE_SIGMA[full.source], craft.assumed.full_throttle)
     sensed = sensor_error if full.read_by == "craft's sensor" else 0.0
     where = {"bench": _UNLOADING_SIGMA, "flight": 0.0, None: _UNSAID_SIGMA}[full.where]
     return math.hypot(FULL_THROTTLE_SIGMA[full.source], sensed, where)
@@ -343,22 +366,40 @@ def craft_load(
     """
     full_a_v2, standing_a_v2, motor_ohm = _full_throttle_law(craft)
     thicker = density_kg_m3 / REFERENCE_DENSITY_KG_M3
-    steady, known = craft.steady, _reference(craft)
+    known = _reference(craft)
     law = POWER_LAWS[craft.level_regime() if regime is None else regime]
-    sensed = sensor_error if isinstance(steady, MeasuredPoint) and steady.read_by == "craft's sensor" else 0.0
+    regime_w = _powers_w(craft, known=known, mass_kg=mass_kg, density_kg_m3=density_kg_m3)
+    known_sigma = (
+        POWER_SIGMA[craft.steady.source],
+        law.weight_sigma * math.log(mass_kg / known.mass_kg),
+        law.density_sigma * math.log(density_kg_m3 / known.density_kg_m3),
+    )
+    parts = _power_parts(
+        craft,
+        source=math.hypot(*known_sigma),
+        sensor_error=sensor_error,
+        weight=law.weight * craft.assumed.weight * craft.dry_mass_kg / mass_kg,
+        avionics=craft.avionics_w / regime_w[craft.level_regime()],
+    )
     return CraftLoad(
-        regime_w=_powers_w(craft, known=known, mass_kg=mass_kg, density_kg_m3=density_kg_m3),
+        regime_w=regime_w,
         level=craft.level_regime(),
         avionics_w=craft.avionics_w,
         full_throttle_a_v2=thicker * full_a_v2,
         standing_a_v2=thicker * standing_a_v2,
         motor_resistance_ohm=motor_ohm,
-        power_sigma=math.hypot(
-            POWER_SIGMA[steady.source],
-            sensed,
-            law.weight_sigma * math.log(mass_kg / known.mass_kg),
-            law.density_sigma * math.log(density_kg_m3 / known.density_kg_m3),
-        ),
+        power_sigma=math.hypot(*parts),
         full_throttle_sigma=_full_throttle_sigma(craft, sensor_error),
         weight_exponent=law.weight,
+        power_parts=parts,
     )
+
+
+def _power_parts(craft: Craft, *, source: float, sensor_error: float, weight: float, avionics: float) -> PowerParts:
+    """What power's doubt is made of: a measured one is of the craft with its true weight, size and electronics."""
+    steady = craft.steady
+    sensed = sensor_error if isinstance(steady, MeasuredPoint) and steady.read_by == "craft's sensor" else 0.0
+    if not isinstance(steady, RotorGeometry | WingGeometry):
+        return PowerParts(source, sensed, 0.0, 0.0, 0.0)
+    # Hover power goes with one over the diameter, a wing's at its own lift with one over the span.
+    return PowerParts(source, sensed, weight, craft.assumed.size, craft.assumed.electronics * avionics)

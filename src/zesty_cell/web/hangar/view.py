@@ -12,7 +12,9 @@ from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
 
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
+from zesty_cell.core.parts.craft import Assumed, Craft
 from zesty_cell.core.parts.ownership import Ownership
+from zesty_cell.core.parts.readings import still_assumed
 from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
 from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS, Shelf, keep, ownership_of
 from zesty_cell.web.hangar import form as hangar_form
@@ -20,6 +22,7 @@ from zesty_cell.web.hangar.form import ALREADY, way_back
 from zesty_cell.web.http import NOT_STORED, FormState, PostedForm, Store, page, preferences_of, say, whole_number
 from zesty_cell.web.http.forms import words_of
 from zesty_cell.words.say import say as in_words
+from zesty_cell.words.surer import ASSUMED_WORDS
 
 router = APIRouter(prefix="/hangar", include_in_schema=False)
 
@@ -65,8 +68,12 @@ def _form_page(
     version: int,
     status: int = 200,
     conflict: str = "",
+    assumed: Assumed | None = None,
 ) -> HTMLResponse:
     context = {
+        "assumed": []
+        if assumed is None
+        else [words for name, words in ASSUMED_WORDS.items() if getattr(assumed, name)],
         "kind": kind,
         "texts": state.texts,
         "errors": state.errors,
@@ -119,10 +126,12 @@ def edit_thing(
     """The form of a craft or cell; ``back`` is the number of the sheet to return to."""
     kind, units = _thing_form(shelf), preferences_of(request).units
     row = kind.shelf.fetch(session, record_id)
-    values = kind.shelf.thing(row).model_dump()
+    thing = kind.shelf.thing(row)
+    values = thing.model_dump()
     texts = hangar_form.first_texts(kind.sections, values, units) | {"back": back}
     state = FormState(texts=texts, units=units)
-    return _form_page(request, kind, state, record_id=record_id, version=row.version)
+    assumed = thing.assumed if isinstance(thing, Craft) else None
+    return _form_page(request, kind, state, record_id=record_id, version=row.version, assumed=assumed)
 
 
 @router.post("/{shelf}/{record_id}")
@@ -130,8 +139,10 @@ def change_thing(request: Request, session: Store, shelf: ShelfName, record_id: 
     """Store a changed craft or cell."""
     kind = _thing_form(shelf)
     request.state.anew = f"/hangar/{shelf}/new"  # should it be gone meanwhile
-    kind.shelf.fetch(session, record_id)
+    before = kind.shelf.thing(kind.shelf.fetch(session, record_id))
     thing, state = kind.read(form)
+    if isinstance(thing, Craft):
+        thing = still_assumed(thing, before=before)
     if thing is not None and kind.shelf.taken(session, thing.name, but=record_id):
         state.errors["name"] = ALREADY
         thing = None

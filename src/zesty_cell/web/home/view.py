@@ -18,10 +18,10 @@ router = APIRouter(include_in_schema=False)
 
 @router.get("/")
 def home(session: Store) -> Response:
-    """The sheet changed last, or the list."""
+    """The sheet changed last; the first questions while there is none."""
     rows = sheet_store.all_sheets(session)
     if not rows:
-        return RedirectResponse("/sheets", 303)
+        return RedirectResponse("/start", 303)
     newest = max(rows, key=lambda row: (row.updated_at, row.id))
     return RedirectResponse(f"/sheets/{newest.id}", 303)
 

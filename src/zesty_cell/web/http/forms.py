@@ -19,7 +19,6 @@ from zesty_cell.words.units import (
     System,
     read_duration_s,
     read_flight_time_s,
-    read_number,
     read_numbers,
     read_wire_mm2,
     typed,
@@ -135,13 +134,14 @@ def read_field(item: Field, text: str, system: System) -> Any:
     if item.quantity is WIRE:
         return read_wire_mm2(text)
     if item.several:
-        return [item.quantity.unit(system).read(number) for number in read_numbers(text)]
-    number = read_number(text)
+        unit = item.quantity.unit(system)
+        return [unit.read(number) for number in read_numbers(text)]
+    number = item.quantity.read(text, system)
     if item.quantity is COUNT:
         if number != int(number):
             raise ValueError("A whole number is needed.")
         return int(number)
-    return item.quantity.unit(system).read(number)
+    return number
 
 
 def read_fields(fields: Sequence[Field], form: Mapping[str, str]) -> tuple[dict[str, Any], FormState]:

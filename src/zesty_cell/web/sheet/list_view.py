@@ -9,14 +9,10 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.plausibility import sheet_doubts
-from zesty_cell.core.asked.flying import FIRST_PATTERN, PATTERNS
-from zesty_cell.core.asked.landing import LandingRule
-from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.sheet_json import read_sheet
 from zesty_cell.store import sheets as store
 from zesty_cell.store import unreadable
-from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.web.drawing.pack_picture import pack_picture
 from zesty_cell.web.http import Store, page, preferences_of, say
 from zesty_cell.words.say import say as say_fact
@@ -37,29 +33,10 @@ def _list_page(request: Request, session: Session, *, error: str = "", status: i
     ]
     context = {
         "items": items,
-        "can_make": bool(CRAFTS.all(session) and PACKS.all(session)),
         "import_error": error,
         "cannot_be_read": unreadable.count(session),
     }
     return page(request, "sheets.html", context, status=status)
-
-
-@router.post("/sheets")
-def new_sheet(session: Store) -> Response:
-    """A new sheet of the first craft and pack, to be changed on its page."""
-    crafts, packs = CRAFTS.all(session), PACKS.all(session)
-    if not crafts or not packs:
-        return RedirectResponse("/hangar", 303)
-    craft = CRAFTS.thing(crafts[0])
-    sheet = Sheet(
-        name=f"{craft.name}, new sheet",
-        craft=craft,
-        pack=PACKS.thing(packs[0]),
-        flying=PATTERNS[FIRST_PATTERN[craft.kind]],
-        landing=LandingRule(),
-    )
-    row = store.add(session, sheet, craft_id=crafts[0].id, pack_id=packs[0].id)
-    return RedirectResponse(f"/sheets/{row.id}", 303)
 
 
 @router.post("/sheets/import")

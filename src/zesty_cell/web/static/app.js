@@ -9,12 +9,14 @@ import { field } from "./field.js";
 import { live } from "./live.js";
 import { search } from "./search.js";
 import { sheet } from "./sheet.js";
+import { start } from "./start.js";
 import { checkFiles } from "./files.js";
 import { voices } from "./voice.js";
 import { waiting } from "./waiting.js";
 
 Alpine.plugin(morph);
 Alpine.data("sheet", sheet(Alpine));
+Alpine.data("start", start(Alpine));
 Alpine.data("live", live(Alpine));
 Alpine.data("search", search(Alpine));
 Alpine.data("callouts", callouts(Alpine));

@@ -8,5 +8,6 @@ from __future__ import annotations
 from zesty_cell.words.english.answers import ANSWERS
 from zesty_cell.words.english.callouts import CALLOUTS
 from zesty_cell.words.english.refusals import REFUSALS
+from zesty_cell.words.english.start import START
 
-ENGLISH: dict[str, str] = {**ANSWERS, **CALLOUTS, **REFUSALS}
+ENGLISH: dict[str, str] = {**ANSWERS, **CALLOUTS, **REFUSALS, **START}

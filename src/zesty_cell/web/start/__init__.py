@@ -1,0 +1,1 @@
+"""The first minute: three answers, and one that grows beside them."""

@@ -1,0 +1,331 @@
+"""What the first page shows: what was understood, the answer as far as it goes, and what would make it surer."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Final
+
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.answer.check import Check
+from zesty_cell.core.answer.forecast import Forecast
+from zesty_cell.core.asked.flying import PATTERNS
+from zesty_cell.core.fact import Words
+from zesty_cell.core.flight.honest_current import honest_current
+from zesty_cell.core.learn.surer import Measure, MeasureKey
+from zesty_cell.core.parts.chemistries import CHEMISTRIES
+from zesty_cell.core.parts.connectors import CONNECTORS
+from zesty_cell.core.parts.pack_figures import pack_figures
+from zesty_cell.core.parts.starting import CARRIES, KINDS, StartKey
+from zesty_cell.services.starting import FirstAnswer, FirstSheet
+from zesty_cell.store.hangar import CRAFTS, PACKS
+from zesty_cell.web.drawing.first_chart import first_picture
+from zesty_cell.web.drawing.pack_picture import pack_picture
+from zesty_cell.web.sheet.facts import pattern_strip
+from zesty_cell.web.start.form import RESULTS, StartForm
+from zesty_cell.words.face import Face
+from zesty_cell.words.naming import CARRIES_WORDS, KIND_WORDS, MANNER_WORDS
+from zesty_cell.words.surer import CAUSE_WORDS, MeasureWords, measure_words
+from zesty_cell.words.units import LENGTH, MASS, SHARE, Quantity, System, typed
+
+#: Silhouettes in the order in which they stand; the last wing is a jet where a fan drives it.
+SILHOUETTES: Final[tuple[StartKey, ...]] = (
+    "micro", "small_quad", "freestyle", "long_range", "lifter", "plane", "flying_wing", "helicopter",
+)  # fmt: skip
+#: Checks beside the first answer: three at most, and only what is worth a look.
+_MOST_CHECKS = 3
+#: Measurements in view before the rest is asked for.
+_MEASURES_SHOWN = 3
+
+
+@dataclass(frozen=True)
+class Slider:
+    """A figure with two handles: a number that is typed, and a slider.
+
+    ``text`` is empty while it is assumed; then ``assumed`` stands in its place.
+    """
+
+    name: str
+    text: str
+    assumed: str
+    unit: str
+    least: str
+    most: str
+    now: str
+    step: str
+    note: str
+    error: Words
+
+
+@dataclass(frozen=True)
+class Understood:
+    """A word under the label that can be corrected: its field, what it says, and whether that is assumed."""
+
+    name: str
+    value: str
+    after: str
+    assumed: bool
+    corrected: bool
+    error: Words
+
+
+@dataclass(frozen=True)
+class Result:
+    """An input of a measurement: its field, unit, and what was typed."""
+
+    name: str
+    unit: str
+    text: str
+    label: str
+    error: Words
+
+
+@dataclass(frozen=True)
+class Shown:
+    """A measurement as it is shown: in words, its two bars in percent, and where its result is typed."""
+
+    key: MeasureKey
+    words: MeasureWords
+    now: tuple[float, float]
+    then: tuple[float, float]
+    low_s: float | None
+    high_s: float | None
+    results: tuple[Result, ...]
+
+
+_RESULT_LABELS = {
+    "ready": "Ready to fly, with the pack",
+    "charge": "Put back",
+    "time": "Flown for",
+    "amps": "Current",
+    "cells": "Each cell, or one for all",
+}
+
+
+def _slider(
+    form: StartForm, name: str, quantity: Quantity, *, now: float, low: float, high: float, note: str, error: Words
+) -> Slider:
+    unit = quantity.unit(form.units)
+    shown_low, shown_high, shown = unit.show(low), unit.show(high), unit.show(now)
+    step = next(s for s in (0.1, 1.0, 5.0, 10.0, 50.0, 100.0) if (shown_high - shown_low) / s <= 200 or s == 100.0)
+    decimals = 1 if step < 1.0 else 0
+    return Slider(
+        name=name,
+        text=form.texts[name],
+        assumed=f"{shown:.{decimals}f}",
+        unit=unit.label,
+        least=f"{shown_low:.{decimals}f}",
+        most=f"{shown_high:.{decimals}f}",
+        now=f"{min(max(shown, shown_low), shown_high):.{decimals}f}",
+        step=f"{step:g}",
+        note=note,
+        error=error,
+    )
+
+
+def _sliders(form: StartForm, first: FirstSheet, face: Face) -> tuple[Slider, Slider]:
+    kind, asked = first.kind, form.asked
+    low_kg, middle_kg, high_kg = first.usual_ready_kg
+    ready_kg = middle_kg if asked.ready_kg is None else asked.ready_kg
+    size_m = kind.size_m[1] if asked.size_m is None else asked.size_m
+    if kind.is_wing():
+        size_note = "from tip to tip"
+    elif kind.rotors == 1:
+        size_note = "the main rotor"
+    else:
+        other = LENGTH.unit("imperial" if form.units == "metric" else "metric")
+        size_note = f"{'four' if kind.rotors == 4 else kind.rotors}, {other.show(size_m):.3g} {other.label}"
+    return (
+        _slider(
+            form, "ready", MASS, now=ready_kg, low=0.55 * middle_kg, high=1.7 * middle_kg,
+            note=f"usual {face.mass_about(low_kg)} to {face.mass_about(high_kg)}",
+            error=form.errors.get("ready") or first.doubts.get("ready", ""),
+        ),
+        _slider(
+            form, "size", LENGTH, now=size_m, low=kind.size_m[0], high=kind.size_m[2], note=size_note,
+            error=form.errors.get("size", ""),
+        ),
+    )  # fmt: skip
+
+
+def _understood(form: StartForm, first: FirstSheet) -> list[Understood]:
+    """The words under the label: what it said, what is assumed, each to be corrected at its place."""
+    labelled, units = first.labelled, form.units
+    pack, corrected = labelled.pack, form.asked.corrected
+    words = [
+        (
+            "series",
+            str(pack.series),
+            "cell" if pack.series == 1 else "cells in series",
+            "series" in labelled.assumed,
+        ),
+    ]
+    if pack.parallel > 1 or "parallel" in corrected:
+        words.append(("parallel", str(pack.parallel), "in parallel", False))
+    watt_hours = pack_figures(pack).nominal_wh
+    charge = "of the whole pack, " if labelled.each_cell else ""
+    words.append((
+        "capacity_ah", f"{1000.0 * pack.capacity_ah:.0f}", f"mAh, {charge}{watt_hours:.1f} Wh",
+        "capacity_ah" in labelled.assumed,
+    ))  # fmt: skip
+    if pack.label_c is not None:
+        words.append(
+            ("label_c", f"{pack.label_c:g}", f"C, honest about {honest_current(pack).current_a:.0f} A", False)
+        )
+    elif pack.ratings is not None:
+        honest = f"honest about {honest_current(pack).current_a:.0f} A"
+        words.append(("label_c", "", f"rated {pack.ratings.continuous_a:.0f} A, {honest}", False))
+    mass_kg = pack_figures(pack).mass_kg
+    unit = MASS.unit(units).label
+    words.append(("mass_kg", typed(float(f"{mass_kg:.3g}"), MASS, units), unit, pack.mass_kg is None))
+    return [
+        Understood(
+            f"fix.{name}",
+            form.texts[f"fix.{name}"] if name in corrected else value,
+            after,
+            assumed and name not in corrected,
+            name in corrected,
+            form.errors.get(f"fix.{name}", ""),
+        )
+        for name, value, after, assumed in words
+    ]
+
+
+def measures_shown(
+    found: tuple[Measure, ...], *, result: Forecast, texts: dict[str, str], errors: dict[str, Words], units: System
+) -> list[Shown]:
+    """Measurements with their bars; those whose result stands in the form already come first, to be corrected."""
+    craft = result.setup.sheet.craft
+    low, high = result.range.low_s, result.range.high_s
+    start, whole = low - 0.15 * (high - low), 1.3 * (high - low)
+
+    def place(seconds: float) -> float:
+        return round(min(max(100.0 * (seconds - start) / whole, 0.0), 100.0), 1)
+
+    def shown(key: MeasureKey, measure: Measure | None) -> Shown:
+        then = (0.0, 0.0) if measure is None else (place(measure.low_s), place(measure.high_s))
+        return Shown(
+            key,
+            measure_words(key, craft=craft),
+            (place(low), place(high)),
+            then,
+            None if measure is None else measure.low_s,
+            None if measure is None else measure.high_s,
+            _results(key, texts, errors, units),
+        )
+
+    given = [key for key in RESULTS if any(texts.get(f"m.{key}.{name}", "").strip() for name, *_ in RESULTS[key])]
+    first = [shown(key, next((m for m in found if m.key == key), None)) for key in given]
+    return first + [shown(m.key, m) for m in found if m.key not in given]
+
+
+def _results(key: MeasureKey, texts: dict[str, str], errors: dict[str, Words], units: System) -> tuple[Result, ...]:
+    return tuple(
+        Result(
+            f"m.{key}.{name}",
+            quantity.unit(units).label,
+            texts.get(f"m.{key}.{name}", ""),
+            _RESULT_LABELS[name],
+            errors.get(f"m.{key}.{name}") or errors.get(key, ""),
+        )
+        for name, quantity, _, _ in RESULTS.get(key, ())
+    )
+
+
+def _how_sure(answer: FirstAnswer) -> str:
+    """How much of the answer is assumed, in a few words."""
+    learned = answer.result.setup.sheet.learned_factors
+    if learned is not None:
+        return f"corrected by {learned.flights} flight{'' if learned.flights == 1 else 's'} of this craft"
+    steady = answer.first.sheet.craft.steady.source
+    if steady in ("rotor", "wing"):
+        return "almost all of it is assumed so far"
+    return "what you measured narrows it; the rest is assumed"
+
+
+def _checks(result: Forecast) -> list[Check]:
+    """What is worth a look; that no voltage calls yet stands beside what is to be set."""
+    worth = [check for check in result.checks if check.status != "ok" and check.key != "voltage_callouts"]
+    return worth[:_MOST_CHECKS]
+
+
+def _bar(result: Forecast) -> dict[str, float]:
+    """The range on a bar from nothing to a third beyond it, in percent."""
+    whole = 1.3 * max(result.range.high_s, result.flight.landing_s)
+    places = (result.range.low_s, result.range.high_s, result.flight.landing_s)
+    return dict(zip(("low", "high", "middle"), (round(100.0 * s / whole, 1) for s in places), strict=True))
+
+
+def questions(form: StartForm, first: FirstSheet, session: Session, face: Face) -> dict[str, Any]:
+    """The three questions, filled in."""
+    pack, asked = first.labelled.pack, form.asked
+    chosen = "flying_wing" if asked.kind == "jet" else asked.kind
+    carries = CARRIES.index(asked.carries)
+    return {
+        "texts": form.texts,
+        "errors": form.errors,
+        "kinds": [(key, *KIND_WORDS[key], key == chosen and asked.craft is None) for key in SILHOUETTES],
+        "kind": chosen,
+        "fan": asked.kind == "jet",
+        "fan_words": KIND_WORDS["jet"],
+        "sliders": _sliders(form, first, face),
+        "carries": carries,
+        "carries_words": CARRIES_WORDS[asked.carries],
+        "carries_note": f"video and camera take {first.sheet.craft.avionics_w:.2g} W",
+        "understood": _understood(form, first),
+        "chemistry": pack.chemistry,
+        "chemistry_assumed": "chemistry" in first.labelled.assumed and "chemistry" not in asked.corrected,
+        "chemistry_corrected": "chemistry" in asked.corrected,
+        "chemistries": [(key, chemistry.name) for key, chemistry in CHEMISTRIES.items()],
+        "plug": CONNECTORS[pack.connector].name,
+        "plug_assumed": "plug" in first.labelled.assumed,
+        "label_troubles": first.labelled.troubles,
+        "picture": pack_picture(pack, width=168.0),
+        "packs": PACKS.all(session),
+        "crafts": CRAFTS.all(session),
+        "craft": asked.craft,
+        "owned": asked.owned,
+        "manners": [
+            (manner, words, asked.pattern is None and manner == asked.manner)
+            for manner, words in MANNER_WORDS.items()
+        ],
+        "patterns": PATTERNS,
+        "pattern": next(
+            (key for key, p in PATTERNS.items() if asked.pattern is not None and p == asked.pattern), ""
+        ),
+        "strip": pattern_strip(first.sheet.flying, width=700.0),
+        "flying_name": first.sheet.flying.name,
+        "usual": KINDS[asked.kind].patterns,
+    }
+
+
+def answer_shown(form: StartForm, answer: FirstAnswer | None, face: Face, *, why: Words) -> dict[str, Any]:
+    """The answer beside them; only why there is none, where they contradict each other."""
+    if answer is None:
+        return {"answer": None, "why_not": why}
+    result, series = answer.result, answer.first.sheet.pack.series
+    as_pack = face.view.volts == "pack"
+    errors = {**form.errors, **answer.first.doubts}
+    texts = form.texts if form.asked.craft is None else {}
+    measures = measures_shown(answer.surer.measures, result=result, texts=texts, errors=errors, units=form.units)
+    share = SHARE.unit(form.units)
+    return {
+        "answer": answer,
+        "why_not": why,
+        "result": result,
+        "typed_here": form.asked.craft is None,
+        "first_flight": answer.timer.held_by == "first flight",
+        "series": series,
+        "bar": _bar(result),
+        "how_sure": _how_sure(answer),
+        "checks": _checks(result),
+        "measures": measures[:_MEASURES_SHOWN],
+        "more_measures": measures[_MEASURES_SHOWN:],
+        "causes": [
+            (CAUSE_WORDS[cause.key], round(share.show(cause.share)))
+            for cause in answer.surer.causes
+            if cause.share >= 0.02
+        ],
+        "wide": first_picture(result, as_pack=as_pack, width=722.0, height=186.0),
+        "narrow": first_picture(result, as_pack=as_pack, width=358.0, height=170.0),
+    }
