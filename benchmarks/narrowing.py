@@ -17,9 +17,9 @@ from zesty_cell.core.learn.learned import predicted
 from zesty_cell.core.learn.observation import Observation
 from zesty_cell.core.learn.surer import MeasureKey, surer
 from zesty_cell.core.parts.craft import Assumed, MeasuredCharge, MeasuredFullThrottle, MeasuredPoint
-from zesty_cell.core.parts.craft_load import POWER_SIGMA
 from zesty_cell.core.parts.measured import ChargerReading, PackTests
 from zesty_cell.core.parts.pack_figures import pack_figures
+from zesty_cell.core.parts.power_doubt import POWER_SIGMA
 from zesty_cell.core.parts.starting import KINDS, Kind, starting_craft, usual_pack
 
 #: Pilots of each kind of craft.

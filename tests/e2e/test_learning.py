@@ -162,7 +162,8 @@ def test_a_backup_goes_down_and_comes_back(page: Page, club: str):
         page.get_by_role("link", name="Download a backup").click()
     path = coming.value.path()
     page.goto(f"{club}/sheets")
-    page.get_by_role("button", name="New sheet").click()
+    page.get_by_role("link", name="New sheet").click()
+    page.get_by_role("button", name="Keep as a sheet").click()
     page.wait_for_url("**/sheets/*")
     page.goto(f"{club}/backup")
     page.set_input_files("#backup-file", path)
@@ -170,7 +171,7 @@ def test_a_backup_goes_down_and_comes_back(page: Page, club: str):
     expect(page.get_by_text("It is whole and holds")).to_be_visible()
     page.get_by_role("button", name="Restore it").click()
     expect(page.locator("#said")).to_contain_text("Restored")
-    expect(page.get_by_text(", new sheet")).to_have_count(0)
+    expect(page.get_by_text("Freestyle quad on")).to_have_count(0)
 
 
 def test_moments_are_written_in_the_time_of_whoever_looks(browser: Browser, club: str):

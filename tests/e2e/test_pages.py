@@ -11,6 +11,7 @@ from tests.e2e.conftest import axe_violations, running
 
 pytestmark = pytest.mark.e2e
 PAGES = [
+    "/start",
     "/sheets",
     "/sheets/8",
     "/sheets/5",

@@ -74,66 +74,70 @@ def measure_words(key: MeasureKey, /, *, craft: Craft) -> MeasureWords:
     """A measurement in words, for what flies."""
     hovers = craft.lifts_itself()
     steady = "hover" if hovers else "cruise"
-    fixed: dict[MeasureKey, MeasureWords] = {
-        "weigh": MeasureWords(
-            "Its weight on a kitchen scale",
-            "one minute",
-            (
-                "Craft with pack and camera, as it flies; propellers still, pack not plugged in.",
-                "A gram is enough.",
-            ),
-        ),
-        "hover_charge": MeasureWords(
+    if key == "hover_charge":
+        return MeasureWords(
             f"One {steady}, and what the charger put back", "a pack and a charge", _STEADY_HOW[hovers]
+        )
+    if key == "hover_amps":
+        return MeasureWords(f"Amps in a steady {steady}", "one look at telemetry", _AMPS_HOW[hovers])
+    return _WORDS[key]
+
+
+_WORDS: Final[dict[MeasureKey, MeasureWords]] = {
+    "weigh": MeasureWords(
+        "Its weight on a kitchen scale",
+        "one minute",
+        (
+            "Craft with pack and camera, as it flies; propellers still, pack not plugged in.",
+            "A gram is enough.",
         ),
-        "hover_amps": MeasureWords(f"Amps in a steady {steady}", "one look at telemetry", _AMPS_HOW[hovers]),
-        "flight": MeasureWords(
-            "One flight, and what the charger put back",
-            "a pack and a charge",
-            (
-                "Fly as you usually do, for half the time above at most, and land on the timer.",
-                "Charge the pack full again; log how long it flew and what went back.",
-            ),
+    ),
+    "flight": MeasureWords(
+        "One flight, and what the charger put back",
+        "a pack and a charge",
+        (
+            "Fly as you usually do, for half the time above at most, and land on the timer.",
+            "Charge the pack full again; log how long it flew and what went back.",
         ),
-        "three_flights": MeasureWords(
-            "Three flights, logged",
-            "an hour at the field",
-            (
-                "Each no more than a quarter longer than the one before.",
-                "Log the minutes, a rest voltage ten minutes after landing, and what the charger put back.",
-            ),
+    ),
+    "three_flights": MeasureWords(
+        "Three flights, logged",
+        "an hour at the field",
+        (
+            "Each no more than a quarter longer than the one before.",
+            "Log the minutes, a rest voltage ten minutes after landing, and what the charger put back.",
         ),
-        "full_amps": MeasureWords(
-            "Amps in one full-throttle climb",
-            "two seconds, high and clear",
-            (
-                "Away from people, with a fresh pack: one straight climb of two seconds.",
-                "Read the highest current in the log. Never hold a craft in your hand for this.",
-            ),
+    ),
+    "full_amps": MeasureWords(
+        "Amps in one full-throttle climb",
+        "two seconds, high and clear",
+        (
+            "Away from people, with a fresh pack: one straight climb of two seconds.",
+            "Read the highest current in the log. Never hold a craft in your hand for this.",
         ),
-        "charger_ohm": MeasureWords(
-            "The cells’ resistance on the charger",
-            "five minutes",
-            (
-                "Pack at room temperature and about half full; let the charger read its cells.",
-                "Type what it shows: one figure, or one a cell.",
-            ),
+    ),
+    "charger_ohm": MeasureWords(
+        "The cells’ resistance on the charger",
+        "five minutes",
+        (
+            "Pack at room temperature and about half full; let the charger read its cells.",
+            "Type what it shows: one figure, or one a cell.",
         ),
-        "rest_volts": MeasureWords(
-            "A rest voltage ten minutes after a flight",
-            "a flight and a meter",
-            (
-                "Fly half the time above at most; unplug the pack and leave it alone for ten minutes.",
-                "Read its volts on a checker and log them with the minutes flown.",
-            ),
+    ),
+    "rest_volts": MeasureWords(
+        "A rest voltage ten minutes after a flight",
+        "a flight and a meter",
+        (
+            "Fly half the time above at most; unplug the pack and leave it alone for ten minutes.",
+            "Read its volts on a checker and log them with the minutes flown.",
         ),
-        "sensor": MeasureWords(
-            "Check its current sensor against the charger",
-            "two packs",
-            (
-                "What the transmitter shows as used, against what the charger puts back.",
-                "The page for it says which scale to set.",
-            ),
+    ),
+    "sensor": MeasureWords(
+        "Check its current sensor against the charger",
+        "two packs",
+        (
+            "What the transmitter shows as used, against what the charger puts back.",
+            "The page for it says which scale to set.",
         ),
-    }
-    return fixed[key]
+    ),
+}

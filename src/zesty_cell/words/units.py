@@ -56,16 +56,16 @@ class Quantity:
         if not suffix:
             return self.unit(system).read(read_number(number))
         for spellings, unit in self.typed_as:
-            if suffix in spellings.split():
+            if suffix in spellings.lower().split():
                 return unit.read(read_number(number))
         known = [spellings.split()[0] for spellings, _ in self.typed_as]
-        if not known:
+        if not known or any(c.isdigit() for c in suffix):
             raise ValueError(f"“{text.strip()[:24]}” is not a number.")
         listed = known[0] if len(known) == 1 else f"{', '.join(known[:-1])} or {known[-1]}"
         raise ValueError(f"“{suffix[:12]}” is no unit here: write {listed}.")
 
 
-_BEHIND = re.compile(r"^(?P<number>[\s\d.,+\u2212\u2009\u202f\u00a0-]*\d[.,]?)\s*(?P<unit>[^\d\s].{0,11})$")
+_BEHIND = re.compile(r"^(?P<number>[\s\d.,+\u2212\u2009\u202f\u00a0-]*\d[.,]?)\s*(?P<unit>[^\d\s.,+−-].{0,11})$")
 
 
 def _number_and_unit(text: str) -> tuple[str, str]:
@@ -103,7 +103,7 @@ MASS = Quantity(
     ),
 )
 _CELSIUS, _FAHRENHEIT = Unit("°C", decimals=0), Unit("°F", 1.8, 32.0, decimals=0)
-TEMPERATURE = Quantity(_CELSIUS, _FAHRENHEIT, (("°c c", _CELSIUS), ("°f f", _FAHRENHEIT)))
+TEMPERATURE = Quantity(_CELSIUS, _FAHRENHEIT, (("°C c", _CELSIUS), ("°F f", _FAHRENHEIT)))
 ALTITUDE = Quantity(Unit("m", decimals=0), Unit("ft", 3.280_839_895, decimals=0), (_LENGTHS[2], _LENGTHS[4]))
 SPEED = Quantity(
     Unit("km/h", 3.6, decimals=0),
@@ -127,17 +127,17 @@ AREA = Quantity(
         ("sqft ft² ft2", _times(1.0 / 0.3048**2)),
     ),
 )
-CAPACITY = _same(Unit("mAh", 1000.0, decimals=0), ("mah ma", _times(1000.0)), ("ah", _times(1.0)))
-CURRENT = _same(Unit("A", decimals=1), ("a amp amps", _times(1.0)), ("ma", _times(1000.0)))
-VOLTAGE = _same(Unit("V", decimals=2), ("v volt volts", _times(1.0)), ("mv", _times(1000.0)))
-MILLIOHM = _same(Unit("mΩ", 1000.0, decimals=1), ("mω mohm mohms", _times(1000.0)), ("ω ohm ohms", _times(1.0)))
-POWER = _same(Unit("W", decimals=1), ("w watt watts", _times(1.0)), ("kw", _times(0.001)))
+CAPACITY = _same(Unit("mAh", 1000.0, decimals=0), ("mAh ma", _times(1000.0)), ("Ah", _times(1.0)))
+CURRENT = _same(Unit("A", decimals=1), ("A amp amps", _times(1.0)), ("mA", _times(1000.0)))
+VOLTAGE = _same(Unit("V", decimals=2), ("V volt volts", _times(1.0)), ("mV", _times(1000.0)))
+MILLIOHM = _same(Unit("mΩ", 1000.0, decimals=1), ("mΩ mohm mohms", _times(1000.0)), ("Ω ohm ohms", _times(1.0)))
+POWER = _same(Unit("W", decimals=1), ("W watt watts", _times(1.0)), ("kW", _times(0.001)))
 WIRE = _same(Unit("mm²", decimals=2))
 MILLIMETRE = _same(Unit("mm", 1000.0, decimals=1), *(_LENGTHS[k] for k in (1, 0, 3)))
 SHARE = _same(Unit("%", 100.0, decimals=0), ("%", _times(100.0)))
 RATIO = _same(Unit("", decimals=2), ("x × times", _times(1.0)))
-RATE = _same(Unit("C", decimals=0), ("c", _times(1.0)))
-COUNT = _same(Unit("", decimals=0), ("s cells cell", _times(1.0)), ("p", _times(1.0)))
+RATE = _same(Unit("C", decimals=0), ("C", _times(1.0)))
+COUNT = _same(Unit("", decimals=0), ("S cells cell", _times(1.0)), ("P", _times(1.0)))
 SECONDS = _same(Unit("s", decimals=1), ("s sec seconds", _times(1.0)), ("min", _times(1.0 / 60.0)))
 DURATION = _same(Unit("m:ss", decimals=0))
 #: A flight's length: a plain number is minutes, and a point or comma may stand for the colon phones lack.

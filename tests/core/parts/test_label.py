@@ -1,4 +1,4 @@
-"""A pack's label in one line: spellings that are read right, senseless ones that are told why, and anything at all."""
+"""A pack's label in one line: spellings that are read right, senseless ones, and anything at all."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import pack_figures
 
 USUAL = Pack(name="usual", chemistry="lipo", series=6, capacity_ah=1.3)
-#: Each line, and the pack it means: cells, chemistry, mAh, then what else it says (C, A for as long as it lasts, g).
+#: Each line, and the pack it means: cells, chemistry, mAh, then C or A as long as it lasts, then grams.
 READ = """
 6S 1300 120C LiPo 214g             | 6S lipo 1300 120C 214g
 6s 1300 120c 214g                  | 6S lipo 1300 120C 214g
@@ -131,7 +131,7 @@ Ni-MH 6V 2000mAh                   | 5S nimh 2000
 80C/160C 1s 450mAh hv              | 1S lihv 450 80C
 80/160C 1s 450                     | 1S lipo 450 80C
 80-160C 1s 450                     | 1S lipo 450 80C
-75C burst 150C 4s 1300             | 4S lipo 1300 150C
+75C burst 150C 4s 1300             | 4S lipo 1300 75C
 75C (150C burst) 4s 1300           | 4S lipo 1300 75C
 4s 1500 95C cont. 190C max         | 4S lipo 1500 95C
 4s 1500 7.5oz                      | 4S lipo 1500 213g
@@ -286,10 +286,9 @@ def test_a_tiny_pouch_is_made_to_another_measure():
     assert pack_of_label(read_label("2s 300"), usual=USUAL).pack.quality == "ordinary"
 
 
-_WORDS = st.sampled_from(
-    "6s 4S 2p 1300 1300mAh 1,3Ah 120c 75/150C 30A 22.2V 7.4 214g 2kg 18650 21700 lipo hv li-ion lfp nimh 28Wh 3mΩ x - / plug "
-    "0 999999 -5 6s2p 1e9 ½ ² Gnarly ß İ".split()
-)
+_SOME = """6s 4S 2p 1300 1300mAh 1,3Ah 120c 75/150C 30A 22.2V 7.4 214g 2kg 18650 21700 lipo hv li-ion lfp nimh
+28Wh 3mΩ x - / plug 0 999999 -5 6s2p 1e9 ½ ² Gnarly ß İ"""
+_WORDS = st.sampled_from(_SOME.split())
 
 
 @settings(max_examples=400, deadline=None)

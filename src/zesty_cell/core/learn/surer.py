@@ -30,7 +30,7 @@ from zesty_cell.core.learn.correction import BEFORE_CAPACITY, BEFORE_POWER, FEW,
 from zesty_cell.core.learn.learned import FEW_WIDER, INDIVIDUAL_CAPACITY, MODEL_SIGMA
 from zesty_cell.core.learn.timer import FIRST_SHARE
 from zesty_cell.core.parts.craft import EstimatedFullThrottle, MeasuredPoint, RotorGeometry, WingGeometry
-from zesty_cell.core.parts.craft_load import FULL_THROTTLE_SIGMA, POWER_SIGMA
+from zesty_cell.core.parts.power_doubt import FULL_THROTTLE_SIGMA, POWER_SIGMA
 from zesty_cell.core.quantiles import quantiles
 
 #: The causes that are drawn, in the order of the columns.

@@ -12,7 +12,6 @@ from zesty_cell.core.parts.craft import (
     EstimatedFullThrottle,
     MeasuredCharge,
     MeasuredFullThrottle,
-    MeasuredPoint,
     RotorGeometry,
     WingGeometry,
 )
@@ -27,43 +26,11 @@ from zesty_cell.core.parts.estimates import (
     WingKind,
     rotor_efficiency,
 )
+from zesty_cell.core.parts.power_doubt import POWER_SIGMA, PowerParts, full_throttle_sigma, power_parts
 from zesty_cell.core.remember import by_identity
-
-#: One standard deviation of steady power, relative, by where it comes from (PHYSICS 3); a current that was read by
-#: the craft's own sensor has that sensor's error as well.
-POWER_SIGMA = {"learned": 0.05, "measured": 0.08, "charge": 0.08, "rotor": 0.25, "wing": 0.25}
-
-
-FULL_THROTTLE_SIGMA = {"measured": 0.05, "estimated": 0.20}
-
-
-#: One standard deviation of what a propeller unloads in flight, where it was measured on the bench, and where
-#: nobody said which of the two [1].
-_UNLOADING_SIGMA, _UNSAID_SIGMA = 0.07, 0.12
-
 
 #: A craft that was only measured in parts is usually flown at so many times its weight without a pack [1].
 USUAL_OVER_DRY = 1.4
-
-
-class PowerParts(NamedTuple):
-    """One standard deviation of steady power, relative, by what makes it unsure; they add up in squares [1].
-
-    Attributes
-    ----------
-    source : float
-        How well a measurement or an estimate tells it, in the weight and air that it is flown in.
-    sensor : float
-        What the craft's own current sensor may be out by, where that read it.
-    weight, size, electronics : float
-        What was assumed of the craft; none where power was measured, which is of the craft as it is.
-    """
-
-    source: float
-    sensor: float
-    weight: float
-    size: float
-    electronics: float
 
 
 class CraftLoad(NamedTuple):
@@ -332,16 +299,6 @@ def _full_throttle_law(craft: Craft) -> tuple[float, float, float]:
     return coefficient(current_a * _in_flight(craft)), coefficient(current_a), motor_ohm
 
 
-def _full_throttle_sigma(craft: Craft, sensor_error: float) -> float:
-    """One standard deviation of full throttle's coefficient, relative [1]."""
-    full = craft.full_throttle
-    if not isinstance(full, MeasuredFullThrottle):
-        return math.hypot(FULL_THROTTLE_SIGMA[full.source], craft.assumed.full_throttle)
-    sensed = sensor_error if full.read_by == "craft's sensor" else 0.0
-    where = {"bench": _UNLOADING_SIGMA, "flight": 0.0, None: _UNSAID_SIGMA}[full.where]
-    return math.hypot(FULL_THROTTLE_SIGMA[full.source], sensed, where)
-
-
 def craft_load(
     *,
     craft: Craft,
@@ -374,7 +331,7 @@ def craft_load(
         law.weight_sigma * math.log(mass_kg / known.mass_kg),
         law.density_sigma * math.log(density_kg_m3 / known.density_kg_m3),
     )
-    parts = _power_parts(
+    parts = power_parts(
         craft,
         source=math.hypot(*known_sigma),
         sensor_error=sensor_error,
@@ -389,17 +346,7 @@ def craft_load(
         standing_a_v2=thicker * standing_a_v2,
         motor_resistance_ohm=motor_ohm,
         power_sigma=math.hypot(*parts),
-        full_throttle_sigma=_full_throttle_sigma(craft, sensor_error),
+        full_throttle_sigma=full_throttle_sigma(craft, sensor_error=sensor_error),
         weight_exponent=law.weight,
         power_parts=parts,
     )
-
-
-def _power_parts(craft: Craft, *, source: float, sensor_error: float, weight: float, avionics: float) -> PowerParts:
-    """What power's doubt is made of: a measured one is of the craft with its true weight, size and electronics."""
-    steady = craft.steady
-    sensed = sensor_error if isinstance(steady, MeasuredPoint) and steady.read_by == "craft's sensor" else 0.0
-    if not isinstance(steady, RotorGeometry | WingGeometry):
-        return PowerParts(source, sensed, 0.0, 0.0, 0.0)
-    # Hover power goes with one over the diameter, a wing's at its own lift with one over the span.
-    return PowerParts(source, sensed, weight, craft.assumed.size, craft.assumed.electronics * avionics)

@@ -60,6 +60,8 @@ class Kind:
         Full throttle in flight over steady power [1].
     electronics_w, camera_kg : tuple of float
         By what it carries, in the order of ``CARRIES``: [W], and what the cameras weigh beyond the usual [kg].
+    efficiency : float or None
+        Disc to battery, where such craft differ from what is usual for their size [1].
     aspect, lift, glide : float
         Span² over area, lift coefficient in cruise, and lift over drag, of a wing [1]; the last None: usual.
     patterns : dict of Manner to str
@@ -81,6 +83,7 @@ class Kind:
     speed_m_s: float
     patterns: dict[Manner, str]
     rotors: int = 4
+    efficiency: float | None = None
     aspect: float = 6.0
     lift: float = 0.5
     glide: float | None = None
@@ -154,8 +157,8 @@ KINDS: Final[dict[StartKey, Kind]] = {
         Kind(
             key="helicopter", kind="helicopter", size_m=(0.25, 0.97, 1.60), dry_kg=1.25, grows=2.2,
             chemistry="lipo", capacity_ah=3.0, series=((0.40, 2), (0.60, 3), (1.20, 6), (_ANY, 12)),
-            over_steady=5.5, electronics_w=(4.0, 6.0, 8.0), camera_kg=(0.0, 0.03, 0.10),
-            motor_resistance_ohm=0.012, speed_m_s=15.0, rotors=1, cooling="still air",
+            over_steady=4.0, electronics_w=(4.0, 6.0, 8.0), camera_kg=(0.0, 0.03, 0.10),
+            motor_resistance_ohm=0.012, speed_m_s=15.0, rotors=1, efficiency=0.20, cooling="still air",
             patterns={"gentle": "gentle_hover", "mixed": "heli_sport", "hard": "hard_3d"},
         ),
     )
@@ -201,7 +204,7 @@ def _steady(kind: Kind, size_m: float) -> SteadyPower:
         return WingGeometry(
             wing_area_m2=size_m * size_m / kind.aspect, lift_coefficient=kind.lift, lift_over_drag=kind.glide
         )
-    return RotorGeometry(rotor_count=kind.rotors, rotor_diameter_m=size_m)
+    return RotorGeometry(rotor_count=kind.rotors, rotor_diameter_m=size_m, efficiency=kind.efficiency)
 
 
 def starting_craft(

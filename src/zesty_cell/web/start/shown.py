@@ -181,10 +181,10 @@ def _understood(form: StartForm, first: FirstSheet) -> list[Understood]:
     return [
         Understood(
             f"fix.{name}",
-            form.texts[f"fix.{name}"] if name in corrected else value,
+            form.texts[f"fix.{name}"].strip() or value,
             after,
             assumed and name not in corrected,
-            name in corrected,
+            bool(form.texts[f"fix.{name}"].strip()),
             form.errors.get(f"fix.{name}", ""),
         )
         for name, value, after, assumed in words
