@@ -113,9 +113,15 @@ def page(browser: Browser) -> Iterator[Page]:
     assert complaints == []
 
 
+def wait_for_scripts(page: Page) -> None:
+    """A key pressed before the scripts are there is nobody's."""
+    expect(page.locator("html[data-ready=yes]")).to_be_attached()
+
+
 def axe_violations(page: Page, *rules: str) -> list[str]:
     """What axe finds wrong with the page as it stands, a line each; by every rule, or by those named."""
     page.evaluate(AXE)
-    only = {"resultTypes": ["violations"]} | ({"runOnly": list(rules)} if rules else {})
+    only: dict[str, object] = {"resultTypes": ["violations"], "rules": {"target-size": {"enabled": True}}}
+    only |= {"runOnly": list(rules)} if rules else {}
     found = page.evaluate("async (only) => (await axe.run(only)).violations", only)
     return [f"{v['id']}: {v['nodes'][0]['html'][:120]} {json.dumps(v['nodes'][0]['any'][:1])[:200]}" for v in found]

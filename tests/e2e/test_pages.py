@@ -61,13 +61,18 @@ def test_axe_finds_nothing_in_any_theme_and_nothing_sticks_out_at_phone_width(pa
         assert axe_violations(page, "color-contrast") == [], theme
     page.set_viewport_size({"width": 390, "height": 844})
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
+    assert axe_violations(page, "target-size") == []
 
 
 def test_a_theme_is_chosen_by_its_button(page: Page, club: str):
     page.goto(f"{club}/hangar")
     for theme in ("sun", "dusk", "day"):
+        page.locator("#prefs").click()
         page.get_by_role("button", name=theme, exact=True).click()
-        expect(page.get_by_role("button", name=theme, exact=True)).to_have_attribute("aria-pressed", "true")
+        shown = {"day": "paper"}.get(theme, theme)
+        expect(page.locator("html")).to_have_attribute("data-theme", shown)
+        pressed = page.locator(f".pref button[value={shown}]")
+        expect(pressed).to_have_attribute("aria-pressed", "true")
 
 
 def test_every_sheet_fits_a_laptop_without_scrolling_with_an_old_plan_too(page: Page, tmp_path: Path):

@@ -8,6 +8,8 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.e2e.conftest import wait_for_scripts
+
 pytestmark = pytest.mark.e2e
 LIGHTHOUSE = "Heron on Pomelo, lighthouse run"
 
@@ -18,11 +20,6 @@ def open_sheet(page: Page, club: str, name: str = LIGHTHOUSE, *, scripts: bool =
     expect(page.locator("#answer .big")).to_be_visible()
     if scripts:
         wait_for_scripts(page)
-
-
-def wait_for_scripts(page: Page) -> None:
-    """A key pressed before the scripts are there is nobody's."""
-    expect(page.locator("html[data-ready=yes]")).to_be_attached()
 
 
 def answer_s(page: Page) -> int:
@@ -141,9 +138,11 @@ def test_units_and_volts_change_without_losing_what_is_typed(page: Page, club: s
     open_sheet(page, club)
     page.locator("#conditions-air_c").fill("20")
     expect(page.locator("#saved")).to_contain_text("not saved yet")
-    page.get_by_role("button", name="oz · °F").click()
+    page.locator("#prefs").click()
+    page.get_by_role("button", name="°F", exact=True).click()
     expect(page.locator("#conditions-air_c")).to_have_value("68")
     wait_for_scripts(page)
+    page.locator("#prefs").click()
     page.get_by_role("button", name="pack", exact=True).click()
     expect(page.get_by_text("Voltage of the pack")).to_be_visible()
 

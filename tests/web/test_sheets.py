@@ -219,7 +219,28 @@ def test_nonsense_for_the_view_changes_nothing(client):
     client.post("/view", data={"name": "units", "value": "furlongs"})
     client.post("/view", data={"name": "colour", "value": "red"})
     client.cookies.set("zesty_cell_view", "units-x.volts-../..theme")
-    assert "g · °C" in client.get(NEWEST).text
+    assert "per cell · g · cm · °C" in client.get(NEWEST).text
+
+
+def test_weights_lengths_and_temperatures_are_chosen_apart(client):
+    client.post("/view", data={"name": "lengths", "value": "imperial"})
+    html = client.get(NEWEST).text
+    assert "per cell · g · in · °C" in html
+    assert typed(client)["conditions.air_c"] == "12"
+    assert re.search(r"ready to fly <b>[\d\u2009]+ g</b>", html)
+    craft = client.get("/hangar/crafts/1").text
+    assert 'name="units" value="mim"' in craft
+    assert re.search(r'id="cruise_speed_m_s"[^>]*\s+[^>]*value="31.317"', craft)  # 14 m/s in mph
+    # A form in mixed units changes nothing by itself, and a field takes what it shows.
+    assert "not saved yet" not in client.post(NEWEST, data=typed(client)).text
+    client.post("/view", data={"name": "temperature", "value": "imperial"})
+    assert typed(client)["conditions.air_c"] == "53.6"
+    for family in ("weights", "lengths"):
+        client.post("/view", data={"name": family, "value": "imperial" if family == "weights" else "metric"})
+    assert "per cell · oz · cm · °F" in client.get(NEWEST).text
+    client.post("/view", data={"name": "weights", "value": "metric"})
+    client.post("/view", data={"name": "temperature", "value": "metric"})
+    assert 'name="units" value="metric"' in client.get(NEWEST).text
 
 
 def test_copying_what_does_not_make_sense_loses_nothing(client):

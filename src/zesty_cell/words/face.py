@@ -6,7 +6,19 @@ from dataclasses import dataclass
 from typing import Literal
 
 from zesty_cell.core.answer.check import Check
-from zesty_cell.words.units import ALTITUDE, LENGTH, MASS, SPEED, TEMPERATURE, Quantity, System, group, minutes
+from zesty_cell.words.units import (
+    ALTITUDE,
+    LENGTH,
+    MASS,
+    SPEED,
+    TEMPERATURE,
+    Family,
+    Quantity,
+    System,
+    group,
+    is_imperial,
+    minutes,
+)
 
 
 def _apart(value: float, limit: float, decimals: int) -> tuple[str, str]:
@@ -38,11 +50,16 @@ class Face:
 
     def mass(self, kg: float) -> str:
         """Mass in g or oz; a light craft in tenths of a gram."""
-        return self._in(MASS, kg, 1 if kg < 0.1 and self.view.units == "metric" else None)
+        return self._in(MASS, kg, 1 if kg < 0.1 and not is_imperial(self.view.units, "weights") else None)
 
     def mass_about(self, kg: float) -> str:
         """Mass in a sentence, where tenths of a gram would be noise."""
-        return self._in(MASS, kg, 1 if kg < 0.005 or self.view.units == "imperial" else 0)
+        return self._in(MASS, kg, 1 if kg < 0.005 or is_imperial(self.view.units, "weights") else 0)
+
+    def unit_label(self, family: Family) -> str:
+        """What somebody reads a family of quantities in: g or oz, cm or in, °C or °F."""
+        quantity = {"weights": MASS, "lengths": LENGTH, "temperature": TEMPERATURE}[family]
+        return quantity.unit(self.view.units).label
 
     def temperature(self, celsius: float) -> str:
         """Temperature."""
@@ -50,7 +67,7 @@ class Face:
 
     def temperature_difference(self, kelvins: float) -> str:
         """How far two temperatures are apart."""
-        if self.view.units == "imperial":
+        if is_imperial(self.view.units, "temperature"):
             return f"{group(1.8 * kelvins, 0)} °F"
         return f"{group(kelvins, 0)} °C"
 

@@ -9,7 +9,32 @@ from typing import Literal
 
 from zesty_cell.core.clock import clock
 
-System = Literal["metric", "imperial"]
+#: Which units somebody reads: “metric” or “imperial” for all, else a letter (m, i) each for weights, lengths and
+#: temperatures, in that order: many pilots weigh in grams and measure in inches.
+System = str
+Family = Literal["weights", "lengths", "temperature"]
+FAMILIES: tuple[Family, ...] = ("weights", "lengths", "temperature")
+
+
+def is_imperial(system: System, family: Family) -> bool:
+    """Whether a system has imperial units for a family."""
+    if len(system) == len(FAMILIES):
+        return system[FAMILIES.index(family)] == "i"
+    return system == "imperial"
+
+
+def system_with(system: System, family: Family, *, imperial: bool) -> System:
+    """A system with other units for one family."""
+    letters = ["i" if (imperial if one == family else is_imperial(system, one)) else "m" for one in FAMILIES]
+    return {"mmm": "metric", "iii": "imperial"}.get("".join(letters), "".join(letters))
+
+
+def known_system(text: str) -> System:
+    """A system by its name; metric for anything else."""
+    known = text in ("metric", "imperial") or (len(text) == len(FAMILIES) and set(text) == {"m", "i"})
+    return text if known else "metric"
+
+
 THIN_SPACE = "\u2009"
 
 
@@ -39,10 +64,11 @@ class Quantity:
     metric: Unit
     imperial: Unit
     typed_as: tuple[tuple[str, Unit], ...] = ()
+    family: Family = "lengths"
 
     def unit(self, system: System) -> Unit:
         """The unit of a system."""
-        return self.metric if system == "metric" else self.imperial
+        return self.imperial if is_imperial(system, self.family) else self.metric
 
     def read(self, text: str, system: System) -> float:
         """A typed number in SI: with its unit behind it, or in the system's without one.
@@ -101,9 +127,10 @@ MASS = Quantity(
         ("oz ounce ounces", _times(35.273_961_95)),
         ("lb lbs pound pounds", _times(1.0 / 0.453_592_37)),
     ),
+    "weights",
 )
 _CELSIUS, _FAHRENHEIT = Unit("°C", decimals=0), Unit("°F", 1.8, 32.0, decimals=0)
-TEMPERATURE = Quantity(_CELSIUS, _FAHRENHEIT, (("°C c", _CELSIUS), ("°F f", _FAHRENHEIT)))
+TEMPERATURE = Quantity(_CELSIUS, _FAHRENHEIT, (("°C c", _CELSIUS), ("°F f", _FAHRENHEIT)), "temperature")
 ALTITUDE = Quantity(Unit("m", decimals=0), Unit("ft", 3.280_839_895, decimals=0), (_LENGTHS[2], _LENGTHS[4]))
 SPEED = Quantity(
     Unit("km/h", 3.6, decimals=0),

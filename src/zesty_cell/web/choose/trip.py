@@ -10,6 +10,7 @@ from zesty_cell.core.flight.one import Flight
 from zesty_cell.core.flight.setup import Setup
 from zesty_cell.web.drawing.trip_chart import trip_chart
 from zesty_cell.words.face import Face
+from zesty_cell.words.units import is_imperial
 
 _MILES_A_KM = 0.621_371_192
 
@@ -19,7 +20,7 @@ def trip_of(face: Face, setup: Setup, flight: Flight) -> dict[str, Any]:
         trip = out_and_back(setup=setup, flight=flight)
     except OutOfRangeError as error:
         return {"trip": None, "trip_words": error.why}
-    imperial = face.view.units == "imperial"
+    imperial = is_imperial(face.view.units, "lengths")
     factor = _MILES_A_KM if imperial else 1.0
     return {
         "trip": trip,

@@ -17,6 +17,7 @@ from zesty_cell.words.units import (
     WIRE,
     Quantity,
     System,
+    known_system,
     read_duration_s,
     read_flight_time_s,
     read_numbers,
@@ -88,7 +89,7 @@ class FormState:
 
 def form_units(form: Mapping[str, str]) -> System:
     """The units the form was filled in with."""
-    return "imperial" if form.get("units") == "imperial" else "metric"
+    return known_system(form.get("units", ""))
 
 
 def whole_number(text: str) -> int:

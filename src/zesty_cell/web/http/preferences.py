@@ -8,9 +8,10 @@ from typing import Literal
 from fastapi import Request, Response
 
 from zesty_cell.words.face import Reader
+from zesty_cell.words.units import FAMILIES, Family, is_imperial, known_system, system_with
 
 COOKIE = "zesty_cell_view"
-CHOICES = {"units": ("metric", "imperial"), "volts": ("cell", "pack"), "theme": ("paper", "dusk", "sun")}
+CHOICES = {"volts": ("cell", "pack"), "theme": ("paper", "dusk", "sun")}
 
 
 @dataclass(frozen=True)
@@ -19,8 +20,16 @@ class Preferences(Reader):
 
     theme: Literal["paper", "dusk", "sun"] = "paper"
 
+    def in_units(self, family: Family) -> str:
+        """“metric” or “imperial”, for one family of quantities."""
+        return "imperial" if is_imperial(self.units, family) else "metric"
+
     def changed(self, name: str, value: str) -> Preferences:
         """A copy with one choice changed; itself when the choice is not one we know."""
+        if name == "units":
+            return replace(self, units=known_system(value))
+        if name in FAMILIES and value in ("metric", "imperial"):
+            return replace(self, units=system_with(self.units, name, imperial=value == "imperial"))
         if value not in CHOICES.get(name, ()):
             return self
         return replace(self, **{name: value})  # type: ignore[arg-type]

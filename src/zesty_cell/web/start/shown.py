@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any, Final
 
@@ -26,7 +27,7 @@ from zesty_cell.web.start.form import RESULTS, StartForm
 from zesty_cell.words.face import Face
 from zesty_cell.words.naming import CARRIES_WORDS, KIND_WORDS, MANNER_WORDS
 from zesty_cell.words.surer import CAUSE_WORDS, MeasureWords, measure_words
-from zesty_cell.words.units import LENGTH, MASS, SHARE, Quantity, System, typed
+from zesty_cell.words.units import LENGTH, MASS, SHARE, Quantity, System, is_imperial, typed
 
 #: Silhouettes in the order in which they stand; the last wing is a jet where a fan drives it.
 SILHOUETTES: Final[tuple[StartKey, ...]] = (
@@ -109,6 +110,8 @@ def _slider(
     shown_low, shown_high, shown = unit.show(low), unit.show(high), unit.show(now)
     step = next(s for s in (0.1, 1.0, 5.0, 10.0, 50.0, 100.0) if (shown_high - shown_low) / s <= 200 or s == 100.0)
     decimals = 1 if step < 1.0 else 0
+    # The slider's places are whole steps, as a person would say them.
+    shown_low, shown_high = step * math.floor(shown_low / step), step * math.ceil(shown_high / step)
     return Slider(
         name=name,
         text=form.texts[name],
@@ -133,7 +136,7 @@ def _sliders(form: StartForm, first: FirstSheet, face: Face) -> tuple[Slider, Sl
     elif kind.rotors == 1:
         size_note = "the main rotor"
     else:
-        other = LENGTH.unit("imperial" if form.units == "metric" else "metric")
+        other = LENGTH.metric if is_imperial(form.units, "lengths") else LENGTH.imperial
         size_note = f"{'four' if kind.rotors == 4 else kind.rotors}, {other.show(size_m):.3g} {other.label}"
     return (
         _slider(
