@@ -8,17 +8,15 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
-from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.forecast import Forecast
-from zesty_cell.core.answer.plausibility import craft_doubts, pack_doubts
 from zesty_cell.core.asked.flying import PATTERNS, FlyingPattern
 from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.learn.surer import MeasureKey, Surer, surer
-from zesty_cell.core.learn.taken import TAKEN, take
+from zesty_cell.core.learn.taken import TAKEN
 from zesty_cell.core.learn.timer import NextTimer, next_timer
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.label import read_label
@@ -39,6 +37,7 @@ from zesty_cell.core.parts.starting import (
 )
 from zesty_cell.services.advice import advice_for
 from zesty_cell.services.forecasts import flown
+from zesty_cell.services.measuring import taken
 from zesty_cell.store import sheets
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import PackRow, SheetRow
@@ -140,7 +139,7 @@ def first_sheet(asked: Asked, /) -> FirstSheet:
     for key in TAKEN:
         if key not in asked.read or asked.craft is not None:
             continue
-        found = _taken(key, asked.read[key], craft=craft, pack=pack)
+        found = taken(key, asked.read[key], craft=craft, pack=pack)
         if isinstance(found, tuple):
             craft, pack = found
         else:
@@ -155,19 +154,6 @@ def first_sheet(asked: Asked, /) -> FirstSheet:
     )
     usual = (0.85 * dry_kg + pack_kg, dry_kg + pack_kg, 1.2 * dry_kg + pack_kg)
     return FirstSheet(sheet, kind, replace(labelled, pack=pack), usual, doubts)
-
-
-def _taken(key: MeasureKey, values: tuple[float, ...], *, craft: Craft, pack: Pack) -> tuple[Craft, Pack] | Words:
-    """Craft and pack after a measurement; why it is left out, where it cannot be or hardly can."""
-    if key == "charger_ohm" and len(values) not in (1, pack.series):
-        return fact("start.other_count", readings=len(values), series=pack.series)
-    try:
-        new_craft, new_pack = take(key, values, craft=craft, pack=pack)
-    except ValidationError:
-        return fact("start.cannot_be")
-    known = {doubt.key for doubt in (*craft_doubts(craft), *pack_doubts(pack))}
-    odd = [d for d in (*craft_doubts(new_craft), *pack_doubts(new_pack)) if d.key not in known]
-    return fact("start.left_out", why=odd[0].why) if odd else (new_craft, new_pack)
 
 
 def _pack(asked: Asked, usual: Pack) -> LabelledPack:

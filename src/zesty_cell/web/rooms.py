@@ -19,7 +19,7 @@ from zesty_cell.operating import tell
 #: The first part of an address, and the modules whose routes begin with it, in the order in which they are asked.
 ROOMS: dict[str, tuple[str, ...]] = {
     "start": ("start.view",),
-    "sheets": ("taught.view",),
+    "sheets": ("taught.view", "surer.view"),
     "callouts": ("callouts.voices_view", "callouts.plans_view", "callouts.view", "callouts.logs_view"),
     "telemetry": ("callouts.entrance_view",),
     "hangar": ("pair.view", "health.view", "builder.view", "hangar.list_view", "hangar.view"),

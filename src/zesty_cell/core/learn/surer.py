@@ -59,7 +59,7 @@ MINUTES: Final[dict[MeasureKey, float]] = {
 #: Nothing is done in less, whatever it takes [min]: what narrows most for the trouble is told first.
 _ANY_TROUBLE_MIN = 5.0
 #: A measurement that takes less than this share off the range is not worth a word [1].
-_WORTH_A_WORD = 0.03
+_WORTH_A_WORD = 0.04
 #: What a measurement leaves open, one standard deviation, relative: a kitchen scale, a charger's count, its
 #: resistance, a current sensor that was checked, and a rest voltage's charge [1].
 _SCALE, _CHARGER, _CHARGER_OHM, _CHECKED, _REST_CHARGE = 0.01, 0.02, 0.15, 0.02, 0.07

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.services.pack_health import healths
-from zesty_cell.store import unreadable
+from zesty_cell.store import sheets, unreadable
 from zesty_cell.store.hangar import CELLS, CRAFTS, PackFilter, find_packs, ownership_of
 from zesty_cell.web.hangar import form as hangar_form
 from zesty_cell.web.hangar.types import cell_picture, type_shown
@@ -60,9 +60,12 @@ def show_hangar(
 
 
 def _hangar_context(session: Session) -> dict[str, Any]:
+    # The sheet changed last of each craft: there is told what to measure next.
+    by_change = sorted(sheets.all_sheets(session), key=lambda row: (row.updated_at, row.id))
     cells = [(row, CELLS.thing(row)) for row in CELLS.all(session)]
     return {
         "crafts": [(row, CRAFTS.thing(row), ownership_of(row)) for row in CRAFTS.all(session)],
+        "sheet_of": {row.craft_id: row.id for row in by_change},
         "cells": [(row, cell, cell_picture(cell), len(CELLS.users(session, row.id))) for row, cell in cells],
         "chemistries": CHEMISTRIES,
         "standings": hangar_form.STANDINGS,

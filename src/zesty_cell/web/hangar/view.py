@@ -159,6 +159,14 @@ def change_thing(request: Request, session: Store, shelf: ShelfName, record_id: 
     return say(RedirectResponse(way_back(form), 303), f"“{row.name}” is saved.")
 
 
+@router.post("/crafts/{record_id}/copy")
+def copy_craft(session: Store, record_id: int) -> Response:
+    """A craft like this one, under a name of its own, to be changed."""
+    craft = CRAFTS.thing(CRAFTS.fetch(session, record_id))
+    row = CRAFTS.bring_in(session, craft.model_copy(update={"name": f"{craft.name[:72]}, copy"}))
+    return say(RedirectResponse(f"/hangar/crafts/{row.id}", 303), "This is the copy.")
+
+
 @router.post("/{shelf}/{record_id}/standing")
 def change_standing(
     session: Store,

@@ -8,7 +8,7 @@ from fastapi import Request
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.asked.changes import CHANGES, with_changes
-from zesty_cell.core.asked.flying import PATTERNS, FlyingPattern
+from zesty_cell.core.asked.flying import PATTERNS
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Fact
@@ -18,11 +18,12 @@ from zesty_cell.services.plans import plan_now
 from zesty_cell.store import sheets as store
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import SheetRow
-from zesty_cell.web.http import FormState, preferences_of
+from zesty_cell.web.http import FormState, preferences_of, whole_number
 from zesty_cell.web.sheet import facts as sheet_view
 from zesty_cell.web.sheet import form as sheet_form
 from zesty_cell.words.calls import call_rows
 from zesty_cell.words.face import Face
+from zesty_cell.words.naming import sheet_name
 
 
 def sheet_context(
@@ -115,10 +116,16 @@ def _tried(sheet: Sheet) -> list[tuple[str, Fact]]:
     return [(key, CHANGES[key].title(sheet)) for key in sheet.trying]
 
 
-def read_typed(session: Session, form: dict[str, str], own: FlyingPattern | None) -> sheet_form.ReadSheet:
+def read_typed(session: Session, form: dict[str, str], stored: Sheet) -> sheet_form.ReadSheet:
+    """The form read; a name that was made of craft and pack follows them until somebody gives another."""
+    craft = CRAFTS.find(session, whole_number(form.get("craft_id", "")))
+    pack = PACKS.find(session, whole_number(form.get("pack_id", "")))
+    made = sheet_name(craft=stored.craft.name, pack=stored.pack.name)
+    if stored.name == made == form.get("name") and craft is not None and pack is not None:
+        form = {**form, "name": sheet_name(craft=craft.name, pack=pack.name)}
     return sheet_form.read_sheet_form(
         form,
         craft_of=lambda craft_id: CRAFTS.find(session, craft_id),
         pack_of=lambda pack_id: PACKS.find(session, pack_id),
-        own_pattern=own,
+        own_pattern=stored.flying,
     )

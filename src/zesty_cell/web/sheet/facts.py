@@ -10,6 +10,7 @@ from zesty_cell.core.asked.flying import FlyingPattern
 from zesty_cell.core.asked.sheet import Sheet, corrected
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.flight.summary import fly_to_landing
+from zesty_cell.core.learn.surer import surer
 from zesty_cell.core.learn.timer import NextTimer
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.craft import MeasuredFullThrottle
@@ -31,6 +32,7 @@ from zesty_cell.web.drawing.flight_chart import (
 from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
 from zesty_cell.words.calls import call_rows
 from zesty_cell.words.face import Face
+from zesty_cell.words.surer import MeasureWords, measure_words
 from zesty_cell.words.units import TEMPERATURE, group
 
 #: Checks worth seeing even when they are fine.
@@ -72,6 +74,8 @@ class Figures:
     folded_checks: tuple[Check, ...]
     more: list[tuple[str, str]]
     plain_s: float | None
+    next_measure: MeasureWords | None
+    next_range: tuple[float, float]
 
 
 @dataclass(frozen=True)
@@ -232,6 +236,7 @@ def figures_of(advice: Advice, plan: PlanNow, face: Face) -> Figures:
     temperature = (unit.show(result.setup.start_c), unit.show(result.at_landing.landing_c), unit.label)
     shown = _first_checks(result, room=_room(advice, plan))
     heard_s = voltage_calls_s(result)  # by a dry run: once for both ribbons
+    following = next(iter(surer(result).measures), None)
     return Figures(
         forecast=result,
         timer=advice.timer,
@@ -249,6 +254,8 @@ def figures_of(advice: Advice, plan: PlanNow, face: Face) -> Figures:
         # Without the log: one flight more, and only where there is one.
         plain_s=None if sheet.learned_factors is None else fly_to_landing(set_up(corrected(sheet, None))).landing_s,
         folded_checks=tuple(c for c in result.checks if c not in shown),
+        next_measure=None if following is None else measure_words(following.key, craft=sheet.craft),
+        next_range=(0.0, 0.0) if following is None else (following.low_s, following.high_s),
     )
 
 

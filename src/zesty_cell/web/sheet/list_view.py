@@ -1,38 +1,50 @@
-"""The list of sheets: a new one, one from a file."""
+"""The list of sheets: what each answers, before one opens it; one from a file."""
 
 from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Form, Request, UploadFile
+from fastapi import APIRouter, Form, Query, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.plausibility import sheet_doubts
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.sheet_json import read_sheet
+from zesty_cell.services.sheet_answers import SheetAnswers
 from zesty_cell.store import sheets as store
 from zesty_cell.store import unreadable
-from zesty_cell.web.drawing.pack_picture import pack_picture
-from zesty_cell.web.http import Store, page, preferences_of, say
+from zesty_cell.web.http import Store, database_of, kept_of, page, preferences_of, say, whole_number
+from zesty_cell.web.sheet.listed import ORDERS, Wanted, listed
 from zesty_cell.words.say import say as say_fact
 
 router = APIRouter(include_in_schema=False)
 
 
 @router.get("/sheets")
-def list_sheets(request: Request, session: Store) -> HTMLResponse:
-    """Every sheet, newest change first."""
-    return _list_page(request, session)
+def list_sheets(
+    request: Request,
+    session: Store,
+    q: Annotated[str, Query(max_length=80)] = "",
+    order: Annotated[str, Query(max_length=12)] = "",
+    at: Annotated[str, Query(max_length=6)] = "",
+) -> HTMLResponse:
+    """Every sheet with what it answers: found by words, in an order, fifty a page."""
+    wanted = Wanted(words=q.strip(), order=order if order in ORDERS else "changed", page=max(whole_number(at), 1))
+    return _list_page(request, session, wanted)
 
 
-def _list_page(request: Request, session: Session, *, error: str = "", status: int = 200) -> HTMLResponse:
-    rows = sorted(store.all_sheets(session), key=lambda r: r.updated_at, reverse=True)
-    items = [
-        (row, sheet, pack_picture(sheet.pack, width=104.0)) for row in rows for sheet in (store.as_sheet(row),)
-    ]
+def _list_page(
+    request: Request, session: Session, wanted: Wanted, *, error: str = "", status: int = 200
+) -> HTMLResponse:
+    rows = store.all_sheets(session)
+    answers = kept_of(request, SheetAnswers).known(session, rows, sessions=database_of(request).session)
     context = {
-        "items": items,
+        "listed": listed(session, rows, answers, wanted),
+        "wanted": wanted,
+        "orders": ORDERS,
+        "any": bool(rows),
+        "pending": len(answers) < len(rows),
         "import_error": error,
         "cannot_be_read": unreadable.count(session),
     }
@@ -45,7 +57,7 @@ def import_sheet(request: Request, session: Store, file: Annotated[UploadFile, F
     try:
         sheet = read_sheet(file.file.read())
     except FileFormatError as error:
-        return _list_page(request, session, error=str(error), status=422)
+        return _list_page(request, session, Wanted(), error=str(error), status=422)
     row = store.bring_in(session, sheet)
     odd = " ".join(say_fact(d.why, preferences_of(request)) for d in sheet_doubts(sheet))
     words = f"Loaded. Unlikely in it: {odd}"[:400] if odd else "Loaded."

@@ -39,7 +39,7 @@ def show_sheet(
 def change_sheet(request: Request, session: Store, sheet_id: int, form: PostedForm) -> Response:
     """Look at a change, or save it: the same form either way."""
     row = store.fetch(session, sheet_id)
-    read = read_typed(session, form, store.as_sheet(row).flying)
+    read = read_typed(session, form, store.as_sheet(row))
     if form.get("action") != "save":
         return page(request, "sheet.html", sheet_context(request, session, row, read))
     context = sheet_context(request, session, row, read)
@@ -65,7 +65,7 @@ def save_as_copy(request: Request, session: Store, sheet_id: int, form: PostedFo
     if "craft_id" not in form:
         copy = store.duplicate(session, sheet_id)
         return say(RedirectResponse(f"/sheets/{copy.id}", 303), "This is the copy.")
-    read = read_typed(session, form, store.as_sheet(row).flying)
+    read = read_typed(session, form, store.as_sheet(row))
     if read.sheet is None or read.craft_id is None or read.pack_id is None:
         return page(request, "sheet.html", sheet_context(request, session, row, read), status=422)
     copy = store.add_copy(session, read.sheet, of=sheet_id, craft_id=read.craft_id, pack_id=read.pack_id)

@@ -8,7 +8,6 @@ from typing import Any, Final, cast
 
 from zesty_cell.core.asked.flying import PATTERNS
 from zesty_cell.core.fact import Words
-from zesty_cell.core.learn.surer import MeasureKey
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.label import LONGEST_LINE
@@ -17,19 +16,15 @@ from zesty_cell.core.parts.starting import CARRIES, KINDS, Carries, Kind, Manner
 from zesty_cell.services.starting import Asked
 from zesty_cell.web.http import whole_number
 from zesty_cell.web.http.forms import Typed, form_units
+from zesty_cell.web.surer.results import RESULTS, InputReader, read_results
 from zesty_cell.words.units import (
     CAPACITY,
     COUNT,
-    CURRENT,
-    FLIGHT_TIME,
     LENGTH,
     MASS,
-    MILLIOHM,
     RATE,
     Quantity,
     System,
-    read_flight_time_s,
-    read_numbers,
     typed,
 )
 
@@ -43,14 +38,6 @@ CORRECTIONS: Final[dict[str, tuple[Quantity, float, float]]] = {
     "label_c": (RATE, 0.1, 300.0),
     "mass_kg": (MASS, 0.0005, 50.0),
 }
-#: What is typed at each measurement, and the bounds of each figure in SI.
-RESULTS: Final[dict[MeasureKey, tuple[tuple[str, Quantity, float, float], ...]]] = {
-    "weigh": (("ready", MASS, 0.004, 100.0),),
-    "hover_charge": (("charge", CAPACITY, 0.001, 100.0), ("time", FLIGHT_TIME, 20.0, 36_000.0)),
-    "hover_amps": (("amps", CURRENT, 0.05, 1500.0),),
-    "full_amps": (("amps", CURRENT, 0.05, 1500.0),),
-    "charger_ohm": (("cells", MILLIOHM, 1e-5, 2.0),),
-}
 _MANNERS: Final[tuple[Manner, ...]] = ("gentle", "mixed", "hard")
 
 
@@ -62,51 +49,6 @@ class StartForm:
     units: System
     asked: Asked
     errors: dict[str, Words] = field(default_factory=dict)
-
-
-class _Reader:
-    """Reads one input after the other; a wrong one is noted and counts as not said."""
-
-    def __init__(self, form: Mapping[str, str], units: System) -> None:
-        self._form, self._units = form, units
-        self.errors: dict[str, Words] = {}
-
-    def number(self, name: str, quantity: Quantity, least: float, most: float) -> float | None:
-        """A figure in SI; None where it is not given, or wrong."""
-        text = self._form.get(name, "")[:40].strip()
-        if not text:
-            return None
-        try:
-            value = read_flight_time_s(text) if quantity is FLIGHT_TIME else quantity.read(text, self._units)
-        except ValueError as error:
-            self.errors[name] = str(error)
-            return None
-        if not least <= value <= most or (quantity is COUNT and value != int(value)):
-            self.errors[name] = self._between(quantity, least, most)
-            return None
-        return value
-
-    def several(self, name: str, least: float, most: float) -> tuple[float, ...] | None:
-        """Resistances of the cells in SI [Ω]; None where they are not given, or wrong."""
-        text = self._form.get(name, "")[:200].strip()
-        if not text:
-            return None
-        try:
-            values = tuple(value / 1000.0 for value in read_numbers(text.lower().replace("mω", "")))
-        except ValueError as error:
-            self.errors[name] = str(error)
-            return None
-        if not all(least <= value <= most for value in values) or len(values) > 24:
-            self.errors[name] = self._between(MILLIOHM, least, most)
-            return None
-        return values
-
-    def _between(self, quantity: Quantity, least: float, most: float) -> str:
-        if quantity is FLIGHT_TIME:
-            return "From twenty seconds to ten hours."
-        unit = quantity.unit(self._units)
-        low, high = (f"{unit.show(value):.4g}" for value in (least, most))
-        return f"Between {low} and {high} {unit.label}".strip() + "."
 
 
 def _kind(form: Mapping[str, str]) -> StartKey:
@@ -126,7 +68,7 @@ def _carries(form: Mapping[str, str]) -> Carries:
     return CARRIES[int(at)] if at in ("0", "1", "2") else "camera"
 
 
-def _corrected(read: _Reader, form: Mapping[str, str]) -> dict[str, object]:
+def _corrected(read: InputReader, form: Mapping[str, str]) -> dict[str, object]:
     corrected: dict[str, Any] = {}
     for name, (quantity, least, most) in CORRECTIONS.items():
         value = read.number(f"fix.{name}", quantity, least, most)
@@ -141,26 +83,12 @@ def _corrected(read: _Reader, form: Mapping[str, str]) -> dict[str, object]:
     return corrected
 
 
-def _results(read: _Reader) -> dict[MeasureKey, tuple[float, ...]]:
-    results: dict[MeasureKey, tuple[float, ...]] = {}
-    for key, inputs in RESULTS.items():
-        if key == "charger_ohm":
-            cells = read.several("m.charger_ohm.cells", *inputs[0][2:])
-            if cells:
-                results[key] = cells
-            continue
-        values = [read.number(f"m.{key}.{name}", quantity, least, most) for name, quantity, least, most in inputs]
-        if all(value is not None for value in values):
-            results[key] = tuple(value for value in values if value is not None)
-    return results
-
-
 def read_start(
     form: Mapping[str, str], *, craft_of: Callable[[int], Craft | None], pack_of: Callable[[int], Pack | None]
 ) -> StartForm:
     """What is asked by a form; what is not understood is left at its usual, with a word beside it."""
     units = form_units(form)
-    read = _Reader(form, units)
+    read = InputReader(form, units)
     key = _kind(form)
     kind = KINDS[key]
     least_m, most_m = size_bounds_m(kind)
@@ -180,7 +108,7 @@ def read_start(
         craft=None if craft is None else (craft_id, craft),
         manner=_MANNERS[_MANNERS.index(manner)] if manner in _MANNERS else "mixed",
         pattern=PATTERNS.get(form.get("pattern", "")),
-        read=_results(read),
+        read=read_results(read),
     )
     return StartForm(Typed({**form, "units": units}), units, asked, read.errors)
 

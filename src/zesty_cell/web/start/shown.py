@@ -13,7 +13,6 @@ from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.asked.flying import PATTERNS
 from zesty_cell.core.fact import Words
 from zesty_cell.core.flight.honest_current import honest_current
-from zesty_cell.core.learn.surer import Measure, MeasureKey
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.connectors import CONNECTORS
 from zesty_cell.core.parts.pack_figures import pack_figures
@@ -23,11 +22,11 @@ from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.web.drawing.first_chart import first_picture
 from zesty_cell.web.drawing.pack_picture import pack_picture
 from zesty_cell.web.sheet.facts import pattern_strip
-from zesty_cell.web.start.form import RESULTS, StartForm
+from zesty_cell.web.start.form import StartForm
+from zesty_cell.web.surer.results import causes_shown, measures_shown
 from zesty_cell.words.face import Face
 from zesty_cell.words.naming import CARRIES_WORDS, KIND_WORDS, MANNER_WORDS
-from zesty_cell.words.surer import CAUSE_WORDS, MeasureWords, measure_words
-from zesty_cell.words.units import LENGTH, MASS, SHARE, Quantity, System, is_imperial, typed
+from zesty_cell.words.units import LENGTH, MASS, Quantity, is_imperial, typed
 
 #: Silhouettes in the order in which they stand; the last wing is a jet where a fan drives it.
 SILHOUETTES: Final[tuple[StartKey, ...]] = (
@@ -68,39 +67,6 @@ class Understood:
     assumed: bool
     corrected: bool
     error: Words
-
-
-@dataclass(frozen=True)
-class Result:
-    """An input of a measurement: its field, unit, and what was typed."""
-
-    name: str
-    unit: str
-    text: str
-    label: str
-    error: Words
-
-
-@dataclass(frozen=True)
-class Shown:
-    """A measurement as it is shown: in words, its two bars in percent, and where its result is typed."""
-
-    key: MeasureKey
-    words: MeasureWords
-    now: tuple[float, float]
-    then: tuple[float, float]
-    low_s: float | None
-    high_s: float | None
-    results: tuple[Result, ...]
-
-
-_RESULT_LABELS = {
-    "ready": "Ready to fly, with the pack",
-    "charge": "Put back",
-    "time": "Flown for",
-    "amps": "Current",
-    "cells": "Each cell, or one for all",
-}
 
 
 def _slider(
@@ -194,47 +160,6 @@ def _understood(form: StartForm, first: FirstSheet) -> list[Understood]:
     ]
 
 
-def measures_shown(
-    found: tuple[Measure, ...], *, result: Forecast, texts: dict[str, str], errors: dict[str, Words], units: System
-) -> list[Shown]:
-    """Measurements with their bars; those whose result stands in the form already come first, to be corrected."""
-    craft = result.setup.sheet.craft
-    low, high = result.range.low_s, result.range.high_s
-    start, whole = low - 0.15 * (high - low), 1.3 * (high - low)
-
-    def place(seconds: float) -> float:
-        return round(min(max(100.0 * (seconds - start) / whole, 0.0), 100.0), 1)
-
-    def shown(key: MeasureKey, measure: Measure | None) -> Shown:
-        then = (0.0, 0.0) if measure is None else (place(measure.low_s), place(measure.high_s))
-        return Shown(
-            key,
-            measure_words(key, craft=craft),
-            (place(low), place(high)),
-            then,
-            None if measure is None else measure.low_s,
-            None if measure is None else measure.high_s,
-            _results(key, texts, errors, units),
-        )
-
-    given = [key for key in RESULTS if any(texts.get(f"m.{key}.{name}", "").strip() for name, *_ in RESULTS[key])]
-    first = [shown(key, next((m for m in found if m.key == key), None)) for key in given]
-    return first + [shown(m.key, m) for m in found if m.key not in given]
-
-
-def _results(key: MeasureKey, texts: dict[str, str], errors: dict[str, Words], units: System) -> tuple[Result, ...]:
-    return tuple(
-        Result(
-            f"m.{key}.{name}",
-            quantity.unit(units).label,
-            texts.get(f"m.{key}.{name}", ""),
-            _RESULT_LABELS[name],
-            errors.get(f"m.{key}.{name}") or errors.get(key, ""),
-        )
-        for name, quantity, _, _ in RESULTS.get(key, ())
-    )
-
-
 def _how_sure(answer: FirstAnswer) -> str:
     """How much of the answer is assumed, in a few words."""
     learned = answer.result.setup.sheet.learned_factors
@@ -311,7 +236,6 @@ def answer_shown(form: StartForm, answer: FirstAnswer | None, face: Face, *, why
     errors = {**form.errors, **answer.first.doubts}
     texts = form.texts if form.asked.craft is None else {}
     measures = measures_shown(answer.surer.measures, result=result, texts=texts, errors=errors, units=form.units)
-    share = SHARE.unit(form.units)
     return {
         "answer": answer,
         "why_not": why,
@@ -324,11 +248,7 @@ def answer_shown(form: StartForm, answer: FirstAnswer | None, face: Face, *, why
         "checks": _checks(result),
         "measures": measures[:_MEASURES_SHOWN],
         "more_measures": measures[_MEASURES_SHOWN:],
-        "causes": [
-            (CAUSE_WORDS[cause.key], round(share.show(cause.share)))
-            for cause in answer.surer.causes
-            if cause.share >= 0.02
-        ],
+        "causes": causes_shown(answer.surer.causes),
         "wide": first_picture(result, as_pack=as_pack, width=722.0, height=186.0),
         "narrow": first_picture(result, as_pack=as_pack, width=358.0, height=170.0),
     }

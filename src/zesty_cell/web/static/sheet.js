@@ -41,6 +41,9 @@ export const sheet = (Alpine) => () => ({
     if (text === null) return;
     const answer = parse(text);
     morphLive(Alpine, answer);
+    // A name that nobody gave follows craft and pack.
+    const name = document.getElementById("name"), made = answer.getElementById("name");
+    if (name !== document.activeElement && name.value === name.defaultValue) name.defaultValue = name.value = made.defaultValue;
     this.form.dataset.saved = answer.getElementById("sheet-form").dataset.saved;
     markErrors(this.form);
     this.cursor.refresh();
