@@ -535,3 +535,29 @@ def test_a_harness_of_one_pack_is_refused(client):
     answer = client.post("/hangar/packs/new", data=PACK | {"parallel_harness": "yes", "parallel": "1"})
     assert answer.status_code == 422
     assert "two side by side" in error_at(answer.text, "parallel")
+
+
+# The label's line on top of the builder
+
+
+def test_a_label_fills_the_builder_and_the_rest_is_folded(client):
+    html = client.get("/hangar/packs/new", params={"label": "Gnarly 6s 1300 120c 214g qz30"}).text
+    for value in ('value="Gnarly 6S 1300 LiPo"', 'value="6"', 'value="1300"', 'value="120"', 'value="214"'):
+        assert value in html
+    assert "“qz30” is left out" in html
+    assert '<details class="fold" >' in html
+    assert 'id="worked-out"' in html
+    assert "Honest, as long as it lasts" in html
+    assert '<details class="fold" open>' in client.get("/hangar/packs/new").text
+    assert "Nothing in it is a pack’s" in client.get("/hangar/packs/new", params={"label": "hello there"}).text
+
+
+def test_a_rating_may_be_typed_in_amps_and_a_charge_as_energy():
+    by_amps, state = read_pack(PACK | {"label_c": "60 A"})
+    assert state.ok
+    assert (by_amps.label_c, by_amps.ratings.continuous_a) == (None, 60.0)
+    assert read_pack(PACK | {"label_c": "75C"})[0].label_c == 75.0
+    assert read_pack(PACK | {"label_c": "75"})[0].label_c == 75.0
+    # 4S LiPo of 12.58 Wh: 12.58 / 14.8 V = 0.85 Ah.
+    assert read_pack(PACK | {"capacity_ah": "12,58 Wh"})[0].capacity_ah == pytest.approx(0.85)
+    assert "is no unit here" in str(read_pack(PACK | {"capacity_ah": "1.2.3 Wh"})[1].errors["capacity_ah"])

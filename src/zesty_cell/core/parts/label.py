@@ -284,6 +284,11 @@ def read_label(line: str, /) -> Label:
     return Label(called=called[:40], troubles=tuple(reading.troubles[:MOST_TROUBLES]), **reading.found)  # type: ignore[arg-type]
 
 
+def nothing_said() -> Fact:
+    """Told of a line in which nothing was understood."""
+    return fact("label.nothing")
+
+
 def _step(reading: _Reading, text: str, low: str, at: int) -> int:
     """Read what stands at a place; where the next thing stands."""
     space = _SPACE.match(low, at)

@@ -11,10 +11,13 @@ from fastapi.responses import HTMLResponse
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.plausibility import pack_doubts
+from zesty_cell.core.fact import Words
 from zesty_cell.core.flight.honest_current import HonestCurrent, honest_current
 from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import Chemistry
+from zesty_cell.core.parts.label import nothing_said, read_label
+from zesty_cell.core.parts.label_pack import pack_of_label
 from zesty_cell.core.parts.measured import PackTests
 from zesty_cell.core.parts.ownership import Ownership, charge_now
 from zesty_cell.core.parts.pack import Pack
@@ -26,6 +29,7 @@ from zesty_cell.web.hangar import form as hangar_form
 from zesty_cell.web.hangar import pack_form
 from zesty_cell.web.hangar.form import ALREADY, way_back
 from zesty_cell.web.http import FormState, page
+from zesty_cell.words.naming import pack_name
 
 
 @dataclass(frozen=True)
@@ -88,6 +92,7 @@ def builder_page(
     version: int,
     status: int = 200,
     conflict: str = "",
+    troubles: tuple[Words, ...] = (),
 ) -> HTMLResponse:
     cells = CELLS.all(session)
     chemistry = chemistry_for(pack.chemistry) if pack else chemistry_for("lipo")
@@ -99,6 +104,7 @@ def builder_page(
         "record_id": record_id,
         "version": version,
         "conflict": conflict,
+        "label_troubles": troubles,
         "back": way_back(state.texts),
         "sections": {s.title: s for s in pack_form.PACK_SECTIONS},
         "fields": {f.path: f for s in pack_form.PACK_SECTIONS for f in s.fields},
@@ -113,6 +119,20 @@ def builder_page(
         "tests": pack_form.TESTS,
     }
     return page(request, "builder.html", context, status=status)
+
+
+#: What a label that says nothing of cells or charge is taken for.
+_USUAL = Pack(name="usual", chemistry="lipo", series=4, capacity_ah=1.5)
+
+
+def values_of_label(line: str) -> tuple[dict[str, Any], tuple[Words, ...]]:
+    """A new pack's values by its label, and what of the line was not understood; empty where it says nothing."""
+    label = read_label(line)
+    if label.says_nothing():
+        return dict(pack_form.NEW_PACK), label.troubles or (nothing_said(),)
+    read = pack_of_label(label, usual=_USUAL)
+    values = read.pack.model_dump() | {"name": pack_name(read.pack, called=label.called)}
+    return values, read.troubles
 
 
 def shelf_of_cells(session: Session) -> dict[int, CellModel]:

@@ -8,10 +8,11 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy.exc import OperationalError
 
+from zesty_cell.core.fact import Words
 from zesty_cell.core.parts.ownership import Ownership
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.hangar import CELLS, PACKS, ownership_of
-from zesty_cell.web.builder.built import builder_page, read_built, shelf_of_cells, unnamed_pack
+from zesty_cell.web.builder.built import builder_page, read_built, shelf_of_cells, unnamed_pack, values_of_label
 from zesty_cell.web.hangar import form as hangar_form
 from zesty_cell.web.hangar import pack_form
 from zesty_cell.web.hangar.form import way_back
@@ -26,11 +27,15 @@ def new_pack(
     session: Store,
     cell: Annotated[str, Query(max_length=12)] = "",
     like: Annotated[str, Query(max_length=12)] = "",
+    label: Annotated[str, Query(max_length=130)] = "",
 ) -> HTMLResponse:
-    """An empty builder; from a cell of the shelf, or like a pack of the hangar where one is named."""
+    """An empty builder; as a label says, from a cell of the shelf, or like a pack of the hangar."""
     units = preferences_of(request).units
     values: dict[str, Any] = dict(pack_form.NEW_PACK)
     cell_id = whole_number(cell) or None
+    troubles: tuple[Words, ...] = ()
+    if label.strip():
+        values, troubles = values_of_label(label)
     if like_id := whole_number(like):
         row = PACKS.fetch(session, like_id)
         values, cell_id = PACKS.thing(row).model_dump() | {"tests": {}, "cycles": 0}, row.cell_id
@@ -43,8 +48,8 @@ def new_pack(
     pack, _ = pack_form.read_pack(texts, cells=shelf_of_cells(session)) if texts.get("series") else (None, None)
     if pack is None and texts.get("series"):
         pack, _ = pack_form.read_pack(texts | {"name": "New pack"}, cells=shelf_of_cells(session))
-    state = FormState(texts=texts, units=units)
-    return builder_page(request, session, state, pack, None, record_id=None, version=0)
+    state = FormState(texts=texts | {"label_line": label}, units=units)
+    return builder_page(request, session, state, pack, None, record_id=None, version=0, troubles=troubles)
 
 
 @router.post("/new")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import re
 from collections.abc import Mapping
 from typing import Any
 
@@ -9,6 +11,7 @@ from pydantic import BaseModel
 
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.parts.cell import CellModel
+from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.connectors import CONNECTORS
 from zesty_cell.core.parts.pack import Pack, said_by_cells
 from zesty_cell.web.hangar.form import CHEMISTRY, KNOWN, QUALITIES, Section, check_tiers
@@ -28,6 +31,8 @@ from zesty_cell.words.units import (
     VOLTAGE,
     WIRE,
     System,
+    read_number,
+    typed,
 )
 
 _PLUGS = tuple((c.key, c.name) for c in CONNECTORS.values())
@@ -222,6 +227,7 @@ def read_pack(
 ) -> tuple[Pack | None, FormState]:
     """A pack from its form; from cells of the shelf where ``source`` says so."""
     cell: CellModel | None = None
+    form = _restated(form)
     from_cells = form.get("source") == "cells"
     fields = [f for f in _FIELDS if not (from_cells and f.path in FROM_THE_CELL)]
     values, state = read_fields(fields, form)
@@ -234,6 +240,24 @@ def read_pack(
     else:
         check_tiers(values, state)
     return build(Pack, values, fields, state, groups=_PACK_GROUPS), state
+
+
+_AMPS_BEHIND = re.compile(r"^\s*([\d.,\s]+?)\s*a(?:mps?)?\s*$", re.IGNORECASE)
+_ENERGY_BEHIND = re.compile(r"^\s*([\d.,\s]+?)\s*wh\s*$", re.IGNORECASE)
+
+
+def _restated(form: Mapping[str, str]) -> Mapping[str, str]:
+    """A form whose rating was typed in amps, or whose charge as energy, as its fields have them."""
+    amps, energy = _AMPS_BEHIND.match(form.get("label_c", "")), _ENERGY_BEHIND.match(form.get("capacity_ah", ""))
+    if amps is not None and not form.get("ratings.continuous_a", "").strip():
+        form = {**form, "label_c": "", "ratings.continuous_a": amps[1]}
+    chemistry = {str(key): one for key, one in CHEMISTRIES.items()}.get(form.get("chemistry", ""))
+    series = whole_number(form.get("series", "").strip())
+    if energy is not None and chemistry is not None and series:
+        with contextlib.suppress(ValueError):
+            charge_ah = read_number(energy[1]) / (chemistry.nominal_v * series)
+            form = {**form, "capacity_ah": typed(charge_ah, CAPACITY, "metric")}
+    return form
 
 
 def _said_by(cell: CellModel, values: Mapping[str, Any], state: FormState) -> dict[str, Any]:

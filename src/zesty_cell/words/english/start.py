@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 _LABEL = {
+    "label.nothing": "Nothing in it is a pack’s: write cells or volts and charge, as in “4s 1500 100c”.",
     "label.too_long": "Only the first {most} characters are looked at.",
     "label.twice": "“{shown}” says another thing than what stands before it: the first is taken.",
     "label.sign": "“{shown}” is left out.",
