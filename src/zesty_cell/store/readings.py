@@ -39,6 +39,7 @@ from zesty_cell.store.tables import (
     LogRow,
     Moment,
     PackRow,
+    PatternRow,
     SheetRow,
     VoiceLineRow,
     Whole,
@@ -63,6 +64,7 @@ _DOCUMENTS: dict[type[Any], tuple[tuple[str, Any, bool], ...]] = {
     LogRow: (("mapping", Columns, True),),
     CalibrationRow: (("document", CALIBRATION, False),),
     VoiceLineRow: (),
+    PatternRow: (("document", FlyingPattern, False),),
 }
 #: Every table whose rows are read, in an order in which what is needed comes first.
 TABLES: Final = tuple(_DOCUMENTS)

@@ -16,11 +16,14 @@ from zesty_cell.store.tables import (
     FlightRow,
     LogRow,
     PackRow,
+    PatternRow,
     SheetRow,
     now,
 )
 
-Row = TypeVar("Row", CraftRow, PackRow, SheetRow, CellRow, CalloutsRow, LogRow, FlightRow, CalibrationRow)
+Row = TypeVar(
+    "Row", CraftRow, PackRow, SheetRow, CellRow, CalloutsRow, LogRow, FlightRow, CalibrationRow, PatternRow
+)
 
 
 def fetch(session: Session, table: type[Row], record_id: int) -> Row:

@@ -213,6 +213,13 @@ class VoiceLineRow(KeptRow, Base):
     own_on: Mapped[bool] = mapped_column(default=False, server_default="0")
 
 
+class PatternRow(KeptRow, Base):
+    """A flying pattern of one's own; ``document`` is the core's FlyingPattern as JSON."""
+
+    __tablename__ = "pattern"
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
 class FlightRow(KeptRow, Base):
     """A flight of the log; ``document`` is the core's LoggedFlight as JSON, ``landed_at`` in UTC.
 

@@ -22,7 +22,7 @@ ROOMS: dict[str, tuple[str, ...]] = {
     "sheets": ("taught.view", "surer.view"),
     "callouts": ("callouts.voices_view", "callouts.plans_view", "callouts.view", "callouts.logs_view"),
     "telemetry": ("callouts.entrance_view",),
-    "hangar": ("pair.view", "health.view", "builder.view", "hangar.list_view", "hangar.view"),
+    "hangar": ("patterns.view", "pair.view", "health.view", "builder.view", "hangar.list_view", "hangar.view"),
     "field": ("field.view",),
     "backup": ("backup.view",),
     "unreadable": ("unreadable.view",),

@@ -61,6 +61,10 @@ class Face:
         quantity = {"weights": MASS, "lengths": LENGTH, "temperature": TEMPERATURE}[family]
         return quantity.unit(self.view.units).label
 
+    def altitude_unit(self) -> str:
+        """What somebody reads heights in."""
+        return ALTITUDE.unit(self.view.units).label
+
     def temperature(self, celsius: float) -> str:
         """Temperature."""
         return self._in(TEMPERATURE, celsius)

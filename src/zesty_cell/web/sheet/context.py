@@ -14,6 +14,7 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Fact
 from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.services.advice import Typed, advise
+from zesty_cell.services.patterns import known_patterns, own_patterns
 from zesty_cell.services.plans import plan_now
 from zesty_cell.store import sheets as store
 from zesty_cell.store.hangar import CRAFTS, PACKS
@@ -39,11 +40,13 @@ def sheet_context(
     """Everything the sheet page needs, from the stored sheet or from what is being typed."""
     face = Face(view := preferences_of(request))
     stored = first = store.as_sheet(row)
+    own = own_patterns(session)
     if read is None:
         first = _tried_out(stored, also_try, land_at_v)
         texts = sheet_form.first_texts(
-            first, craft_id=row.craft_id, pack_id=row.pack_id, version=row.version, units=view.units
-        )
+            first, craft_id=row.craft_id, pack_id=row.pack_id, version=row.version, units=view.units,
+            patterns=PATTERNS | own,
+        )  # fmt: skip
         state = FormState(texts=texts, units=view.units)
         sheet: Sheet | None = first
     else:
@@ -51,8 +54,9 @@ def sheet_context(
         if sheet is not None and state.units != view.units and read.craft_id and read.pack_id:
             # Typed in other units than the person now wants to see: show the same values in those.
             state.texts = sheet_form.first_texts(
-                sheet, craft_id=read.craft_id, pack_id=read.pack_id, version=read.version, units=view.units
-            )
+                sheet, craft_id=read.craft_id, pack_id=read.pack_id, version=read.version, units=view.units,
+                patterns=PATTERNS | own,
+            )  # fmt: skip
     advice = figures = plan = None
     if sheet is not None:
         typed = None
@@ -83,7 +87,8 @@ def sheet_context(
         "crafts": CRAFTS.all(session),
         "packs": [r for r in PACKS.all(session) if r.standing != "retired" or str(r.id) == state.texts["pack_id"]],
         "patterns": PATTERNS,
-        "own_pattern": sheet_form.pattern_key(stored.flying) == sheet_form.OWN_PATTERN,
+        "hangar_patterns": own,
+        "own_pattern": sheet_form.pattern_key(stored.flying, PATTERNS | own) == sheet_form.OWN_PATTERN,
         "form": sheet_form,
     }
 
@@ -106,7 +111,7 @@ def _facts(sheet: Sheet, face: Face) -> dict[str, Any]:
         "craft_facts": sheet_view.craft_facts(sheet, face),
         "pack_facts": sheet_view.pack_facts(sheet),
         "pack_mass": face.mass(pack_figures(sheet.pack).mass_kg),
-        "strip": sheet_view.pattern_strip(sheet.flying),
+        "strip": sheet_view.pattern_strip(sheet.flying, face=face),
         "pattern_summary": sheet_view.pattern_summary(sheet.flying),
     }
 
@@ -128,4 +133,5 @@ def read_typed(session: Session, form: dict[str, str], stored: Sheet) -> sheet_f
         craft_of=lambda craft_id: CRAFTS.find(session, craft_id),
         pack_of=lambda pack_id: PACKS.find(session, pack_id),
         own_pattern=stored.flying,
+        patterns=known_patterns(session),
     )

@@ -32,6 +32,7 @@ from zesty_cell.web.drawing.flight_chart import (
 from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
 from zesty_cell.words.calls import call_rows
 from zesty_cell.words.face import Face
+from zesty_cell.words.say import PLAIN
 from zesty_cell.words.surer import MeasureWords, measure_words
 from zesty_cell.words.units import TEMPERATURE, group
 
@@ -88,8 +89,8 @@ class Strip:
     text: str
 
 
-def pattern_strip(pattern: FlyingPattern, width: float = 220.0) -> list[Strip]:
-    """The pattern as a strip, calm light and hard dark, to its true time scale."""
+def pattern_strip(pattern: FlyingPattern, width: float = 220.0, *, face: Face | None = None) -> list[Strip]:
+    """The pattern as a strip, calm light and hard dark, to its true time scale; a climb by its height."""
     strips, x = [], 0.0
     for activity in pattern.activities:
         wide = activity.duration_s / pattern.period_s * width
@@ -97,7 +98,9 @@ def pattern_strip(pattern: FlyingPattern, width: float = 220.0) -> list[Strip]:
             tone = "full"
         else:
             tone = next(name for limit, name in _TONES if activity.share <= limit)
-        strips.append(Strip(x, wide, tone, f"{activity.name} {activity.duration_s:g} s"))
+        height_m = activity.height_m
+        long = f"{activity.duration_s:g} s" if height_m is None else (face or Face(PLAIN)).altitude(height_m)
+        strips.append(Strip(x, wide, tone, f"{activity.name} {long}"))
         x += wide
     return strips
 

@@ -53,12 +53,20 @@ _CHOICES = (
 _ALWAYS = (NAME, *CONDITIONS, *HOME, *_CHOICES)
 
 
-def pattern_key(pattern: FlyingPattern) -> str:
-    """Key of a shipped pattern, or that of a sheet's own."""
-    return next((key for key, shipped in PATTERNS.items() if shipped == pattern), OWN_PATTERN)
+def pattern_key(pattern: FlyingPattern, patterns: Mapping[str, FlyingPattern]) -> str:
+    """Key of a pattern that ships or is in the hangar, or that of a sheet's own."""
+    return next((key for key, known in patterns.items() if known == pattern), OWN_PATTERN)
 
 
-def first_texts(sheet: Sheet, *, craft_id: int, pack_id: int, version: int, units: System) -> dict[str, str]:
+def first_texts(
+    sheet: Sheet,
+    *,
+    craft_id: int,
+    pack_id: int,
+    version: int,
+    units: System,
+    patterns: Mapping[str, FlyingPattern] = PATTERNS,
+) -> dict[str, str]:
     """What the form holds when a sheet is opened.
 
     The fields of a school that is off hold the chemistry's own starting value, so that switching it
@@ -89,7 +97,7 @@ def first_texts(sheet: Sheet, *, craft_id: int, pack_id: int, version: int, unit
         "craft_id": str(craft_id),
         "pack_id": str(pack_id),
         "version": str(version),
-        "pattern": pattern_key(sheet.flying),
+        "pattern": pattern_key(sheet.flying, patterns),
     }
     texts |= {f"trying.{key}": "on" for key in sheet.trying}
     return texts
@@ -112,6 +120,7 @@ def read_sheet_form(
     craft_of: Callable[[int], Craft | None],
     pack_of: Callable[[int], Pack | None],
     own_pattern: FlyingPattern | None,
+    patterns: Mapping[str, FlyingPattern] = PATTERNS,
 ) -> ReadSheet:
     """Read the form against the hangar."""
     active = [key for key, _, _ in SCHOOLS if form.get(f"school.{key}") == "on"]
@@ -124,7 +133,7 @@ def read_sheet_form(
     if pack is None:
         state.errors.setdefault("pack_id", "Choose a pack from the hangar.")
     chosen = form.get("pattern", "")
-    pattern = own_pattern if chosen == OWN_PATTERN else PATTERNS.get(chosen)
+    pattern = own_pattern if chosen == OWN_PATTERN else patterns.get(chosen)
     if pattern is None:
         state.errors["pattern"] = "Choose a flying pattern."
     if "loaded" not in active:

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Final, cast
 
-from zesty_cell.core.asked.flying import PATTERNS
+from zesty_cell.core.asked.flying import PATTERNS, FlyingPattern
 from zesty_cell.core.fact import Words
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.craft import Craft
@@ -84,7 +84,11 @@ def _corrected(read: InputReader, form: Mapping[str, str]) -> dict[str, object]:
 
 
 def read_start(
-    form: Mapping[str, str], *, craft_of: Callable[[int], Craft | None], pack_of: Callable[[int], Pack | None]
+    form: Mapping[str, str],
+    *,
+    craft_of: Callable[[int], Craft | None],
+    pack_of: Callable[[int], Pack | None],
+    patterns: Mapping[str, FlyingPattern] = PATTERNS,
 ) -> StartForm:
     """What is asked by a form; what is not understood is left at its usual, with a word beside it."""
     units = form_units(form)
@@ -107,7 +111,7 @@ def read_start(
         owned=None if owned is None else (pack_id, owned),
         craft=None if craft is None else (craft_id, craft),
         manner=_MANNERS[_MANNERS.index(manner)] if manner in _MANNERS else "mixed",
-        pattern=PATTERNS.get(form.get("pattern", "")),
+        pattern=patterns.get(form.get("pattern", "")),
         read=read_results(read),
     )
     return StartForm(Typed({**form, "units": units}), units, asked, read.errors)

@@ -10,13 +10,13 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.check import Check
 from zesty_cell.core.answer.forecast import Forecast
-from zesty_cell.core.asked.flying import PATTERNS
 from zesty_cell.core.fact import Words
 from zesty_cell.core.flight.honest_current import honest_current
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.connectors import CONNECTORS
 from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.core.parts.starting import CARRIES, KINDS, StartKey
+from zesty_cell.services.patterns import known_patterns
 from zesty_cell.services.starting import FirstAnswer, FirstSheet
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.web.drawing.first_chart import first_picture
@@ -186,7 +186,7 @@ def _bar(result: Forecast) -> dict[str, float]:
 
 def questions(form: StartForm, first: FirstSheet, session: Session, face: Face) -> dict[str, Any]:
     """The three questions, filled in."""
-    pack, asked = first.labelled.pack, form.asked
+    pack, asked, patterns = first.labelled.pack, form.asked, known_patterns(session)
     chosen = "flying_wing" if asked.kind == "jet" else asked.kind
     carries = CARRIES.index(asked.carries)
     return {
@@ -217,11 +217,11 @@ def questions(form: StartForm, first: FirstSheet, session: Session, face: Face) 
             (manner, words, asked.pattern is None and manner == asked.manner)
             for manner, words in MANNER_WORDS.items()
         ],
-        "patterns": PATTERNS,
+        "patterns": patterns,
         "pattern": next(
-            (key for key, p in PATTERNS.items() if asked.pattern is not None and p == asked.pattern), ""
+            (key for key, p in patterns.items() if asked.pattern is not None and p == asked.pattern), ""
         ),
-        "strip": pattern_strip(first.sheet.flying, width=700.0),
+        "strip": pattern_strip(first.sheet.flying, width=700.0, face=face),
         "flying_name": first.sheet.flying.name,
         "usual": KINDS[asked.kind].patterns,
     }

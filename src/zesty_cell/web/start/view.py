@@ -12,6 +12,7 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Words
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.pack import Pack
+from zesty_cell.services.patterns import known_patterns
 from zesty_cell.services.starting import FirstAnswer, first_answer, first_sheet, keep
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.web.http import PostedForm, Store, page, preferences_of, say
@@ -30,7 +31,7 @@ def _read(session: Session, form: dict[str, str]) -> StartForm:
     def craft_of(craft_id: int) -> Craft | None:
         return CRAFTS.find(session, craft_id)
 
-    return read_start(form, craft_of=craft_of, pack_of=pack_of)
+    return read_start(form, craft_of=craft_of, pack_of=pack_of, patterns=known_patterns(session))
 
 
 def _shown(request: Request, session: Session, form: StartForm, *, trouble: Words = "") -> dict[str, Any]:

@@ -23,6 +23,7 @@ router = APIRouter(prefix="/unreadable", include_in_schema=False)
 _CALLED = {
     "craft": "Craft", "cell": "Cell", "pack": "Pack", "sheet": "Sheet", "callouts": "Callout plan",
     "flight": "Flight", "log": "Telemetry log", "calibration": "Calibration", "voice_line": "Spoken line",
+    "pattern": "Flying pattern",
 }  # fmt: skip
 
 
