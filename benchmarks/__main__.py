@@ -6,7 +6,7 @@ import os
 import platform
 from datetime import UTC, datetime
 
-from benchmarks import callouts, choosing, claims, core, learning, log, peer, server, world
+from benchmarks import callouts, choosing, claims, core, learning, log, narrowing, peer, server, start, world
 from benchmarks.report import table, write_figures
 from benchmarks.timing import Row
 
@@ -35,6 +35,8 @@ def main() -> int:
         ("Beside a general battery-model library", peer.compare),
         ("The hangar", choosing.hangar),
         ("The log", log.log),
+        ("What to measure next", narrowing.narrowing),
+        ("The first minute", start.first_minute),
         ("The server", server.run),
     ):
         print(f"{title} …", flush=True)

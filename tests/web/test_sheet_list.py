@@ -61,11 +61,11 @@ def test_an_answer_that_no_longer_holds_is_not_shown(client):
 def test_the_key_changes_with_all_that_an_answer_rests_on(client, fly_season):
     fly_season()
     with client.app.state.database.session() as session:
-        rows = sheets.all_sheets(session)
+        rows = sheets.heads(session)
         before = keys_of(session, rows)
         assert keys_of(session, rows) == before
-        heron = [row.id for row in rows if row.craft.name == "Heron"]
-        other = [row.id for row in rows if row.craft.name == "Wren"]
+        heron = [row.id for row in rows if row.craft_name == "Heron"]
+        other = [row.id for row in rows if row.craft_name == "Wren"]
         flight = client.get(f"/log?craft={rows[0].craft_id}").text
     assert flight
     with client.app.state.database.session() as session:
@@ -73,7 +73,7 @@ def test_the_key_changes_with_all_that_an_answer_rests_on(client, fly_season):
 
         from zesty_cell.store.tables import FlightRow
 
-        rows = sheets.all_sheets(session)
+        rows = sheets.heads(session)
         craft_id = next(row.craft_id for row in rows if row.id == heron[0])
         one = session.scalars(select(FlightRow).where(FlightRow.craft_id == craft_id)).first()
         one.set_aside = not one.set_aside
@@ -83,7 +83,7 @@ def test_the_key_changes_with_all_that_an_answer_rests_on(client, fly_season):
     assert all(after[n] != before[n] for n in heron)
     assert all(after[n] == before[n] for n in other)
     with client.app.state.database.session() as session:
-        rows = sheets.all_sheets(session)
+        rows = sheets.heads(session)
         row = PACKS.all(session)[0]
         PACKS.change(session, row.id, row.version, PACKS.thing(row), ownership=ownership_of(row))
         row.rest_v_per_cell = 3.9
@@ -150,7 +150,7 @@ def test_nothing_is_worked_out_once_it_was_let_go(client):
     answers.let_go()
     database = client.app.state.database
     with database.session() as session:
-        rows = sheets.all_sheets(session)
+        rows = sheets.heads(session)
         assert answers.known(session, rows, sessions=database.session) == {}
         time.sleep(0.2)
         assert answers.known(session, rows, sessions=database.session) == {}

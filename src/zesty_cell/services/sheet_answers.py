@@ -21,6 +21,7 @@ from zesty_cell.core.fact import Words
 from zesty_cell.services.advice import Advice, advise
 from zesty_cell.services.turns import TURNS
 from zesty_cell.store import sheets
+from zesty_cell.store.sheets import SheetHead
 from zesty_cell.store.tables import CalibrationRow, FlightRow, LogFitRow, LogRow, PackRow, SheetRow
 
 #: So many answers are kept; the oldest go first.
@@ -81,7 +82,7 @@ def _contradicts(why: Words) -> SheetAnswer:
     return SheetAnswer(False, 0.0, 0.0, 0.0, 0.0, why, (), (), 0.0)
 
 
-def keys_of(session: Session, rows: Sequence[SheetRow], /) -> dict[int, Hashable]:
+def keys_of(session: Session, rows: Sequence[SheetHead], /) -> dict[int, Hashable]:
     """What the answer of each sheet rests on, by the sheet's number."""
 
     def by_craft(table: type[FlightRow] | type[LogRow] | type[CalibrationRow]) -> dict[int | None, Hashable]:
@@ -97,7 +98,7 @@ def keys_of(session: Session, rows: Sequence[SheetRow], /) -> dict[int, Hashable
         alike[row.craft_id] = alike.get(row.craft_id, 0) + row.version + 1
     return {
         row.id: (
-            row.version, row.craft_id, row.craft.version, row.pack_id, packs, fits, alike[row.craft_id],
+            row.version, row.craft_id, row.craft_version, row.pack_id, packs, fits, alike[row.craft_id],
             flown.get(row.craft_id), logs.get(row.craft_id), checked.get(row.craft_id),
         )
         for row in rows
@@ -115,13 +116,17 @@ class SheetAnswers:
         self._ended = False
 
     def known(
-        self, session: Session, rows: Sequence[SheetRow], *, sessions: Callable[[], AbstractContextManager[Session]]
+        self,
+        session: Session,
+        rows: Sequence[SheetHead],
+        *,
+        sessions: Callable[[], AbstractContextManager[Session]],
     ) -> dict[int, SheetAnswer]:
         """Answers that still hold, by the sheet's number; the others are set about.
 
         Parameters
         ----------
-        rows : sequence of SheetRow
+        rows : sequence of SheetHead
             All of them: a sheet's answer rests on its craft's others.
         sessions : callable
             Opens a session of its own for the work behind.
@@ -148,10 +153,10 @@ class SheetAnswers:
         while some := self._next():
             try:
                 with sessions() as session:
-                    rows = sheets.all_sheets(session)
-                    keys, by_number = keys_of(session, rows), {row.id: row for row in rows}
+                    keys = keys_of(session, sheets.heads(session))
+                    by_number = sheets.some_of(session, some)
                     for number in some:
-                        if number in by_number:
+                        if number in by_number and number in keys:
                             TURNS.give_way()
                             self._answer(session, by_number[number], keys[number])
             except ZestyCellError:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Iterable
+from datetime import datetime
+from typing import Any, NamedTuple
 
 from pydantic import ValidationError
-from sqlalchemy import select
+from sqlalchemy import case, func, select
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.asked.flying import FlyingPattern
@@ -15,7 +17,7 @@ from zesty_cell.store import callouts, records
 from zesty_cell.store.documents import read, reason, to_document
 from zesty_cell.store.errors import UnreadableError
 from zesty_cell.store.hangar import CRAFTS, PACKS
-from zesty_cell.store.tables import SheetRow
+from zesty_cell.store.tables import CraftRow, PackRow, SheetRow
 
 _NAME_LENGTH = 80
 
@@ -45,6 +47,46 @@ def as_sheet(row: SheetRow) -> Sheet:
 def all_sheets(session: Session) -> list[SheetRow]:
     """Every sheet not deleted, by name."""
     return records.all_of(session, SheetRow)
+
+
+class SheetHead(NamedTuple):
+    """A sheet as a list needs it, without its documents."""
+
+    id: int
+    name: str
+    version: int
+    updated_at: datetime
+    craft_id: int
+    craft_name: str
+    craft_version: int
+    pack_id: int
+    pack_name: str
+    pack_type: str
+    pattern: str
+
+
+def heads(session: Session) -> list[SheetHead]:
+    """Every sheet not deleted, by name, without its documents."""
+    query = (
+        select(
+            SheetRow.id, SheetRow.name, SheetRow.version, SheetRow.updated_at,
+            CraftRow.id, CraftRow.name, CraftRow.version,
+            PackRow.id, PackRow.name, PackRow.type_name,
+            # A document that is none must not keep all the others from being listed.
+            case((func.json_valid(SheetRow.flying) == 1, func.json_extract(SheetRow.flying, "$.name"))),
+        )
+        .join(CraftRow, CraftRow.id == SheetRow.craft_id)
+        .join(PackRow, PackRow.id == SheetRow.pack_id)
+        .where(SheetRow.deleted_at.is_(None))
+        .order_by(func.lower(SheetRow.name), SheetRow.id)
+    )  # fmt: skip
+    return [SheetHead._make((*found[:-1], str(found[-1] or ""))) for found in session.execute(query)]
+
+
+def some_of(session: Session, sheet_ids: Iterable[int]) -> dict[int, SheetRow]:
+    """Some sheets whole, by their number."""
+    query = select(SheetRow).where(SheetRow.id.in_(list(sheet_ids)), SheetRow.deleted_at.is_(None))
+    return {row.id: row for row in session.scalars(query)}
 
 
 def is_empty(session: Session) -> bool:

@@ -37,7 +37,7 @@ def list_sheets(
 def _list_page(
     request: Request, session: Session, wanted: Wanted, *, error: str = "", status: int = 200
 ) -> HTMLResponse:
-    rows = store.all_sheets(session)
+    rows = store.heads(session)
     answers = kept_of(request, SheetAnswers).known(session, rows, sessions=database_of(request).session)
     context = {
         "listed": listed(session, rows, answers, wanted),

@@ -7,6 +7,7 @@ from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from functools import lru_cache
 from typing import Final
 
 import numpy as np
@@ -15,10 +16,12 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.parts.ownership import charge_now
+from zesty_cell.core.parts.pack import Pack
 from zesty_cell.services.sheet_answers import SheetAnswer
 from zesty_cell.store import sheets as store
 from zesty_cell.store.hangar import PACKS, ownership_of
-from zesty_cell.store.tables import FlightRow, PackRow, SheetRow
+from zesty_cell.store.sheets import SheetHead
+from zesty_cell.store.tables import FlightRow, PackRow
 from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
 from zesty_cell.web.drawing.scale import Scale, path
 
@@ -61,7 +64,7 @@ class SmallPicture:
 class Item:
     """A sheet in the list."""
 
-    row: SheetRow
+    row: SheetHead
     sheet: Sheet
     pack_picture: PackPicture
     answer: SheetAnswer | None
@@ -81,6 +84,12 @@ class Listed:
     pages: int
 
 
+@lru_cache(maxsize=512)
+def _picture(pack: Pack) -> PackPicture:
+    return pack_picture(pack, width=88.0)
+
+
+@lru_cache(maxsize=1024)
 def small_picture(answer: SheetAnswer) -> SmallPicture | None:
     """The voltage of an answer, small; None where there is no flight."""
     if len(answer.rest_v) < 2:
@@ -126,25 +135,25 @@ def _packs(session: Session) -> tuple[Counter[str], Counter[str]]:
 
 
 def listed(
-    session: Session, rows: Sequence[SheetRow], answers: Mapping[int, SheetAnswer], wanted: Wanted
+    session: Session, rows: Sequence[SheetHead], answers: Mapping[int, SheetAnswer], wanted: Wanted
 ) -> Listed:
     """The page of the list that is looked at."""
     flown = _last_flown(session)
 
-    def flown_at(row: SheetRow) -> datetime | None:
-        return flown.get((row.craft_id, row.pack.type_name, str(row.flying.get("name", ""))))
+    def flown_at(row: SheetHead) -> datetime | None:
+        return flown.get((row.craft_id, row.pack_type, row.pattern))
 
     words = wanted.words.casefold().split()
     found = [
         row
         for row in rows
-        if all(word in f"{row.name} {row.craft.name} {row.pack.name}".casefold() for word in words)
+        if all(word in f"{row.name} {row.craft_name} {row.pack_name}".casefold() for word in words)
     ]
 
-    def landing_s(row: SheetRow) -> float:
+    def landing_s(row: SheetHead) -> float:
         return answers[row.id].landing_s if row.id in answers else -1.0
 
-    orders: dict[str, Callable[[SheetRow], tuple[object, ...]]] = {
+    orders: dict[str, Callable[[SheetHead], tuple[object, ...]]] = {
         "changed": lambda row: (-row.updated_at.timestamp(), -row.id),
         "name": lambda row: (row.name.casefold(), row.id),
         "time": lambda row: (-landing_s(row), row.id),
@@ -154,14 +163,15 @@ def listed(
     pages = max(math.ceil(len(found) / A_PAGE), 1)
     page = min(wanted.page, pages)
     there, charged = _packs(session)
-    items = []
-    for row in found[(page - 1) * A_PAGE : page * A_PAGE]:
-        sheet, answer, kind = store.as_sheet(row), answers.get(row.id), row.pack.type_name
+    looked_at, items = found[(page - 1) * A_PAGE : page * A_PAGE], []
+    whole = store.some_of(session, [row.id for row in looked_at])
+    for row in looked_at:
+        sheet, answer, kind = store.as_sheet(whole[row.id]), answers.get(row.id), row.pack_type
         items.append(
             Item(
                 row=row,
                 sheet=sheet,
-                pack_picture=pack_picture(sheet.pack, width=88.0),
+                pack_picture=_picture(sheet.pack),
                 answer=answer,
                 picture=None if answer is None else small_picture(answer),
                 flown=flown_at(row),
