@@ -14,17 +14,17 @@ OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 #: Name, path, width, height, theme, and whether the whole page is taken.
 VIEWS = (
     ("sheet", "/sheets/8", 1280, 800, "paper", False),
-    ("sheet-dusk", "/sheets/7", 1280, 800, "dusk", False),
+    ("start", "/start", 1280, 800, "paper", False),
+    ("start-phone", "/start", 390, 844, "sun", False),
+    ("sheets", "/sheets", 1280, 800, "paper", False),
     ("sheet-phone", "/sheets/5", 390, 844, "sun", False),
     ("hangar", "/hangar", 1280, 800, "paper", False),
     ("pack", "/hangar/packs/11", 1280, 800, "paper", True),
-    ("pair", "/hangar/pair?first=7&second=18", 1280, 800, "dusk", False),
+    ("pattern", "/hangar/patterns/new?like=freestyle", 1280, 800, "dusk", False),
     ("compare", "/choose/8", 1280, 800, "paper", True),
     ("search", "/choose/8/search", 1280, 800, "paper", True),
-    ("buys", "/choose/4/buys", 1280, 800, "paper", True),
     ("callouts", "/callouts/8?days=yes", 1280, 800, "paper", True),
-    ("callouts-phone", "/callouts/7?days=yes", 390, 844, "sun", False),
-    ("log", "/callouts/8/logs/1", 1280, 800, "paper", False),
+    ("surer", "/sheets/1/surer", 1280, 800, "paper", False),
     ("field", "/field?craft=1", 390, 844, "sun", False),
     ("flights", "/log", 1280, 800, "paper", False),
     ("taught", "/sheets/8/taught", 1280, 800, "paper", False),
@@ -54,6 +54,11 @@ def main() -> None:
             context.add_cookies([view])
             page = context.new_page()
             page.goto(address + path, wait_until="networkidle")
+            if path == "/start":
+                page.fill("#label", "6s 1300 120c 214g")
+            if path == "/sheets":
+                page.wait_for_selector("[data-pending=no]")
+            page.wait_for_timeout(600)
             page.screenshot(path=OUT / f"{name}.png", full_page=whole)
             context.close()
         browser.close()
