@@ -14,7 +14,9 @@ from zesty_cell.core.learn.observation import observation
 from zesty_cell.core.learn.threshold import landed_by_the_call
 from zesty_cell.demo.log import load_log
 from zesty_cell.store import flights as store
-from zesty_cell.store.hangar import PACKS
+from zesty_cell.store import sheets
+from zesty_cell.store.hangar import CRAFTS, PACKS
+from zesty_cell.web.field.in_hand import InHand
 from zesty_cell.words.units import read_flight_time_s
 
 #: Wren with Kumquat 1, which is charged in the demo.
@@ -517,3 +519,28 @@ def test_an_entry_sent_again_without_its_kind_is_a_word(client):
         assert client.post(ENTRIES, data=form, headers=JSON).json()["errors"] == {}
     assert "kind of entry is not known" in client.post(ENTRIES, data={"entry": "two"}, headers=JSON).text
     assert client.post(ENTRIES, data={"x": "1"}).status_code == 422
+
+
+def test_a_pack_without_a_sheet_is_offered_where_its_cells_are_those_of_one_that_has(client):
+    with client.app.state.database.session() as session:
+        heron = next(row for row in CRAFTS.all(session) if row.name == "Heron")
+        own = [row.pack for row in sheets.all_sheets(session) if row.craft_id == heron.id]
+        with_sheet = {pack.type_name for pack in own}
+        kinds = {(pack.chemistry, pack.series) for pack in own}
+        lime = next(row for row in PACKS.all(session) if row.name == "Lime 1")
+        assert lime.type_name not in with_sheet
+        assert (lime.chemistry, lime.series) in kinds
+        lime.rest_v_per_cell = 4.19
+        others = {row.id for row in PACKS.all(session) if (row.chemistry, row.series) not in kinds}
+        heron_id, lime_id = heron.id, lime.id
+    html = client.get(f"/field?craft={heron_id}&pack={lime_id}").text
+    offered = {int(number) for number in re.findall(r"/field\?craft=\d+&(?:amp;)?pack=(\d+)", html)}
+    assert lime_id in offered
+    assert not offered & others
+    assert "Lime 1" in html
+    with client.app.state.database.session() as session:
+        hand = InHand(session, craft_id=heron_id, pack_id=lime_id)
+        assert hand.sheet.pack.name == "Lime 1"
+        # By the sheet of a polymer pack, though that of lithium-ion was changed later: voltages belong to cells.
+        assert hand.sheet_row.pack.chemistry == "lipo"
+        assert hand.result.setup.figures.capacity_ah == pytest.approx(3.3 * 0.95, rel=0.1)

@@ -13,12 +13,14 @@ def sheet_for(
 ) -> SheetRow | None:
     """The sheet of a craft that fits best; None where it has none.
 
-    Its type of pack comes first, then the pattern, then the very pack, then what was changed last.
+    Its type of pack comes first, then its cells (a landing voltage belongs to a chemistry), then the pattern, then the
+    very pack, then what was changed last.
     """
 
     def fits(row: SheetRow) -> tuple[object, ...]:
         return (
             pack is not None and row.pack.type_name == pack.type_name,
+            pack is not None and (row.pack.chemistry, row.pack.series) == (pack.chemistry, pack.series),
             pattern is not None and row.flying.get("name") == pattern,
             pack is not None and row.pack_id == pack.id,
             row.updated_at,

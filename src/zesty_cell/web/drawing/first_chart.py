@@ -59,8 +59,8 @@ def first_picture(result: Forecast, *, as_pack: bool, width: float, height: floa
         lowest = min(lowest, call.threshold.cell_v)
     span = max(float(rest_v[0]) - lowest, 0.05)
     y = Scale(lowest - 0.10 * span, float(rest_v[0]) + 0.06 * span, bottom, top)
-    shown_v = np.maximum(cruise_v, y.low)
-    xs, rest_y, cruise_y = x.many(time_s), y.many(rest_v), y.many(shown_v)
+    xs = x.many(time_s)
+    rest_y, cruise_y = y.many(np.maximum(rest_v, y.low)), y.many(np.maximum(cruise_v, y.low))
     early = path(x.many(time_s * stretch_low), cruise_y)
     late = path(x.many(time_s[::-1] * stretch_high), rest_y[::-1])
     factor = series if as_pack else 1

@@ -108,21 +108,31 @@ class InHand:
 
     @cached_property
     def packs(self) -> list[PackChoice]:
-        """Own packs of the types this craft has sheets for, charged ones first."""
+        """Own packs of the types this craft has sheets for, and others alike; charged ones first.
+
+        A pack of another type is alike where it has the chemistry and the cells in series of one with a sheet: the
+        voltages to set are the same, and the sheet is flown with the very pack.
+        """
         if self.craft is None:
             return []
-        types = {r.pack.type_name for r in self.sheets if r.craft_id == self.craft.id}
+        with_sheet = [r.pack for r in self.sheets if r.craft_id == self.craft.id]
+        types, alike = {p.type_name for p in with_sheet}, {(p.chemistry, p.series) for p in with_sheet}
         found = [
             PackChoice(
                 row, charge_now(pack=PACKS.thing(row), ownership=ownership_of(row)), row.id in self.flown_packs
             )
             for row in PACKS.all(self.session)
-            if row.type_name in types and row.standing == "own"
+            if row.standing == "own" and (row.type_name in types or (row.chemistry, row.series) in alike)
         ]
         # What was flown last comes first: its type is in the bag and on the transmitter.
         last = flights.newest_of_craft(self.session, self.craft.id, 1)
         first = last[0].pack.type_name if last else ""
-        return sorted(found, key=lambda c: (not c.charged, c.row.type_name != first, -(c.charge or 0.0)))
+        return sorted(
+            found,
+            key=lambda c: (
+                not c.charged, c.row.type_name != first, c.row.type_name not in types, -(c.charge or 0.0)
+            ),
+        )  # fmt: skip
 
     def _pack(self, pack_id: int) -> PackRow | None:
         asked = next((c.row for c in self.packs if c.row.id == pack_id), None)
