@@ -13,8 +13,8 @@ def sheet_for(
 ) -> SheetRow | None:
     """The sheet of a craft that fits best; None where it has none.
 
-    Its type of pack comes first, then its cells (a landing voltage belongs to a chemistry), then the pattern, then the
-    very pack, then what was changed last.
+    Its type of pack comes first, then its cells (a landing voltage belongs to a chemistry), then the pattern,
+    then the very pack, then what was changed last.
     """
 
     def fits(row: SheetRow) -> tuple[object, ...]:
