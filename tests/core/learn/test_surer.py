@@ -147,6 +147,12 @@ def test_a_scale_tells_the_crafts_weight_and_nothing_else():
     assert (pack, craft.steady) == (one.pack, one.craft.steady)
 
 
+def test_a_scale_that_shows_less_than_the_pack_leaves_the_craft_a_tenth():
+    one = first()
+    craft, _ = take("weigh", (0.100,), craft=one.craft, pack=one.pack)
+    assert craft.dry_mass_kg == pytest.approx(0.010)
+
+
 def test_a_recharge_after_a_hover_is_a_measured_point():
     one = first()
     craft, _ = take("hover_charge", (0.9, 300.0), craft=one.craft, pack=one.pack)

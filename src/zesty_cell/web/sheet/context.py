@@ -25,6 +25,7 @@ from zesty_cell.web.sheet import form as sheet_form
 from zesty_cell.words.calls import call_rows
 from zesty_cell.words.face import Face
 from zesty_cell.words.naming import sheet_name
+from zesty_cell.words.units import System
 
 
 def sheet_context(
@@ -43,20 +44,14 @@ def sheet_context(
     own = own_patterns(session)
     if read is None:
         first = _tried_out(stored, also_try, land_at_v)
-        texts = sheet_form.first_texts(
-            first, craft_id=row.craft_id, pack_id=row.pack_id, version=row.version, units=view.units,
-            patterns=PATTERNS | own,
-        )  # fmt: skip
+        texts = _texts(session, first, row.craft_id, row.pack_id, row.version, view.units)
         state = FormState(texts=texts, units=view.units)
         sheet: Sheet | None = first
     else:
         state, sheet = read.state, read.sheet
         if sheet is not None and state.units != view.units and read.craft_id and read.pack_id:
             # Typed in other units than the person now wants to see: show the same values in those.
-            state.texts = sheet_form.first_texts(
-                sheet, craft_id=read.craft_id, pack_id=read.pack_id, version=read.version, units=view.units,
-                patterns=PATTERNS | own,
-            )  # fmt: skip
+            state.texts = _texts(session, sheet, read.craft_id, read.pack_id, read.version, view.units)
     advice = figures = plan = None
     if sheet is not None:
         typed = None
@@ -91,6 +86,19 @@ def sheet_context(
         "own_pattern": sheet_form.pattern_key(stored.flying, PATTERNS | own) == sheet_form.OWN_PATTERN,
         "form": sheet_form,
     }
+
+
+def _texts(
+    session: Session, sheet: Sheet, craft_id: int, pack_id: int, version: int, units: System
+) -> dict[str, str]:
+    return sheet_form.first_texts(
+        sheet,
+        craft_id=craft_id,
+        pack_id=pack_id,
+        version=version,
+        units=units,
+        patterns=known_patterns(session),
+    )
 
 
 def _tried_out(stored: Sheet, also_try: str, land_at_v: float | None) -> Sheet:
