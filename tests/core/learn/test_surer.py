@@ -15,7 +15,7 @@ from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import CurrentSensor, Sheet, corrected
 from zesty_cell.core.learn.correction import learn
 from zesty_cell.core.learn.observation import Observation
-from zesty_cell.core.learn.surer import MINUTES, surer
+from zesty_cell.core.learn.surer import MINUTES, best_measure, surer
 from zesty_cell.core.learn.taken import TAKEN, take
 from zesty_cell.core.parts.craft import Assumed, RotorGeometry
 from zesty_cell.core.parts.pack_figures import pack_figures
@@ -95,6 +95,12 @@ def test_the_best_for_its_trouble_is_first(told):
     assert by_key(told)["three_flights"].narrower > by_key(told)["flight"].narrower
 
 
+def test_the_best_alone_is_the_first_of_all(told):
+    assert best_measure(forecast(first())) == told.measures[0]
+    by_timer = first().model_copy(update={"landing": LandingRule(charge_kept=None, timer_s=60.0)})
+    assert best_measure(forecast(by_timer)) is None
+
+
 def test_what_was_measured_is_not_asked_for_again():
     one = first("plane")
     craft, pack = take("weigh", (1.1,), craft=one.craft, pack=one.pack.model_copy(update={"mass_kg": 0.18}))
@@ -145,6 +151,16 @@ def test_a_scale_tells_the_crafts_weight_and_nothing_else():
     assert craft.dry_mass_kg == pytest.approx(0.700 - pack_figures(one.pack).mass_kg, rel=1e-4)
     assert craft.assumed == Assumed.model_validate(one.craft.assumed.model_dump() | {"weight": 0.0})
     assert (pack, craft.steady) == (one.pack, one.craft.steady)
+
+
+def test_where_the_craft_was_weighed_before_the_scale_tells_the_pack():
+    one = first(ready_kg=0.65)
+    known = one.craft.model_copy(update={"assumed": Assumed(), "dry_mass_kg": 0.430})
+    craft, pack = take("weigh", (0.660,), craft=known, pack=one.pack)
+    assert craft == known
+    assert (pack.mass_kg, pack.mass_known) == (0.23, "measured")
+    with pytest.raises(ValueError, match="no cell holds"):
+        take("weigh", (0.431,), craft=known, pack=one.pack)
 
 
 def test_a_scale_that_shows_less_than_the_pack_leaves_the_craft_a_tenth():

@@ -333,6 +333,27 @@ _MEASURES: Final[dict[MeasureKey, Callable[[Forecast, _Spread], _Covariance | No
 }
 
 
+def _measures(result: Forecast, spread: _Spread) -> tuple[Measure, ...]:
+    now = math.log(result.range.high_s / max(result.range.low_s, 1e-3))
+    measures = []
+    for key, known in _MEASURES.items():
+        after = known(result, spread)
+        if after is None:
+            continue
+        low_s, high_s = quantiles(spread.narrowed_s(after), (0.05, 0.95))
+        narrower = 1.0 - math.log(high_s / max(low_s, 1e-3)) / now
+        if narrower >= _WORTH_A_WORD:
+            measures.append(Measure(key, MINUTES[key], low_s, high_s, narrower))
+    measures.sort(key=lambda m: -m.narrower / (m.minutes + _ANY_TROUBLE_MIN))
+    return tuple(measures)
+
+
+def best_measure(result: Forecast, /) -> Measure | None:
+    """The measurement that narrows a forecast most for its trouble, in [s]; None where none is worth a word."""
+    spread = _spread(result)
+    return None if spread is None else next(iter(_measures(result, spread)), None)
+
+
 def surer(result: Forecast, /) -> Surer:
     """What makes a forecast unsure, and which measurement narrows it most for its trouble.
 
@@ -349,15 +370,4 @@ def surer(result: Forecast, /) -> Surer:
     spread = _spread(result)
     if spread is None:
         return Surer((), ())
-    now = math.log(result.range.high_s / max(result.range.low_s, 1e-3))
-    measures = []
-    for key, known in _MEASURES.items():
-        after = known(result, spread)
-        if after is None:
-            continue
-        low_s, high_s = quantiles(spread.narrowed_s(after), (0.05, 0.95))
-        narrower = 1.0 - math.log(high_s / max(low_s, 1e-3)) / now
-        if narrower >= _WORTH_A_WORD:
-            measures.append(Measure(key, MINUTES[key], low_s, high_s, narrower))
-    measures.sort(key=lambda m: -m.narrower / (m.minutes + _ANY_TROUBLE_MIN))
-    return Surer(_causes(result, spread), tuple(measures))
+    return Surer(_causes(result, spread), _measures(result, spread))

@@ -16,6 +16,10 @@ _Take = Callable[[Craft, Pack, float, Sequence[float]], _Both]
 
 
 def _weighed(craft: Craft, pack: Pack, ready_kg: float, values: Sequence[float]) -> _Both:
+    # The craft's own weight is known and the pack's is not: what is left on the scale is the pack.
+    if craft.assumed.weight == 0.0 and pack.mass_kg is None and values[0] > craft.dry_mass_kg:
+        mass_kg = float(f"{values[0] - craft.dry_mass_kg:.5g}")
+        return craft, pack.model_copy(update={"mass_kg": mass_kg, "mass_known": "measured"})
     return readings.weighed(craft, ready_kg=values[0], pack_kg=pack_figures(pack).mass_kg), pack
 
 

@@ -10,7 +10,7 @@ from zesty_cell.core.asked.flying import FlyingPattern
 from zesty_cell.core.asked.sheet import Sheet, corrected
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.flight.summary import fly_to_landing
-from zesty_cell.core.learn.surer import surer
+from zesty_cell.core.learn.surer import best_measure
 from zesty_cell.core.learn.timer import NextTimer
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.craft import MeasuredFullThrottle
@@ -239,7 +239,7 @@ def figures_of(advice: Advice, plan: PlanNow, face: Face) -> Figures:
     temperature = (unit.show(result.setup.start_c), unit.show(result.at_landing.landing_c), unit.label)
     shown = _first_checks(result, room=_room(advice, plan))
     heard_s = voltage_calls_s(result)  # by a dry run: once for both ribbons
-    following = next(iter(surer(result).measures), None)
+    following = best_measure(result)
     return Figures(
         forecast=result,
         timer=advice.timer,
