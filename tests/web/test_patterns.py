@@ -88,12 +88,12 @@ def test_there_is_a_first_row_and_a_last():
         ({"name": " "}, "name", "needed"),
         ({"a.0.share": "lots"}, "a.0.share", "not a number"),
         ({"a.0.share": ""}, "a.0.share", "needed"),
-        ({"a.0.share": "5000"}, "a.0.share", "At most"),
+        ({"a.0.share": "5000"}, "a.0.share", "At most 1000 %"),
         ({"a.3.share": "150"}, "a.3.share", "full throttle"),
         ({"a.1.seconds": "0"}, "a.1.seconds", "At least"),
         ({"a.1.seconds": "2 h"}, "a.1.seconds", "no unit"),
         ({"a.2.height": ""}, "a.2.height", "needed"),
-        ({"a.2.height": "9000"}, "a.2.height", "At most"),
+        ({"a.2.height": "9000"}, "a.2.height", "At most 2000 m"),
     ],
 )
 def test_what_is_wrong_is_said_at_its_place(client, change, place, words):

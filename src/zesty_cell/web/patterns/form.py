@@ -11,7 +11,7 @@ from pydantic import ValidationError
 
 from zesty_cell.core.asked.flying import Activity, FlyingPattern
 from zesty_cell.core.fact import Words
-from zesty_cell.web.http.forms import Typed, form_units, words_of
+from zesty_cell.web.http.forms import Field, form_units, words_of
 from zesty_cell.words.units import ALTITUDE, SECONDS, SHARE, Quantity, System, typed
 
 #: What an activity may be: its key, how it is called, and what is typed of it beside its name.
@@ -28,6 +28,7 @@ _DRAWN_CLIMB_S: Final = 3.0
 _STEP: Final = re.compile(r"^(add|copy|remove|up|down|longer|shorter):(\d{1,2})$")
 #: A key stretches an activity by so much [s].
 _STRETCH_S: Final = 0.5
+_QUANTITIES: Final[dict[str, Quantity]] = {"share": SHARE, "seconds": SECONDS, "height": ALTITUDE}
 _NEW: Final = {"name": "cruise", "kind": "steady", "share": "100", "seconds": "10", "height": ""}
 
 
@@ -130,7 +131,7 @@ def _note(read: PatternForm, error: ValidationError, at: str = "") -> None:
         last = {"duration_s": "seconds", "height_m": "height", "of": "kind"}.get(place[-1] if place else "", "")
         last = last or (place[-1] if place else "share")
         key = "name" if not at and last == "name" else f"{at or 'a.0.'}{last}"
-        read.errors.setdefault(key, words_of(problem))
+        read.errors.setdefault(key, words_of(problem, Field(key, last, _QUANTITIES.get(last)), read.units))
 
 
 def _number(read: PatternForm, row: dict[str, str], k: int, part: str, quantity: Quantity) -> float | None:
@@ -163,11 +164,3 @@ def _activity(row: dict[str, str], k: int, read: PatternForm) -> dict[str, Any] 
     except ValidationError as error:
         _note(read, error, f"a.{k}.")
         return None
-
-
-def texts_of_form(read: PatternForm) -> Typed:
-    """The texts by the names of their fields."""
-    texts = Typed({"name": read.name, "units": read.units})
-    for k, row in enumerate(read.rows):
-        texts |= {f"a.{k}.{part}": text for part, text in row.items()}
-    return texts
