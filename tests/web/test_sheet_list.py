@@ -6,11 +6,13 @@ import re
 import time
 
 import pytest
+from sqlalchemy import select, text
 
 from zesty_cell.services.advice import advise
 from zesty_cell.services.sheet_answers import SheetAnswers, keys_of
 from zesty_cell.store import sheets
 from zesty_cell.store.hangar import PACKS, ownership_of
+from zesty_cell.store.tables import FlightRow
 from zesty_cell.words.units import minutes
 
 
@@ -69,10 +71,6 @@ def test_the_key_changes_with_all_that_an_answer_rests_on(client, fly_season):
         flight = client.get(f"/log?craft={rows[0].craft_id}").text
     assert flight
     with client.app.state.database.session() as session:
-        from sqlalchemy import select
-
-        from zesty_cell.store.tables import FlightRow
-
         rows = sheets.heads(session)
         craft_id = next(row.craft_id for row in rows if row.id == heron[0])
         one = session.scalars(select(FlightRow).where(FlightRow.craft_id == craft_id)).first()
@@ -90,6 +88,18 @@ def test_the_key_changes_with_all_that_an_answer_rests_on(client, fly_season):
         session.flush()
         assert all(key != before[n] for n, key in keys_of(session, rows).items())
         session.rollback()
+
+
+def test_a_version_that_is_given_again_is_another_answer(client):
+    """As after a backup was brought back: the same number of a version, of another moment and with another air."""
+    settled(client)
+    with client.app.state.database.session() as session:
+        before = keys_of(session, sheets.heads(session))[1]
+        session.execute(text("UPDATE sheet SET updated_at = '2031-01-01 00:00:00.000000' WHERE id = 1"))
+    with client.app.state.database.session() as session:
+        assert keys_of(session, sheets.heads(session))[1] != before
+        session.execute(text("UPDATE craft SET updated_at = '2031-01-01 00:00:00.000000'"))
+        assert keys_of(session, sheets.heads(session))[2] != before
 
 
 def test_a_sheet_that_contradicts_itself_is_listed_with_why(client):

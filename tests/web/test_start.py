@@ -224,6 +224,17 @@ def test_a_craft_and_a_pack_of_the_hangar_are_taken_as_they_are(client, fly_seas
     assert f'<p class="big">{landing}</p>' in client.get(f"/sheets/{number}").text
 
 
+def test_the_picture_says_what_is_left_where_it_lands(empty):
+    assert "land, 20 % left" in ask(empty, label=LABEL)
+    # Small cells of an energy type are at their floor in the first burst of such a quad, all but full.
+    result = flown(first_sheet(Asked(line="4s 18650 2500 5A")).sheet)
+    left = result.reserve_ah / result.setup.figures.capacity_ah
+    assert left > 0.9
+    html = ask(empty, label="4s 18650 2500 5A")
+    assert f"land, {100 * left:.0f} % left" in html
+    assert "There the cells are at their floor." in html
+
+
 def test_what_cannot_fly_says_so(empty):
     html = ask(empty, kind="lifter", ready="60 kg", label="1s 20mAh")
     assert "This does not fly" in html

@@ -2,7 +2,8 @@
 
 A sheet's answer rests on its own row, its craft, the packs, the craft's flights, logs, calibrations and further
 sheets (a flight on another pattern teaches too).  Counts and versions of these make a key, for all sheets in a
-handful of queries; an answer whose key is another is not shown, and worked out anew.
+handful of queries; an answer whose key is another is not shown, and worked out anew.  Moments of change are part of
+it: after a backup is brought back, versions are given a second time.
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ import threading
 from collections.abc import Callable, Hashable, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
+from datetime import datetime
 
 import numpy as np
 from sqlalchemy import func, select
@@ -86,19 +88,22 @@ def keys_of(session: Session, rows: Sequence[SheetHead], /) -> dict[int, Hashabl
     """What the answer of each sheet rests on, by the sheet's number."""
 
     def by_craft(table: type[FlightRow] | type[LogRow] | type[CalibrationRow]) -> dict[int | None, Hashable]:
-        query = select(table.craft_id, func.count(), func.sum(table.version), func.max(table.id))
+        query = select(table.craft_id, func.count(), func.sum(table.version), func.max(table.updated_at))
         found = session.execute(query.where(table.deleted_at.is_(None)).group_by(table.craft_id))
         return {craft_id: tuple(counts) for craft_id, *counts in found}
 
     flown, logs, checked = by_craft(FlightRow), by_craft(LogRow), by_craft(CalibrationRow)
-    packs = tuple(session.execute(select(func.count(), func.sum(PackRow.version))).one())
+    packs = tuple(
+        session.execute(select(func.count(), func.sum(PackRow.version), func.max(PackRow.updated_at))).one()
+    )
     fits = session.execute(select(func.count()).select_from(LogFitRow)).scalar_one()
-    alike: dict[int, int] = {}
+    alike: dict[int, tuple[tuple[int, int, datetime], ...]] = {}
     for row in rows:
-        alike[row.craft_id] = alike.get(row.craft_id, 0) + row.version + 1
+        alike[row.craft_id] = (*alike.get(row.craft_id, ()), (row.id, row.version, row.updated_at))
     return {
         row.id: (
-            row.version, row.craft_id, row.craft_version, row.pack_id, packs, fits, alike[row.craft_id],
+            row.craft_id, row.craft_version, row.craft_updated_at, row.pack_id, packs, fits,
+            alike[row.craft_id] if row.craft_id in flown else (row.version, row.updated_at),
             flown.get(row.craft_id), logs.get(row.craft_id), checked.get(row.craft_id),
         )
         for row in rows

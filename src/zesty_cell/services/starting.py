@@ -32,8 +32,8 @@ from zesty_cell.core.parts.starting import (
     StartKey,
     kind_like,
     starting_craft,
-    usual_dry_kg,
     usual_pack,
+    usual_ready_kg,
 )
 from zesty_cell.services.advice import advice_for
 from zesty_cell.services.forecasts import flown
@@ -144,7 +144,7 @@ def first_sheet(asked: Asked, /) -> FirstSheet:
             craft, pack = found
         else:
             doubts[key] = found
-    dry_kg = usual_dry_kg(kind, size_m=size_m, carries=asked.carries)
+    usual = usual_ready_kg(kind, size_m=size_m, carries=asked.carries, pack_kg=pack_kg)
     sheet = Sheet(
         name=sheet_name(craft=craft.name, pack=pack.name),
         craft=craft,
@@ -152,7 +152,6 @@ def first_sheet(asked: Asked, /) -> FirstSheet:
         flying=asked.pattern or PATTERNS[kind.patterns[asked.manner]],
         landing=_FIRST_RULE,
     )
-    usual = (0.85 * dry_kg + pack_kg, dry_kg + pack_kg, 1.2 * dry_kg + pack_kg)
     return FirstSheet(sheet, kind, replace(labelled, pack=pack), usual, doubts)
 
 

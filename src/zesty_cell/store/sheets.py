@@ -59,6 +59,7 @@ class SheetHead(NamedTuple):
     craft_id: int
     craft_name: str
     craft_version: int
+    craft_updated_at: datetime
     pack_id: int
     pack_name: str
     pack_type: str
@@ -70,7 +71,7 @@ def heads(session: Session) -> list[SheetHead]:
     query = (
         select(
             SheetRow.id, SheetRow.name, SheetRow.version, SheetRow.updated_at,
-            CraftRow.id, CraftRow.name, CraftRow.version,
+            CraftRow.id, CraftRow.name, CraftRow.version, CraftRow.updated_at,
             PackRow.id, PackRow.name, PackRow.type_name,
             # A document that is none must not keep all the others from being listed.
             case((func.json_valid(SheetRow.flying) == 1, func.json_extract(SheetRow.flying, "$.name"))),

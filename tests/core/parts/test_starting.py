@@ -28,6 +28,7 @@ from zesty_cell.core.parts.starting import (
     starting_craft,
     usual_dry_kg,
     usual_pack,
+    usual_ready_kg,
 )
 
 _PHYSICS = Path(__file__).parents[3] / "docs" / "physics.md"
@@ -103,6 +104,11 @@ def test_what_is_said_is_no_longer_assumed():
     assert said.dry_mass_kg == pytest.approx(0.7 - pack_kg, rel=1e-3)
     # Lighter than its pack: the least that can be.
     assert _made(kind, ready_kg=0.1)[0].dry_mass_kg == pytest.approx(0.015)
+
+
+def test_the_usual_weight_is_as_wide_as_what_is_assumed():
+    low, middle, high = usual_ready_kg(KINDS["freestyle"], size_m=0.13, carries="camera", pack_kg=0.2)
+    assert (low, middle, high) == pytest.approx((0.44 * 0.85 + 0.2, 0.64, 0.44 * 1.15 + 0.2))
 
 
 def test_cameras_weigh_and_take_power():

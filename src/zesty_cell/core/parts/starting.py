@@ -199,6 +199,16 @@ def usual_dry_kg(kind: Kind, /, *, size_m: float, carries: Carries) -> float:
     return kind.dry_kg * larger + extra * min(larger, 1.0)
 
 
+def usual_ready_kg(kind: Kind, /, *, size_m: float, carries: Carries, pack_kg: float) -> tuple[float, float, float]:
+    """What a craft of this size [m] usually weighs with its pack: low, middle, high [kg], one sigma either way."""
+    dry_kg = usual_dry_kg(kind, size_m=size_m, carries=carries)
+    return (
+        (1.0 - ASSUMED_WEIGHT) * dry_kg + pack_kg,
+        dry_kg + pack_kg,
+        (1.0 + ASSUMED_WEIGHT) * dry_kg + pack_kg,
+    )
+
+
 def _steady(kind: Kind, size_m: float) -> SteadyPower:
     if kind.is_wing():
         return WingGeometry(

@@ -30,6 +30,7 @@ class FirstPicture:
     times: list[Tick]
     landing_x: float
     landing_anchor: str
+    left_words: str
     call_y: float | None
     call: str
 
@@ -87,6 +88,7 @@ def first_picture(result: Forecast, *, as_pack: bool, width: float, height: floa
         times=[Tick(x(t), minutes(t)) for t in times],
         landing_x=landing_x,
         landing_anchor="start" if room else "end",
+        left_words=f"{100.0 * max(result.reserve_ah, 0.0) / result.setup.figures.capacity_ah:.0f} % left",
         call_y=y(call.threshold.cell_v) if calls else None,
         call=f"{'land now' if call.stands == 'calls' else 'last guard'} {volts}",
     )

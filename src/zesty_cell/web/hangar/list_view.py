@@ -61,7 +61,7 @@ def show_hangar(
 
 def _hangar_context(session: Session) -> dict[str, Any]:
     # The sheet changed last of each craft: there is told what to measure next.
-    by_change = sorted(sheets.all_sheets(session), key=lambda row: (row.updated_at, row.id))
+    by_change = sorted(sheets.heads(session), key=lambda row: (row.updated_at, row.id))
     cells = [(row, CELLS.thing(row)) for row in CELLS.all(session)]
     return {
         "crafts": [(row, CRAFTS.thing(row), ownership_of(row)) for row in CRAFTS.all(session)],

@@ -39,10 +39,10 @@ def _tried_on(session: Session, pattern: FlyingPattern | None) -> tuple[str, flo
     """What the sheet changed last would answer if it flew so: its name, landing time and range [s]."""
     if pattern is None:
         return None
-    rows = sheets.all_sheets(session)
-    if not rows:
+    newest = max(sheets.heads(session), key=lambda head: (head.updated_at, head.id), default=None)
+    if newest is None:
         return None
-    row = max(rows, key=lambda r: (r.updated_at, r.id))
+    row = sheets.fetch(session, newest.id)
     try:
         sheet = sheets.as_sheet(row).model_copy(update={"flying": pattern})
         result = advice_for(session, sheet, craft_id=row.craft_id, pack=row.pack, from_log=row.from_log).result

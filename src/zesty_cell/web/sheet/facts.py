@@ -181,7 +181,7 @@ def _more(result: Forecast, face: Face) -> list[tuple[str, str]]:
 
 #: Tone of an activity in the strip, by its share of steady power.
 _TONES = ((0.6, "calm"), (1.2, "steady"), (1.8, "brisk"), (float("inf"), "hard"))
-_REASON_WORDS = {
+REASON_WORDS = {
     "charge used": "by charge used",
     "rest voltage": "by rest voltage",
     "loaded voltage": "by loaded voltage",
@@ -250,7 +250,7 @@ def figures_of(advice: Advice, plan: PlanNow, face: Face) -> Figures:
         small=small_charts(result, temperature=temperature),
         cursor=cursor_data(result, face),
         bar=_bar(result),
-        reason=_REASON_WORDS[result.flight.landing_reason],
+        reason=REASON_WORDS[result.flight.landing_reason],
         doubts=_doubts(result, face),
         shown_checks=shown,
         more=_more(result, face),

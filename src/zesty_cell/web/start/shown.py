@@ -15,13 +15,13 @@ from zesty_cell.core.flight.honest_current import honest_current
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.connectors import CONNECTORS
 from zesty_cell.core.parts.pack_figures import pack_figures
-from zesty_cell.core.parts.starting import CARRIES, KINDS, StartKey
+from zesty_cell.core.parts.starting import CARRIES, StartKey
 from zesty_cell.services.patterns import known_patterns
 from zesty_cell.services.starting import FirstAnswer, FirstSheet
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.web.drawing.first_chart import first_picture
 from zesty_cell.web.drawing.pack_picture import pack_picture
-from zesty_cell.web.sheet.facts import pattern_strip
+from zesty_cell.web.sheet.facts import REASON_WORDS, pattern_strip
 from zesty_cell.web.start.form import StartForm
 from zesty_cell.web.surer.results import causes_shown, measures_shown
 from zesty_cell.words.face import Face
@@ -195,7 +195,6 @@ def questions(form: StartForm, first: FirstSheet, session: Session, face: Face) 
         "kinds": [(key, *KIND_WORDS[key], key == chosen and asked.craft is None) for key in SILHOUETTES],
         "kind": chosen,
         "fan": asked.kind == "jet",
-        "fan_words": KIND_WORDS["jet"],
         "sliders": _sliders(form, first, face),
         "carries": carries,
         "carries_words": CARRIES_WORDS[asked.carries],
@@ -223,7 +222,6 @@ def questions(form: StartForm, first: FirstSheet, session: Session, face: Face) 
         ),
         "strip": pattern_strip(first.sheet.flying, width=700.0, face=face),
         "flying_name": first.sheet.flying.name,
-        "usual": KINDS[asked.kind].patterns,
     }
 
 
@@ -245,6 +243,9 @@ def answer_shown(form: StartForm, answer: FirstAnswer | None, face: Face, *, why
         "series": series,
         "bar": _bar(result),
         "how_sure": _how_sure(answer),
+        "ended_by": REASON_WORDS[result.flight.landing_reason]
+        if result.flight.landing_reason in ("floor", "empty", "ESC cutoff")
+        else "",
         "checks": _checks(result),
         "measures": measures[:_MEASURES_SHOWN],
         "more_measures": measures[_MEASURES_SHOWN:],

@@ -28,12 +28,7 @@ router = APIRouter(prefix="/sheets", include_in_schema=False)
 def _context(
     request: Request, session: Session, row: SheetRow, *, texts: dict[str, str], errors: dict[str, Words]
 ) -> dict[str, Any]:
-    context: dict[str, Any] = {
-        "row": row,
-        "sheet": store.as_sheet(row),
-        "trouble": "",
-        "units": preferences_of(request).units,
-    }
+    context: dict[str, Any] = {"row": row, "sheet": store.as_sheet(row), "trouble": ""}
     try:
         result = advise(session, row).result
     except OutOfRangeError as error:
