@@ -20,6 +20,8 @@ KIND_WORDS: Final[dict[StartKey, tuple[str, str]]] = {
     "jet": ("ducted fan", "a jet"),
     "helicopter": ("helicopter", "any rotor"),
 }
+#: The same where wings and jets stand apart.
+LIKE_WORDS: Final[dict[StartKey, tuple[str, str]]] = {"flying_wing": ("flying wing", "0.5 to 1.8 m")}
 _CRAFT_NAMES: Final[dict[StartKey, str]] = {
     "micro": "Indoor micro",
     "small_quad": "Small quad",

@@ -22,14 +22,6 @@ CAUSE_WORDS: Final[dict[CauseKey, str]] = {
     "day": "the day: wind, gusts, air",
 }
 
-#: What may be assumed of a craft, by its name in :class:`Assumed`.
-ASSUMED_WORDS: Final[dict[str, str]] = {
-    "weight": "its weight",
-    "size": "its size",
-    "electronics": "what video and camera take",
-    "full_throttle": "what full throttle takes",
-}
-
 
 @dataclass(frozen=True)
 class MeasureWords:

@@ -21,9 +21,9 @@ from zesty_cell.core.parts.craft_load import (
     burst_work_j_kg,
     craft_load,
     spare_burst_w,
-    standing_current_a,
     steady_power_w,
 )
+from zesty_cell.core.parts.full_throttle import standing_current_a
 
 
 def test_standard_air_is_the_standard_atmosphere():

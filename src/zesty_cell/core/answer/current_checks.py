@@ -11,7 +11,7 @@ from zesty_cell.core.fact import fact
 from zesty_cell.core.flight.honest_current import HonestCurrent
 from zesty_cell.core.flight.one import Flight
 from zesty_cell.core.flight.setup import Setup
-from zesty_cell.core.parts.craft_load import standing_current_a
+from zesty_cell.core.parts.full_throttle import most_motors_a, standing_current_a
 
 
 def rolling_rms(current_a: NDArray[np.float64], /, seconds: float) -> NDArray[np.float64]:
@@ -89,28 +89,29 @@ def _honest(setup: Setup, flight: Flight, honest: HonestCurrent, stop: int) -> C
     )
 
 
-def _part_limit(key: str, limit_a: float | None, setup: Setup, flight: Flight, stop: int) -> Check | None:
+def _part_limit(key: str, limit_a: float | None, worst_a: float, at_s: float) -> Check | None:
     if limit_a is None:
         return None
-    k = int(np.argmax(flight.full_throttle_a[:stop]))
-    # Held on the ground the propeller is loaded most, and that happens: at every take-off.
-    worst_a = standing_current_a(
-        load=setup.load, flying_a=float(flight.full_throttle_a[k]), pack_ohm=setup.figures.resistance_ohm
-    )
     share = worst_a / limit_a
     status: Status = "ok" if share <= 1.0 else "look" if share <= 1.1 else "stop"
     part = key.removesuffix("_limit")
     title = fact(f"check.{part}_limit.inside" if status == "ok" else f"check.{part}_limit.passes")
     mend = None if status == "ok" else fact("check.part_limit.mend")
-    return Check(key, status, title, worst_a, limit_a, "A", k * STEP_S, mend)
+    return Check(key, status, title, worst_a, limit_a, "A", at_s, mend)
 
 
 def current_checks(*, setup: Setup, flight: Flight, honest: HonestCurrent, stop: int) -> tuple[Check | None, ...]:
     """What applies of them to the first ``stop`` samples of a flight [A]; None for what does not."""
-    limits = setup.sheet.craft.limits
+    craft = setup.sheet.craft
+    k = int(np.argmax(flight.full_throttle_a[:stop]))
+    # Held on the ground the propeller is loaded most, and that happens: at every take-off.
+    worst_a = standing_current_a(
+        load=setup.load, flying_a=float(flight.full_throttle_a[k]), pack_ohm=setup.figures.resistance_ohm
+    )
+    motors_a = most_motors_a(craft=craft, load=setup.load, standing_a=worst_a)
     return (
         _pack_rating(setup, flight, stop),
         _honest(setup, flight, honest, stop),
-        _part_limit("motor_limit", limits.all_motors_a(), setup, flight, stop),
-        _part_limit("esc_limit", limits.all_escs_burst_a(), setup, flight, stop),
+        _part_limit("motor_limit", motors_a, worst_a, k * STEP_S),
+        _part_limit("esc_limit", craft.limits.all_escs_burst_a(), worst_a, k * STEP_S),
     )

@@ -20,8 +20,8 @@ from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import ChemistryKey
 from zesty_cell.core.parts.connectors import CONNECTORS
-from zesty_cell.core.parts.craft import Craft, RotorGeometry, SteadyPower, WingGeometry
-from zesty_cell.core.parts.craft_load import efficiency_of
+from zesty_cell.core.parts.craft import Craft, EstimatedSteady, PartsHover, RotorGeometry, SteadyPower, WingGeometry
+from zesty_cell.core.parts.craft_load import efficiency_of, rotors_of
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import pack_figures
 
@@ -205,10 +205,13 @@ def _other_chemistry(sheet: Sheet) -> Sheet | None:
 def _steady_times(sheet: Sheet, factor: float) -> Sheet:
     """Propulsive steady power times a factor [1], wherever it comes from; avionics are left alone."""
     source = sheet.craft.steady
-    if isinstance(source, RotorGeometry | WingGeometry):
+    if isinstance(source, EstimatedSteady):
         mass_kg = sheet.craft.dry_mass_kg + pack_figures(sheet.pack).mass_kg
         efficiency = min(efficiency_of(sheet.craft, mass_kg=mass_kg) / factor, 0.8)
-        changed: SteadyPower = source.model_copy(update={"efficiency": efficiency})
+        shape: RotorGeometry | WingGeometry | PartsHover = source
+        if isinstance(source, PartsHover) and sheet.craft.propulsion is not None:
+            shape = rotors_of(sheet.craft.propulsion)
+        changed: SteadyPower = shape.model_copy(update={"efficiency": efficiency})
     else:
         total_w = source.voltage_v * (
             source.current_a if source.source == "measured" else source.charge_ah * 3600.0 / source.duration_s

@@ -16,7 +16,7 @@ from zesty_cell.core.flight.one import Flight
 from zesty_cell.core.flight.setup import Setup
 from zesty_cell.core.flight.summary import LandingSummary
 from zesty_cell.core.parts.connectors import CONNECTORS
-from zesty_cell.core.parts.craft_load import standing_current_a
+from zesty_cell.core.parts.full_throttle import most_motors_a, standing_current_a
 
 LinkKey = Literal[
     "cells", "rating", "plug", "second_plug", "leads", "voltage", "esc", "esc_burst", "motors", "propeller"
@@ -89,6 +89,7 @@ def parts_chain(*, setup: Setup, flight: Flight, at_landing: LandingSummary, hon
     burst_a = standing_current_a(
         load=setup.load, flying_a=at_landing.full_fresh_a, pack_ohm=setup.figures.resistance_ohm
     )
+    motors_a = most_motors_a(craft=setup.sheet.craft, load=setup.load, standing_a=burst_a)
     pack, limits, ratings = setup.sheet.pack, setup.sheet.craft.limits, setup.figures.ratings
     minute, burst, start = fact("lasts.minute"), fact("lasts.burst"), fact("lasts.take_off")
     source = "label" if setup.figures.ratings_known == "maker" else "pack"
@@ -110,7 +111,7 @@ def parts_chain(*, setup: Setup, flight: Flight, at_landing: LandingSummary, hon
         _link("voltage", fact("link.voltage"), setup.figures.full_v, limits.maximum_v, "V", start),
         _link("esc", esc, minute_a, limits.all_escs_a(), "A", minute),
         _link("esc_burst", burst_esc, burst_a, limits.all_escs_burst_a(), "A", burst),
-        _link("motors", motor, burst_a, limits.all_motors_a(), "A", burst),
+        _link("motors", motor, burst_a, motors_a, "A", burst),
         _propeller(setup, at_landing),
     ]
     shares = [

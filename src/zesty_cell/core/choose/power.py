@@ -16,7 +16,7 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Fact, Words, fact
 from zesty_cell.core.flight.setup import Setup, set_up
 from zesty_cell.core.flight.summary import LandingSummaries, LandingSummary
-from zesty_cell.core.parts.craft_load import standing_current_a
+from zesty_cell.core.parts.full_throttle import most_motors_a, standing_current_a
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import pack_figures
 
@@ -94,6 +94,10 @@ def _worst_a(setup: Setup, at_landing: LandingSummary) -> float:
     )
 
 
+def _motors_a(setup: Setup, at_landing: LandingSummary) -> float | None:
+    return most_motors_a(craft=setup.sheet.craft, load=setup.load, standing_a=_worst_a(setup, at_landing))
+
+
 def more_power(sheet: Sheet) -> tuple[PowerOption, ...]:
     """The sheet as it is and four ways to more power, flown [A, s, kg].
 
@@ -139,7 +143,7 @@ def more_power(sheet: Sheet) -> tuple[PowerOption, ...]:
             title=title,
             setup=setup,
             at_landing=at_landing,
-            motor_share=share(_worst_a(setup, at_landing), limits.all_motors_a()),
+            motor_share=share(_worst_a(setup, at_landing), _motors_a(setup, at_landing)),
             esc_share=share(_worst_a(setup, at_landing), limits.all_escs_burst_a()),
             over_voltage=limits.maximum_v is not None and setup.figures.full_v > limits.maximum_v,
         )
@@ -249,7 +253,6 @@ def first_cell_count(sheet: Sheet, *, style: StyleKey) -> CellCount:
         if other is not None:
             setups.append(set_up(with_pack(flown, pack=other)))
     times = fact("verdict.times_weight" if rotor else "verdict.times_level")
-    limit_a = flown.craft.limits.all_motors_a() or flown.craft.limits.all_escs_burst_a()
     last: tuple[int, float] | None = None
     for setup, at_landing in zip(setups, LandingSummaries(setups).fly(), strict=True):
         series = setup.sheet.pack.series
@@ -267,6 +270,7 @@ def first_cell_count(sheet: Sheet, *, style: StyleKey) -> CellCount:
             return CellCount(wanted, None, last[1], why)
         last = (series, at_landing.to_spare)
         if at_landing.to_spare >= need:
+            limit_a = _motors_a(setup, at_landing) or flown.craft.limits.all_escs_burst_a()
             key = "cells.fewest.rotor" if rotor else "cells.fewest.wing"
             draws = (
                 fact("cells.draws.of", full_a=_worst_a(setup, at_landing), limit_a=limit_a)
@@ -288,7 +292,7 @@ def _broken_limit(setup: Setup, at_landing: LandingSummary) -> Fact | None:
     if limits.maximum_v is not None and setup.figures.full_v > limits.maximum_v:
         return fact("cells.over_voltage", full=setup.figures.full_v, most=limits.maximum_v)
     for limit_a, key in (
-        (limits.all_motors_a(), "cells.over_motors"),
+        (_motors_a(setup, at_landing), "cells.over_motors"),
         (limits.all_escs_burst_a(), "cells.over_escs"),
     ):
         if limit_a is not None and _worst_a(setup, at_landing) > limit_a:

@@ -18,7 +18,7 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.many import flight_pool
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.flight.summary import LandingSummaries, LandingSummary
-from zesty_cell.core.parts.craft_load import standing_current_a
+from zesty_cell.core.parts.full_throttle import full_throttle_v, standing_current_a
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import PackFigures
 
@@ -46,7 +46,8 @@ class SearchLimits(Entity):
 
 
 LimitKey = Literal[
-    "all_up", "pack_mass", "length", "width", "height", "voltage", "motor", "esc", "cutoff",
+    "all_up", "pack_mass", "length", "width", "height", "voltage", "motor", "motor_power", "esc",
+    "cutoff",
     "time", "thrust", "to_spare", "heat", "holds",
 ]  # fmt: skip
 
@@ -198,6 +199,10 @@ def _held_against(
         # Held on the ground parts are loaded most: as the sheet's checks judge them.
         return standing_current_a(load=load, flying_a=at_landing.full_fresh_a, pack_ohm=figures.resistance_ohm)
 
+    def worst_w(pack: Pack, figures: PackFigures, at_landing: LandingSummary) -> float:
+        amps = worst_a(pack, figures, at_landing)
+        return amps * full_throttle_v(load=load, standing_a=amps)
+
     rows: list[tuple[LimitKey, float | None, bool, Callable[[Pack, PackFigures, LandingSummary], float]]] = [
         ("holds", 1.0, False, lambda p, f, b: float(b.holds)),
         ("all_up", limits.most_all_up_kg, True, lambda p, f, b: b.all_up_mass_kg),
@@ -207,6 +212,7 @@ def _held_against(
         ("height", limits.most_height_m, True, lambda p, f, b: f.size.height_m),
         ("voltage", parts.maximum_v if parts else None, True, lambda p, f, b: f.full_v),
         ("motor", parts.all_motors_a() if parts else None, True, worst_a),
+        ("motor_power", parts.all_motors_w() if parts else None, True, worst_w),
         ("esc", parts.all_escs_burst_a() if parts else None, True, worst_a),
         (
             "cutoff",

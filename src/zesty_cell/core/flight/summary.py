@@ -25,7 +25,7 @@ from zesty_cell.core.flight.setup import Setup, set_up
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.chemistry import cell_table, temperature_table
 from zesty_cell.core.parts.craft import Craft
-from zesty_cell.core.parts.craft_load import CraftLoad
+from zesty_cell.core.parts.craft_load import CraftLoad, thrust_an_amp_kg
 
 #: Steady power that cannot be had this early is no flight [s].
 TAKE_OFF_S = 1.0
@@ -80,17 +80,22 @@ class LandingSummary(NamedTuple):
     to_spare: float
 
 
-def power_to_spare(*, craft: Craft, load: CraftLoad, full_throttle_a: float) -> float:
+def power_to_spare(*, craft: Craft, load: CraftLoad, full_throttle_a: float, all_up_kg: float) -> float:
     """What full throttle gives over what steady flight needs [1].
 
-    Thrust over weight for craft on rotors: thrust goes with power^⅔ (actuator disc; Leishman eq.
-    2.14), so T/W = (P_full/P_steady)^⅔.  For a wing, power over the power of level flight.
+    Thrust over weight for craft on rotors: by the thrust that was measured or follows from its parts; else thrust
+    goes with power^⅔ (actuator disc; Leishman eq. 2.14), so T/W = (P_full/P_steady)^⅔.  For a wing, power over the
+    power of level flight.
 
     Parameters
     ----------
+    all_up_kg : float
+        [kg].
     full_throttle_a : float
         Whole craft [A].
     """
+    if craft.lifts_itself() and (an_amp_kg := thrust_an_amp_kg(craft)) is not None:
+        return an_amp_kg * full_throttle_a / all_up_kg
     # Loaded voltage at full throttle from the motor's own law V = √(I/c) + I·R_motor (K7).
     volts = math.sqrt(full_throttle_a / load.full_throttle_a_v2) + full_throttle_a * load.motor_resistance_ohm
     ratio = volts * full_throttle_a / (load.steady_w + load.avionics_w)
@@ -104,7 +109,7 @@ def _landing_summary(setup: Setup, summary: NDArray[np.float64], landing_s: floa
     p = pack.parallel
     fresh_a, landing_a = cell[kernel.FULL_FRESH_A] * p, cell[kernel.FULL_END_A] * p
     used_share = setup.sheet.conditions.start_charge - cell[kernel.END_CHARGE_LEFT]
-    to_spare_fresh = power_to_spare(craft=craft, load=load, full_throttle_a=fresh_a)
+    to_spare_fresh = power_to_spare(craft=craft, load=load, full_throttle_a=fresh_a, all_up_kg=setup.all_up_mass_kg)
     return LandingSummary(
         landing_s=landing_s,
         landing_reason=landing_reason(which=which, end_reason=int(cell[kernel.END_REASON])),
@@ -122,7 +127,7 @@ def _landing_summary(setup: Setup, summary: NDArray[np.float64], landing_s: floa
         full_landing_a=landing_a,
         thrust_share=landing_a / fresh_a,
         to_spare_fresh=to_spare_fresh,
-        to_spare=power_to_spare(craft=craft, load=load, full_throttle_a=landing_a),
+        to_spare=power_to_spare(craft=craft, load=load, full_throttle_a=landing_a, all_up_kg=setup.all_up_mass_kg),
     )
 
 

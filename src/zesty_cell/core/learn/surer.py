@@ -29,7 +29,7 @@ from zesty_cell.core.answer.forecast import (
 from zesty_cell.core.learn.correction import BEFORE_CAPACITY, BEFORE_POWER, FEW, FLIGHT_SIGMA
 from zesty_cell.core.learn.learned import FEW_WIDER, INDIVIDUAL_CAPACITY, MODEL_SIGMA
 from zesty_cell.core.learn.timer import FIRST_SHARE
-from zesty_cell.core.parts.craft import EstimatedFullThrottle, MeasuredPoint, RotorGeometry, WingGeometry
+from zesty_cell.core.parts.craft import EstimatedSteady, MeasuredFullThrottle, MeasuredPoint
 from zesty_cell.core.parts.power_doubt import FULL_THROTTLE_SIGMA, POWER_SIGMA
 from zesty_cell.core.quantiles import quantiles
 
@@ -280,7 +280,7 @@ def _weighed(result: Forecast, spread: _Spread) -> _Covariance | None:
 
 def _power_known(result: Forecast, spread: _Spread, *, by_sensor: bool) -> _Covariance | None:
     """One point of steady power, by what was put back or by the craft's sensor."""
-    estimated = isinstance(result.setup.sheet.craft.steady, RotorGeometry | WingGeometry)
+    estimated = isinstance(result.setup.sheet.craft.steady, EstimatedSteady)
     if result.setup.sheet.learned_factors is not None or not estimated:
         return None
     sensed = result.setup.sheet.sensor.error if by_sensor else 0.0
@@ -290,7 +290,7 @@ def _power_known(result: Forecast, spread: _Spread, *, by_sensor: bool) -> _Cova
 
 def _full_known(result: Forecast, spread: _Spread) -> _Covariance | None:
     """Amps of one climb at full throttle, by the craft's sensor."""
-    if not isinstance(result.setup.sheet.craft.full_throttle, EstimatedFullThrottle):
+    if isinstance(result.setup.sheet.craft.full_throttle, MeasuredFullThrottle):
         return None
     sensed = result.setup.sheet.sensor.error
     return _known_to(spread.covariance, _FULL, math.hypot(FULL_THROTTLE_SIGMA["measured"], sensed))
@@ -315,7 +315,7 @@ def _sensor_known(result: Forecast, spread: _Spread) -> _Covariance | None:
     if isinstance(craft.steady, MeasuredPoint) and craft.steady.read_by == "craft's sensor":
         after[_POWER, _POWER] -= error**2 - _CHECKED**2
     full = craft.full_throttle
-    if not isinstance(full, EstimatedFullThrottle) and full.read_by == "craft's sensor":
+    if isinstance(full, MeasuredFullThrottle) and full.read_by == "craft's sensor":
         after[_FULL, _FULL] -= error**2 - _CHECKED**2
     return after
 

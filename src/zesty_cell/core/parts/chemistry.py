@@ -127,6 +127,11 @@ def resistance_shape(*, chemistry: Chemistry, charge_left: NDArray[np.float64]) 
     return _monotone_cubic(chemistry.resistance_shape, np.asarray(charge_left, dtype=np.float64))
 
 
+def amid_flight_v(chemistry: Chemistry, /, *, series: int) -> float:
+    """Loaded pack voltage amid a flight, where nothing better is known [V]: half way from nominal to landing."""
+    return series * 0.5 * (chemistry.nominal_v + chemistry.landing_loaded_v)
+
+
 def charge_left_at_rest(*, chemistry: Chemistry, rest_v: float) -> float:
     """State of charge [0 to 1] of a cell that rests at ``rest_v`` [V]; clipped at both ends.
 

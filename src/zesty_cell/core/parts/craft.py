@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field, StringConstraints, model_validator
 
 from zesty_cell.core.entity import Entity, Name, refused
 from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.estimates import (
     Cooling,
+    HeadSpeed,
     Regime,
 )
+from zesty_cell.core.parts.propulsion import Propulsion
 
 CraftKind = Literal["multirotor", "wing", "ducted fan", "helicopter"]
 Amps = Annotated[float, Field(ge=0.001, le=2000)]
@@ -51,12 +53,16 @@ class MeasuredCharge(Entity):
 
 
 class RotorGeometry(Entity):
-    """Propellers or main rotor: count and diameter, and efficiency from disc to battery; usual for them if None."""
+    """Propellers or main rotor: count and diameter, and efficiency from disc to battery; usual for them if None.
+
+    ``head_speed`` of a helicopter's rotor, in words, decides what is usual.
+    """
 
     source: Literal["rotor"] = "rotor"
     rotor_count: Annotated[int, Field(ge=1, le=16)]
     rotor_diameter_m: Annotated[float, Field(ge=0.02, le=4)]
     efficiency: Annotated[float, Field(ge=0.1, le=0.8)] | None = None
+    head_speed: HeadSpeed = "usual"
 
 
 class WingGeometry(Entity):
@@ -72,8 +78,16 @@ class WingGeometry(Entity):
     efficiency: Annotated[float, Field(ge=0.1, le=0.8)] | None = None
 
 
+class PartsHover(Entity):
+    """Hover power from the craft's own motors and propellers (``Craft.propulsion``)."""
+
+    source: Literal["parts"] = "parts"
+
+
+#: Steady power that nobody has measured.
+EstimatedSteady = RotorGeometry | WingGeometry | PartsHover
 SteadyPower = Annotated[
-    MeasuredPoint | MeasuredCharge | RotorGeometry | WingGeometry, Field(discriminator="source")
+    MeasuredPoint | MeasuredCharge | RotorGeometry | WingGeometry | PartsHover, Field(discriminator="source")
 ]
 
 
@@ -81,6 +95,7 @@ class MeasuredFullThrottle(Entity):
     """Total current at full throttle and the loaded pack voltage at that moment.
 
     ``where``: held on the bench, or in flight, where a propeller unloads; None where that was not said.
+    ``thrust_kg``: of the whole craft at that moment, held.
     """
 
     source: Literal["measured"] = "measured"
@@ -88,6 +103,7 @@ class MeasuredFullThrottle(Entity):
     voltage_v: Volts
     where: Literal["bench", "flight"] | None = None
     read_by: ReadBy = "craft's sensor"
+    thrust_kg: Annotated[float, Field(ge=0.003, le=300)] | None = None
 
 
 class EstimatedFullThrottle(Entity):
@@ -98,18 +114,41 @@ class EstimatedFullThrottle(Entity):
     voltage_v: Volts
 
 
-FullThrottle = Annotated[MeasuredFullThrottle | EstimatedFullThrottle, Field(discriminator="source")]
+class PartsFullThrottle(Entity):
+    """Full throttle from the craft's own motors and propellers, held at this loaded pack voltage."""
+
+    source: Literal["parts"] = "parts"
+    voltage_v: Volts
+
+
+FullThrottle = Annotated[
+    MeasuredFullThrottle | EstimatedFullThrottle | PartsFullThrottle, Field(discriminator="source")
+]
+
+
+class PropellerSet(Entity):
+    """One set of propellers of a craft, with what was measured or estimated with it on.
+
+    ``mass_kg`` is of the whole set, where it is known: another set makes the craft so much heavier or lighter.
+    """
+
+    name: Name
+    mass_kg: Annotated[float, Field(ge=0, le=5)] | None = None
+    propulsion: Propulsion | None = None
+    steady: SteadyPower
+    full_throttle: FullThrottle
 
 
 class Limits(Entity):
     """What the craft's parts allow; ``None`` where the pilot has not said.
 
-    ``motor_a``, ``esc_a`` (as long as it lasts) and ``esc_burst_a`` (ten seconds) are of one motor and
-    its ESC; ``motor_count`` says how many there are.  One of 1 means "all together".
+    ``motor_a`` or ``motor_w``, ``esc_a`` (as long as it lasts) and ``esc_burst_a`` (ten seconds) are of one motor
+    and its ESC; ``motor_count`` says how many there are.  One of 1 means "all together".
     """
 
     motor_count: Annotated[int, Field(ge=1, le=16)] = 1
     motor_a: Amps | None = None
+    motor_w: Annotated[float, Field(ge=0.1, le=50_000)] | None = None
     esc_a: Amps | None = None
     esc_burst_a: Amps | None = None
     esc_cutoff_v_per_cell: Annotated[float, Field(ge=0.5, le=4.2)] | None = None
@@ -126,6 +165,10 @@ class Limits(Entity):
     def all_motors_a(self) -> float | None:
         """Most current of all motors together [A]."""
         return None if self.motor_a is None else self.motor_a * self.motor_count
+
+    def all_motors_w(self) -> float | None:
+        """Most electrical power of all motors together [W]."""
+        return None if self.motor_w is None else self.motor_w * self.motor_count
 
     def all_escs_a(self) -> float | None:
         """Continuous rating of all ESCs together [A]."""
@@ -153,6 +196,10 @@ class Assumed(Entity):
     full_throttle: AssumedSigma = 0.0
 
 
+#: Kinds whose full throttle can be told from motors and open propellers.
+PARTS_KINDS: tuple[CraftKind, ...] = ("multirotor", "wing")
+#: A propeller set's name, or empty where there is only one.
+PropellerSetName = Annotated[str, StringConstraints(strip_whitespace=True, max_length=80)]
 #: What a transmitter may show of a craft: its pack's volts, the charge used, its lowest cell.
 Shown = Literal["volts", "charge", "cells"]
 
@@ -161,7 +208,9 @@ class Craft(Entity):
     """One aircraft without its pack.
 
     ``shows`` is what the transmitter shows of it; None where that was not asked yet, empty for nothing at all.
-    ``assumed`` widens what a forecast says by what nobody has measured.
+    ``assumed`` widens what a forecast says by what nobody has measured.  ``propulsion`` are its motors and
+    propellers as they were bought.  ``propellers`` names the set that is on, ``propellers_kg`` is what that weighs;
+    ``other_sets`` are not on.
     """
 
     name: Name
@@ -177,6 +226,26 @@ class Craft(Entity):
     limits: Limits = Limits()
     shows: Annotated[tuple[Shown, ...], Field(max_length=3)] | None = None
     assumed: Assumed = Assumed()
+    propulsion: Propulsion | None = None
+    propellers: PropellerSetName = ""
+    propellers_kg: Annotated[float, Field(ge=0, le=5)] | None = None
+    other_sets: Annotated[tuple[PropellerSet, ...], Field(max_length=7)] = ()
+
+    @model_validator(mode="after")
+    def _of_its_parts(self) -> Craft:
+        powered = [(self.steady, self.full_throttle, self.propulsion)]
+        powered += [(s.steady, s.full_throttle, s.propulsion) for s in self.other_sets]
+        for steady, full, propulsion in powered:
+            if "parts" not in (steady.source, full.source):
+                continue
+            if propulsion is None:
+                raise refused(fact("refused.craft.parts"))
+            if self.kind not in PARTS_KINDS or (steady.source == "parts" and not self.lifts_itself()):
+                raise refused(fact("refused.craft.parts_kind", kind=self.kind))
+        names = [self.propellers.casefold(), *(s.name.casefold() for s in self.other_sets)]
+        if len(set(names)) < len(names) or (self.other_sets and not self.propellers):
+            raise refused(fact("refused.craft.set_names"))
+        return self
 
     def __repr__(self) -> str:
         return f"<Craft “{self.name}”, {self.kind}, {self.dry_mass_kg:.4g} kg dry>"

@@ -10,14 +10,18 @@ from zesty_cell.core.parts.air import REFERENCE_DENSITY_KG_M3, STANDARD_GRAVITY_
 from zesty_cell.core.parts.craft import (
     Craft,
     EstimatedFullThrottle,
+    EstimatedSteady,
     MeasuredCharge,
     MeasuredFullThrottle,
+    PartsFullThrottle,
+    PartsHover,
     RotorGeometry,
     WingGeometry,
 )
 from zesty_cell.core.parts.estimates import (
     CLIMB_EFFICIENCY,
     FORWARD_LEAST,
+    HEAD_SPEED,
     IN_FLIGHT,
     POWER_LAWS,
     WING_EFFICIENCY,
@@ -27,6 +31,7 @@ from zesty_cell.core.parts.estimates import (
     rotor_efficiency,
 )
 from zesty_cell.core.parts.power_doubt import POWER_SIGMA, PowerParts, full_throttle_sigma, power_parts
+from zesty_cell.core.parts.propulsion import Held, Propulsion, held_at_full_throttle, hover_power_w
 from zesty_cell.core.remember import by_identity
 
 #: A craft that was only measured in parts is usually flown at so many times its weight without a pack [1].
@@ -100,6 +105,11 @@ def disc_area_m2(source: RotorGeometry, /) -> float:
     return source.rotor_count * math.pi * (0.5 * source.rotor_diameter_m) ** 2
 
 
+def rotors_of(parts: Propulsion, /) -> RotorGeometry:
+    """Propellers as rotors of their number and diameter [m]."""
+    return RotorGeometry(rotor_count=parts.motor_count, rotor_diameter_m=parts.diameter_m)
+
+
 def _wing_kind(craft: Craft) -> WingKind:
     return "ducted fan" if craft.kind == "ducted fan" else "wing"
 
@@ -113,17 +123,24 @@ def efficiency_of(craft: Craft, /, *, mass_kg: float) -> float:
         Where its steady power is measured.
     """
     source = craft.steady
+    if isinstance(source, PartsHover) and craft.propulsion is not None:
+        power_w = hover_power_w(craft.propulsion, mass_kg=mass_kg, density_kg_m3=REFERENCE_DENSITY_KG_M3)
+        area_m2 = disc_area_m2(rotors_of(craft.propulsion))
+        ideal_w = disc_power_w(mass_kg=mass_kg, disc_area_m2=area_m2, density_kg_m3=REFERENCE_DENSITY_KG_M3)
+        return ideal_w / power_w
     if not isinstance(source, RotorGeometry | WingGeometry):
         raise ValueError("A measured craft needs no efficiency.")
     if source.efficiency is not None:
         return source.efficiency
     if isinstance(source, WingGeometry):
         return WING_EFFICIENCY[_wing_kind(craft)]
-    return rotor_efficiency(
+    helicopter = craft.kind == "helicopter"
+    usual = rotor_efficiency(
         rotor_diameter_m=source.rotor_diameter_m,
         disc_loading_n_m2=mass_kg * STANDARD_GRAVITY_M_S2 / disc_area_m2(source),
-        helicopter=craft.kind == "helicopter",
+        helicopter=helicopter,
     )
+    return usual * HEAD_SPEED[source.head_speed] if helicopter else usual
 
 
 @dataclass(frozen=True)
@@ -143,6 +160,8 @@ def _test_density(air_c: float | None, altitude_m: float | None) -> float:
 
 def _geometry_power_w(craft: Craft, *, mass_kg: float, density_kg_m3: float) -> float:
     source = craft.steady
+    if isinstance(source, PartsHover) and craft.propulsion is not None:
+        return hover_power_w(craft.propulsion, mass_kg=mass_kg, density_kg_m3=density_kg_m3)
     if isinstance(source, RotorGeometry):
         ideal_w = disc_power_w(mass_kg=mass_kg, disc_area_m2=disc_area_m2(source), density_kg_m3=density_kg_m3)
         return ideal_w / efficiency_of(craft, mass_kg=mass_kg)
@@ -161,7 +180,7 @@ def _geometry_power_w(craft: Craft, *, mass_kg: float, density_kg_m3: float) -> 
 @by_identity
 def _reference(craft: Craft) -> _Reference:
     source = craft.steady
-    if isinstance(source, RotorGeometry | WingGeometry):
+    if isinstance(source, EstimatedSteady):
         mass_kg = USUAL_OVER_DRY * craft.dry_mass_kg
         power_w = _geometry_power_w(craft, mass_kg=mass_kg, density_kg_m3=REFERENCE_DENSITY_KG_M3)
         return _Reference(power_w, mass_kg, REFERENCE_DENSITY_KG_M3)
@@ -205,7 +224,7 @@ def _powers_w(craft: Craft, *, known: _Reference, mass_kg: float, density_kg_m3:
         regime: known.power_w * math.exp(law.weight * heavier + law.density * thicker)
         for regime, law in POWER_LAWS.items()
     }
-    if isinstance(craft.steady, RotorGeometry | WingGeometry):
+    if isinstance(craft.steady, EstimatedSteady):
         level = craft.level_regime()
         powers[level] = _geometry_power_w(craft, mass_kg=mass_kg, density_kg_m3=density_kg_m3)
     powers["forward"] = max(powers["forward"], FORWARD_LEAST * powers["hover"])
@@ -219,14 +238,39 @@ def _full_throttle_point(craft: Craft) -> tuple[float, float]:
     if isinstance(full, EstimatedFullThrottle):
         known = _reference(craft)
         return full.power_over_steady * (known.power_w + craft.avionics_w) / full.voltage_v, full.voltage_v
+    if isinstance(full, PartsFullThrottle):
+        return _held(craft, full).current_a, full.voltage_v
     return full.current_a, full.voltage_v
+
+
+def _held(craft: Craft, full: PartsFullThrottle) -> Held:
+    if craft.propulsion is None:
+        raise ValueError("Without its motors and propellers nothing follows from them.")
+    return held_at_full_throttle(craft.propulsion, voltage_v=full.voltage_v)
 
 
 def _in_flight(craft: Craft) -> float:
     """What full throttle draws in flight over what it drew where it was measured [1]."""
     full = craft.full_throttle
-    bench = isinstance(full, MeasuredFullThrottle) and full.where == "bench"
+    bench = isinstance(full, PartsFullThrottle) or (
+        isinstance(full, MeasuredFullThrottle) and full.where == "bench"
+    )
     return IN_FLIGHT[craft.kind] if bench else 1.0
+
+
+@by_identity
+def thrust_an_amp_kg(craft: Craft, /) -> float | None:
+    """Thrust that full throttle gives for each ampere it draws in flight [kg/A]; None where nothing tells.
+
+    Thrust goes nearly with the current of full throttle (PHYSICS 3), held as in flight.
+    """
+    full = craft.full_throttle
+    thrust_kg: float | None = None
+    if isinstance(full, PartsFullThrottle):
+        thrust_kg = _held(craft, full).thrust_kg
+    elif isinstance(full, MeasuredFullThrottle):
+        thrust_kg = full.thrust_kg
+    return None if thrust_kg is None else thrust_kg / (_full_throttle_point(craft)[0] * _in_flight(craft))
 
 
 def burst_work_j_kg(*, craft: Craft, share: float, seconds: float, height_m: float | None = None) -> float:
@@ -265,25 +309,6 @@ def burst_seconds(*, craft: Craft, share: float, height_m: float) -> float:
     spare_w = _burst_w(craft, share)
     work_j = _reference(craft).mass_kg * burst_work_j_kg(craft=craft, share=share, seconds=0.0, height_m=height_m)
     return min(work_j / spare_w, 60.0) if spare_w > 0.0 else 60.0
-
-
-def standing_current_a(*, load: CraftLoad, flying_a: float, pack_ohm: float) -> float:
-    """What full throttle draws held on the ground, where in flight it draws so much of the same pack [A].
-
-    Both are (K7) of the same rest voltage, I = c·(E − I·R_t)²: E = √(I/c) + I·R_t of the one gives the other.
-
-    Parameters
-    ----------
-    flying_a : float
-        [A].
-    pack_ohm : float
-        Of the whole pack [Ω].
-    """
-    total_ohm = pack_ohm + load.motor_resistance_ohm
-    rest_v = math.sqrt(flying_a / load.full_throttle_a_v2) + flying_a * total_ohm
-    c = load.standing_a_v2
-    x = 2.0 * c * rest_v * total_ohm
-    return 2.0 * c * rest_v * rest_v / (x + 1.0 + math.sqrt(2.0 * x + 1.0))
 
 
 @by_identity

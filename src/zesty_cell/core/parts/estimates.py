@@ -29,6 +29,10 @@ _PROPELLERS = (
 )
 #: A main rotor turns fast for its size, for control, and its gear and tail rotor take their part [1].
 HELICOPTER_EFFICIENCY = 0.28
+HeadSpeed = Literal["low", "usual", "high"]
+#: A rotor's own drag takes power with the third power of its speed, and about half of hover's power where a model
+#: helicopter turns as usual: a fifth slower or faster makes so much of its efficiency [1].
+HEAD_SPEED: dict[HeadSpeed, float] = {"low": 1.25, "usual": 1.0, "high": 0.75}
 #: Disc loading of usual multirotors [N/m²]; lighter loaded, motors made for it work below their best.
 USUAL_DISC_LOADING = 100.0
 _LOADING_EXPONENT, _LOADING_LEAST, _LOADING_MOST = 0.10, 0.85, 1.10

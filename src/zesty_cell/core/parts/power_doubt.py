@@ -7,15 +7,22 @@ from typing import NamedTuple
 
 from zesty_cell.core.parts.craft import (
     Craft,
+    EstimatedSteady,
     MeasuredFullThrottle,
     MeasuredPoint,
-    RotorGeometry,
-    WingGeometry,
 )
+from zesty_cell.core.parts.propulsion import PARTS_FULL_SIGMA, PARTS_HOVER_SIGMA
 
 #: One standard deviation of steady power, relative, by where it comes from (PHYSICS 3); a current that was read by
 #: the craft's own sensor has that sensor's error as well.
-POWER_SIGMA = {"learned": 0.05, "measured": 0.08, "charge": 0.08, "rotor": 0.25, "wing": 0.25}
+POWER_SIGMA = {
+    "learned": 0.05,
+    "measured": 0.08,
+    "charge": 0.08,
+    "rotor": 0.25,
+    "wing": 0.25,
+    "parts": PARTS_HOVER_SIGMA,
+}
 
 
 FULL_THROTTLE_SIGMA = {"measured": 0.05, "estimated": 0.20}
@@ -49,6 +56,8 @@ class PowerParts(NamedTuple):
 def full_throttle_sigma(craft: Craft, /, *, sensor_error: float) -> float:
     """One standard deviation of full throttle's coefficient, relative, with the sensor's own [1]."""
     full = craft.full_throttle
+    if full.source == "parts":
+        return math.hypot(PARTS_FULL_SIGMA, _UNLOADING_SIGMA)
     if not isinstance(full, MeasuredFullThrottle):
         return math.hypot(FULL_THROTTLE_SIGMA[full.source], craft.assumed.full_throttle)
     sensed = sensor_error if full.read_by == "craft's sensor" else 0.0
@@ -74,7 +83,7 @@ def power_parts(
     """
     steady = craft.steady
     sensed = sensor_error if isinstance(steady, MeasuredPoint) and steady.read_by == "craft's sensor" else 0.0
-    if not isinstance(steady, RotorGeometry | WingGeometry):
+    if not isinstance(steady, EstimatedSteady):
         return PowerParts(source, sensed, 0.0, 0.0, 0.0)
     # Hover power goes with one over the diameter, a wing's at its own lift with one over the span.
     return PowerParts(source, sensed, weight, craft.assumed.size, craft.assumed.electronics * avionics)

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from typing import Final, Literal
 
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
-from zesty_cell.core.parts.chemistry import ChemistryKey
+from zesty_cell.core.parts.chemistry import ChemistryKey, amid_flight_v
 from zesty_cell.core.parts.craft import (
     Assumed,
     Craft,
@@ -246,9 +246,7 @@ def starting_craft(
     dry_kg, weight_sigma = usual_dry_kg(kind, size_m=size, carries=carries), ASSUMED_WEIGHT
     if ready_kg is not None:
         dry_kg, weight_sigma = max(ready_kg - pack_kg, _LEAST_DRY * ready_kg), SAID_WEIGHT
-    volts = (
-        pack.series * 0.5 * (CHEMISTRIES[pack.chemistry].nominal_v + CHEMISTRIES[pack.chemistry].landing_loaded_v)
-    )
+    volts = amid_flight_v(CHEMISTRIES[pack.chemistry], series=pack.series)
     return Craft(
         name=name,
         kind=kind.kind,

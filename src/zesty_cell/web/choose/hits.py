@@ -78,6 +78,7 @@ _LIMIT_WORDS = {
     "height": "the pack’s height",
     "voltage": "the highest voltage of the craft’s parts",
     "motor": "the motors’ current",
+    "motor_power": "the motors’ power",
     "esc": "the ESCs’ current",
     "cutoff": "the ESC’s cutoff",
     "time": "the flight time",
@@ -96,6 +97,8 @@ def _value_words(key: str, value: float, face: Face) -> str:
         return f"{value:.2f} V" if key == "cutoff" else f"{value:.1f} V"
     if key in ("motor", "esc"):
         return f"{value:.0f} A"
+    if key == "motor_power":
+        return f"{value:.0f} W"
     if key == "time":
         return face.time(value)
     if key == "thrust":

@@ -1,4 +1,4 @@
-"""Forms of crafts and cells, and of whose a thing is: which fields, and how they become the core's models."""
+"""Forms of the hangar: what they share, that of cells, and of whose a thing is."""
 
 from __future__ import annotations
 
@@ -8,30 +8,19 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from zesty_cell.core.answer.plausibility import craft_doubts
 from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
-from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.ownership import Ownership
 from zesty_cell.core.parts.pack import estimated_tiers
 from zesty_cell.web.http import FormState, whole_number
 from zesty_cell.web.http.forms import Field, build, get, read_fields, texts_of
 from zesty_cell.words.units import (
-    ALTITUDE,
-    AREA,
     CAPACITY,
     COUNT,
     CURRENT,
-    FLIGHT_TIME,
-    LENGTH,
     MASS,
     MILLIMETRE,
     MILLIOHM,
-    POWER,
-    RATIO,
-    SHARE,
-    SPEED,
-    TEMPERATURE,
     VOLTAGE,
     System,
 )
@@ -57,154 +46,11 @@ class Section:
     note: str = ""
 
 
-def _pairs(*keys: str) -> tuple[tuple[str, str], ...]:
+def pairs(*keys: str) -> tuple[tuple[str, str], ...]:
+    """Options that are called what they are."""
     return tuple((k, k) for k in keys)
 
 
-_WEIGHT_THEN = "All-up weight then"
-_READ_BY = (("craft's sensor", "the craft’s own sensor"), ("meter", "a meter"))
-
-
-def _air_then(source: str) -> tuple[Field, ...]:
-    return (
-        Field(f"steady.{source}.air_c", "Air then", TEMPERATURE, hint="15"),
-        Field(f"steady.{source}.altitude_m", "Field’s altitude", ALTITUDE, hint="0"),
-    )
-
-
-STEADY = Choice(
-    "steady.source",
-    "Where does its steady power come from?",
-    "One measured point beats any estimate: the range on the sheet narrows to a third.",
-    (
-        (
-            "measured",
-            "Current read in hover or cruise",
-            (
-                Field("steady.measured.current_a", "Current", CURRENT, required=True),
-                Field("steady.measured.voltage_v", "Pack voltage then", VOLTAGE, required=True),
-                Field("steady.measured.all_up_mass_kg", _WEIGHT_THEN, MASS, required=True),
-                Field("steady.measured.read_by", "Read by", kind="choice", options=_READ_BY),
-                *_air_then("measured"),
-            ),
-        ),
-        (
-            "charge",
-            "Charge put back after a steady flight",
-            (
-                Field("steady.charge.charge_ah", "Charge put back", CAPACITY, required=True),
-                Field("steady.charge.duration_s", "Flight time", FLIGHT_TIME, required=True),
-                Field("steady.charge.voltage_v", "Mean pack voltage", VOLTAGE, required=True),
-                Field("steady.charge.all_up_mass_kg", _WEIGHT_THEN, MASS, required=True),
-                *_air_then("charge"),
-            ),
-        ),
-        (
-            "rotor",
-            "Estimate from propellers or rotor",
-            (
-                Field("steady.rotor.rotor_count", "Propellers or rotors", COUNT, required=True),
-                Field("steady.rotor.rotor_diameter_m", "Diameter", LENGTH, required=True),
-                Field("steady.rotor.efficiency", "Efficiency, disc to battery", SHARE, hint="by size"),
-            ),
-        ),
-        (
-            "wing",
-            "Estimate from the wing",
-            (
-                Field("steady.wing.wing_area_m2", "Wing area", AREA, required=True),
-                Field("steady.wing.lift_coefficient", "Lift coefficient in cruise", RATIO, hint="0.5"),
-                Field("steady.wing.lift_over_drag", "Lift over drag", RATIO, hint="usual"),
-                Field("steady.wing.efficiency", "Efficiency, thrust to battery", SHARE, hint="usual"),
-            ),
-        ),
-    ),
-)
-#: A propeller unloads in flight: where it was read makes 10 to 25 % of the current.
-_WHERE = (("", "not said"), ("flight", "in flight"), ("bench", "held on the bench"))
-FULL = Choice(
-    "full_throttle.source",
-    "Full throttle",
-    "Read it from telemetry in a short climb: in flight a propeller draws less than held. Propellers off "
-    "whenever a powered craft is on the bench.",
-    (
-        (
-            "measured",
-            "Current read at full throttle",
-            (
-                Field("full_throttle.measured.current_a", "Current, whole craft", CURRENT, required=True),
-                Field("full_throttle.measured.voltage_v", "Pack voltage then, loaded", VOLTAGE, required=True),
-                Field("full_throttle.measured.where", "Where it was read", kind="choice", options=_WHERE),
-                Field("full_throttle.measured.read_by", "Read by", kind="choice", options=_READ_BY),
-            ),
-        ),
-        (
-            "estimated",
-            "Estimate",
-            (
-                Field("full_throttle.estimated.power_over_steady", "Times steady power", RATIO, required=True),
-                Field("full_throttle.estimated.voltage_v", "At this pack voltage", VOLTAGE, required=True),
-            ),
-        ),
-    ),
-)
-#: What a transmitter may show of a craft; nothing chosen is not said yet.
-SHOWS = (
-    ("", "not said yet"),
-    ("volts charge", "volts and charge used"),
-    ("volts", "the pack’s volts"),
-    ("volts charge cells", "volts, charge used and cells"),
-    ("volts cells", "volts and cells"),
-    ("charge", "charge used"),
-    ("charge cells", "charge used and cells"),
-    ("cells", "its lowest cell"),
-    ("nothing", "nothing"),
-)
-CRAFT_SECTIONS = (
-    Section(
-        "The craft",
-        (
-            Field("name", "Name", kind="text", required=True),
-            Field(
-                "kind",
-                "Kind",
-                kind="choice",
-                required=True,
-                options=_pairs("multirotor", "wing", "ducted fan", "helicopter"),
-            ),
-            Field("description", "In a few words", kind="text"),
-            Field("dry_mass_kg", "Dry weight, without pack", MASS, required=True),
-            Field("avionics_w", "Video, camera, receiver", POWER, hint="3"),
-            Field("cruise_speed_m_s", "Cruise speed", SPEED),
-            Field("motor_resistance_ohm", "Wiring and motors", MILLIOHM, hint="10"),
-            Field("shows", "The transmitter shows", kind="choice", options=SHOWS),
-            Field(
-                "pack_cooling",
-                "The pack sits in",
-                kind="choice",
-                required=True,
-                options=(("airflow", "the airflow"), ("still air", "still air"), ("enclosed", "a closed bay")),
-            ),
-        ),
-    ),
-    Section("Steady flight", choice=STEADY),
-    Section("Full throttle", choice=FULL),
-    Section(
-        "Limits",
-        (
-            Field("limits.motor_count", "Motors, each with its ESC", COUNT, hint="1"),
-            Field("limits.motor_a", "One motor, most", CURRENT),
-            Field("limits.esc_a", "One ESC, as long as it lasts", CURRENT),
-            Field("limits.esc_burst_a", "One ESC, ten seconds", CURRENT),
-            Field("limits.esc_cutoff_v_per_cell", "ESC cutoff, a cell", VOLTAGE),
-            Field("limits.maximum_v", "Highest pack voltage", VOLTAGE),
-            Field("limits.weight_class_name", "Weight class to watch", kind="text"),
-            Field("limits.weight_class_kg", "Its limit, all-up", MASS),
-        ),
-        note="Leave empty what you do not know: a check appears for each that you give. Weight classes are for "
-        "your local rules to decide.",
-    ),
-)
 KNOWN = (("maker", "the label or maker"), ("measured", "a measurement"), ("estimated", "an estimate"))
 QUALITIES = (
     ("good", "a good pack"),
@@ -225,7 +71,7 @@ CELL_SECTIONS = (
         (
             Field("name", "Name", kind="text", required=True),
             CHEMISTRY,
-            Field("size.form", "Form", kind="choice", required=True, options=_pairs("round", "pouch")),
+            Field("size.form", "Form", kind="choice", required=True, options=pairs("round", "pouch")),
             Field("size.length_m", "Length", MILLIMETRE, required=True),
             Field("size.width_m", "Diameter, or width of a pouch", MILLIMETRE, required=True),
             Field("size.thickness_m", "Thickness of a pouch", MILLIMETRE),
@@ -252,12 +98,6 @@ CELL_SECTIONS = (
         ),
     ),
 )
-NEW_CRAFT: dict[str, Any] = {
-    "kind": "multirotor",
-    "pack_cooling": "airflow",
-    "steady": {"source": "measured"},
-    "full_throttle": {"source": "measured"},
-}
 NEW_CELL: dict[str, Any] = {
     "chemistry": "liion_power",
     "size": {"form": "round"},
@@ -294,8 +134,10 @@ def first_texts(sections: tuple[Section, ...], values: Mapping[str, Any], system
     return texts
 
 
-def _read(sections: tuple[Section, ...], form: Mapping[str, str]) -> tuple[list[Field], dict[str, Any], FormState]:
-    """Read the plain fields and those of the options chosen."""
+def read_sections(
+    sections: tuple[Section, ...], form: Mapping[str, str]
+) -> tuple[list[Field], dict[str, Any], FormState]:
+    """The plain fields and those of the options chosen: which, what they hold, and what is wrong."""
     fields = [f for s in sections for f in s.fields]
     chosen: dict[str, str] = {}
     for section in sections:
@@ -309,21 +151,6 @@ def _read(sections: tuple[Section, ...], form: Mapping[str, str]) -> tuple[list[
     return fields, values, state
 
 
-#: Where an error of a choice as a whole is shown.
-_SOURCES = {"steady": "steady.source", "full_throttle": "full_throttle.source"}
-
-
-def read_craft(form: Mapping[str, str]) -> tuple[Craft | None, FormState]:
-    """A craft from its form."""
-    fields, values, state = _read(CRAFT_SECTIONS, form)
-    if isinstance(values.get("shows"), str):
-        values["shows"] = tuple(w for w in values["shows"].split()[:3] if w != "nothing")
-    craft = build(Craft, values, fields, state, groups=_SOURCES)
-    if craft is not None:
-        craft = craft if state.weigh(craft_doubts(craft), form) else None
-    return craft, state
-
-
 def check_tiers(values: dict[str, Any], state: FormState) -> None:
     """Rating tiers from the continuous one, where only that is known."""
     tiers = values.get("ratings", {})
@@ -333,9 +160,9 @@ def check_tiers(values: dict[str, Any], state: FormState) -> None:
         values["ratings"] = estimated_tiers(**tiers)
 
 
-def read_cell(form: Mapping[str, str]) -> tuple[CellModel | None, FormState]:
+def read_cell(form: Mapping[str, str], _: CellModel | None = None) -> tuple[CellModel | None, FormState]:
     """A cell from its form."""
-    fields, values, state = _read(CELL_SECTIONS, form)
+    fields, values, state = read_sections(CELL_SECTIONS, form)
     check_tiers(values, state)
     groups = {"ratings": "ratings.continuous_a", "size": "size.thickness_m"}
     return build(CellModel, values, fields, state, groups=groups), state

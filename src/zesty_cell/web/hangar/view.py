@@ -12,17 +12,18 @@ from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
 
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
-from zesty_cell.core.parts.craft import Assumed, Craft
+from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.ownership import Ownership
-from zesty_cell.core.parts.readings import still_assumed
+from zesty_cell.core.parts.starting import KINDS
 from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
 from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS, Shelf, keep, ownership_of
+from zesty_cell.web.hangar import craft_form
 from zesty_cell.web.hangar import form as hangar_form
 from zesty_cell.web.hangar.form import ALREADY, way_back
 from zesty_cell.web.http import NOT_STORED, FormState, PostedForm, Store, page, preferences_of, say, whole_number
-from zesty_cell.web.http.forms import words_of
+from zesty_cell.web.http.forms import form_units, words_of
+from zesty_cell.words.naming import KIND_WORDS, LIKE_WORDS
 from zesty_cell.words.say import say as in_words
-from zesty_cell.words.surer import ASSUMED_WORDS
 
 router = APIRouter(prefix="/hangar", include_in_schema=False)
 
@@ -34,13 +35,12 @@ class ThingForm:
     shelf: Shelf[Any, Any]
     title: str
     sections: tuple[hangar_form.Section, ...]
-    new: Mapping[str, Any]
-    read: Callable[[Mapping[str, str]], tuple[Any, FormState]]
+    read: Callable[[Mapping[str, str], Any], tuple[Any, FormState]]
 
 
 DESKS = {
-    "crafts": ThingForm(CRAFTS, "craft", hangar_form.CRAFT_SECTIONS, hangar_form.NEW_CRAFT, hangar_form.read_craft),
-    "cells": ThingForm(CELLS, "cell", hangar_form.CELL_SECTIONS, hangar_form.NEW_CELL, hangar_form.read_cell),
+    "crafts": ThingForm(CRAFTS, "craft", craft_form.CRAFT_SECTIONS, craft_form.read_craft),
+    "cells": ThingForm(CELLS, "cell", hangar_form.CELL_SECTIONS, hangar_form.read_cell),
 }
 #: Every shelf that things are deleted from and brought back to; packs have a builder of their own.
 SHELVES: dict[str, Shelf[Any, Any]] = {"crafts": CRAFTS, "packs": PACKS, "cells": CELLS}
@@ -68,12 +68,14 @@ def _form_page(
     version: int,
     status: int = 200,
     conflict: str = "",
-    assumed: Assumed | None = None,
+    craft: Craft | None = None,
 ) -> HTMLResponse:
+    is_craft = kind.shelf is CRAFTS
     context = {
-        "assumed": []
-        if assumed is None
-        else [words for name, words in ASSUMED_WORDS.items() if getattr(assumed, name)],
+        "reasons": craft_form.reasons(craft, new=record_id is None),
+        "likes": [(key, *LIKE_WORDS.get(key, KIND_WORDS[key])) for key in KINDS]
+        if is_craft and record_id is None
+        else [],
         "kind": kind,
         "texts": state.texts,
         "errors": state.errors,
@@ -89,29 +91,42 @@ def _form_page(
 
 
 @router.get("/{shelf}/new")
-def new_thing(request: Request, shelf: ShelfName) -> HTMLResponse:
-    """An empty form of a craft or a cell."""
+def new_thing(request: Request, shelf: ShelfName, like: Annotated[str, Query(max_length=20)] = "") -> HTMLResponse:
+    """The form of a new craft with what is usual for its kind, or an empty one of a cell."""
     kind, units = _thing_form(shelf), preferences_of(request).units
-    state = FormState(texts=hangar_form.first_texts(kind.sections, kind.new, units), units=units)
-    return _form_page(request, kind, state, record_id=None, version=0)
+    if kind.shelf is not CRAFTS:
+        texts = hangar_form.first_texts(kind.sections, hangar_form.NEW_CELL, units)
+        return _form_page(request, kind, FormState(texts=texts, units=units), record_id=None, version=0)
+    parts = {k: v[:24] for k, v in request.query_params.items() if k.startswith("propulsion.")}
+    state = FormState(texts=craft_form.with_parts(craft_form.proposed_texts(like, units), parts), units=units)
+    craft = craft_form.proposed(state.texts["like"])
+    return _form_page(request, kind, state, record_id=None, version=0, craft=craft)
 
 
 @router.post("/{shelf}/new")
 def add_thing(request: Request, session: Store, shelf: ShelfName, form: PostedForm) -> Response:
-    """Keep a new craft or cell."""
+    """Keep a new craft or cell; a craft may become one of another kind first."""
     kind = _thing_form(shelf)
-    thing, state = kind.read(form)
+    if kind.shelf is CRAFTS and form.get("become"):
+        units = form_units(form)
+        state = FormState(texts=craft_form.become(form, form["become"], units), units=units)
+        craft = craft_form.proposed(state.texts["like"])
+        return _form_page(request, kind, state, record_id=None, version=0, craft=craft)
+    thing, state = kind.read(form, None)
+    proposal = craft_form.proposed(form.get("like", "")) if kind.shelf is CRAFTS else None
     if thing is not None and kind.shelf.taken(session, thing.name):
         state.errors["name"] = ALREADY
         thing = None
     if thing is None:
-        return _form_page(request, kind, state, record_id=None, version=0, status=422)
+        return _form_page(request, kind, state, record_id=None, version=0, status=422, craft=proposal)
     try:
         row = kind.shelf.add(session, thing)
         session.commit()
     except OperationalError:
         session.rollback()
-        return _form_page(request, kind, state, record_id=None, version=0, status=503, conflict=NOT_STORED)
+        return _form_page(
+            request, kind, state, record_id=None, version=0, status=503, conflict=NOT_STORED, craft=proposal
+        )
     return say(RedirectResponse("/hangar", 303), f"“{row.name}” is in the hangar.")
 
 
@@ -130,8 +145,8 @@ def edit_thing(
     values = thing.model_dump()
     texts = hangar_form.first_texts(kind.sections, values, units) | {"back": back}
     state = FormState(texts=texts, units=units)
-    assumed = thing.assumed if isinstance(thing, Craft) else None
-    return _form_page(request, kind, state, record_id=record_id, version=row.version, assumed=assumed)
+    craft = thing if isinstance(thing, Craft) else None
+    return _form_page(request, kind, state, record_id=record_id, version=row.version, craft=craft)
 
 
 @router.post("/{shelf}/{record_id}")
@@ -140,22 +155,23 @@ def change_thing(request: Request, session: Store, shelf: ShelfName, record_id: 
     kind = _thing_form(shelf)
     request.state.anew = f"/hangar/{shelf}/new"  # should it be gone meanwhile
     before = kind.shelf.thing(kind.shelf.fetch(session, record_id))
-    thing, state = kind.read(form)
-    if isinstance(thing, Craft):
-        thing = still_assumed(thing, before=before)
+    thing, state = kind.read(form, before)
+    craft = before if isinstance(before, Craft) else None
     if thing is not None and kind.shelf.taken(session, thing.name, but=record_id):
         state.errors["name"] = ALREADY
         thing = None
     version = whole_number(form.get("version", ""))
     if thing is None:
-        return _form_page(request, kind, state, record_id=record_id, version=version, status=422)
+        return _form_page(request, kind, state, record_id=record_id, version=version, status=422, craft=craft)
     try:
         row = kind.shelf.change(session, record_id, version, thing)
         session.commit()
     except (EditConflictError, OperationalError) as error:
         session.rollback()
         status, words = (503, NOT_STORED) if isinstance(error, OperationalError) else (409, str(error))
-        return _form_page(request, kind, state, record_id=record_id, version=version, status=status, conflict=words)
+        return _form_page(
+            request, kind, state, record_id=record_id, version=version, status=status, conflict=words, craft=craft
+        )
     return say(RedirectResponse(way_back(form), 303), f"“{row.name}” is saved.")
 
 

@@ -44,6 +44,7 @@ _SOURCE_WORDS = {
     "charge": "from charge put back",
     "rotor": "estimated from its rotors",
     "wing": "estimated from its wing",
+    "parts": "estimated from its motors and propellers",
 }
 
 
@@ -140,7 +141,7 @@ def _doubts(result: Forecast, face: Face) -> list[str]:
     """What was estimated, in words: the reason for a wide range."""
     sheet, figures = result.setup.sheet, result.setup.figures
     doubts = []
-    if sheet.learned_factors is None and sheet.craft.steady.source in ("rotor", "wing"):
+    if sheet.learned_factors is None and sheet.craft.steady.source in ("rotor", "wing", "parts"):
         doubts.append(
             f"Steady power is {_SOURCE_WORDS[sheet.craft.steady.source]}: measure one point to narrow this."
         )

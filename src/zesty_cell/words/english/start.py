@@ -38,4 +38,15 @@ _START = {
     "start.left_out": "{why} Left out until it is clear.",
 }
 
-START: dict[str, str] = {**_LABEL, **_START}
+_MATCH = {
+    "match.does_not_carry": "thrust is {over_weight:.2f} times its weight: it does not fly",
+    "match.over.motor_a": "a motor draws {value:.0f} A of the {limit:.0f} A it may",
+    "match.over.motor_w": "a motor takes {value:.0f} W of the {limit:.0f} W it may",
+    "match.over.esc": "{value:.0f} A go through an ESC for {limit:.0f} A",
+    "match.too_much": "the propeller is too much for the motor: it reaches {turns_share} of its free speed, the rest is heat",
+    "match.fast_tip": "tips at {tip_m_s}: near the speed of sound the figures flatter, and it howls",
+    "match.little_to_spare": "{over_weight:.1f} times its weight leaves little for wind, climbs and a tired pack",
+    "match.nervous": "hovers at {throttle_share} of the throttle: hard to fly gently, so fewer cells or a slower motor",
+}
+
+START: dict[str, str] = {**_LABEL, **_START, **_MATCH}

@@ -1,0 +1,1 @@
+"""Motors and propellers matched before they are bought."""
