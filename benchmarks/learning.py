@@ -28,6 +28,7 @@ from zesty_cell.standins.craft import Hidden, SimulatedCraft
 from zesty_cell.standins.pilots import PilotsFlight, SimulatedPilot, drawn_truth
 from zesty_cell.store import sheets
 from zesty_cell.store.database import Database
+from zesty_cell.store.flown import Flown
 
 _PILOTS, _AHEAD = 100, 8
 #: Pilots who fly by the timer advised, the flights of each, and from which on they count.
@@ -133,7 +134,7 @@ def club_left_out() -> tuple[float, float, int]:
             load_log(session)
             for row in sheets.all_sheets(session):
                 one = sheets.as_sheet(row)
-                known = told(session, craft_id=row.craft_id, type_name=row.pack.type_name, pattern=one.flying.name)
+                known = told(session, Flown(row.craft_id, row.pack.type_name), pattern=one.flying.name)
                 charged = [t for t in known if t.used.by == "put back"]
                 seen = observed(charged, sheet=one)
                 for k, ahead in enumerate(seen):

@@ -25,7 +25,7 @@ def test_every_figure_stands_in_its_column():
         landed_at=NOON, duration_s=612.5, pattern="cruise", timer_s=600, rest_v_per_cell=3.712,
         rest_after_s=300, shown_ah=2.5,
         put_back_ah=2.731, charged_v_per_cell=4.2, cells_v=(3.71, 3.72), air_c=-4.5, how="hard",
-        landed_by="the call", note="gusty, by the wall",
+        landed_by="the call", distance_m=5240.0, top_speed_m_s=25.0, propellers="7 × 4", note="gusty, by the wall",
     )  # fmt: skip
     plain = LoggedFlight(landed_at=NOON, duration_s=300, pattern="cruise", note="=1+1", set_aside="@home")
     text = write_flights([NamedFlight("Heron", "Pomelo 1", flight), NamedFlight("Heron", "Pomelo 1", plain)])
@@ -34,11 +34,12 @@ def test_every_figure_stands_in_its_column():
     assert rows[0] == [
         "2026-05-03 12:00:05", "Heron", "Pomelo 1", "cruise", "612.5", "600", "3.712", "300", "2500", "2731", "4.2",
         "",
-        "3.71 3.72", "", "", "-4.5", "", "yes", "hard", "the call", "gusty, by the wall", "",
+        "3.71 3.72", "", "", "-4.5", "", "yes", "hard", "the call", "5.24", "90",
+        "7 × 4", "gusty, by the wall", "",
     ]  # fmt: skip
     assert rows[1] == [
         "2026-05-03 12:00:05", "Heron", "Pomelo 1", "cruise", "300", "", "", "", "", "", "", "", "", "", "", "", "",
-        "yes", "as planned", "", "'=1+1", "'@home",
+        "yes", "as planned", "", "", "", "", "'=1+1", "'@home",
     ]  # fmt: skip
 
 
@@ -50,6 +51,7 @@ def full_flight(**changes) -> LoggedFlight:
             put_back_ah=2.731, charged_v_per_cell=4.2, charged_at=datetime(2026, 5, 4, 8, 0, tzinfo=UTC),
             cells_v=(3.71, 3.72), resistance_ohm=0.0123, charger_c=21.5, air_c=-4.5, hottest_c=38.0,
             began_full=False, how="hard", note="=1+1", set_aside="@home",
+            distance_m=5240.0, top_speed_m_s=25.0, propellers="7 × 4", landed_by="enough",
         )
         | changes
     )  # fmt: skip
@@ -64,6 +66,24 @@ def test_what_is_written_is_read_back_figure_by_figure():
     [line] = read(write_flights([NamedFlight("Heron", "Pomelo 1", flight)])).lines
     assert (line.craft, line.pack, line.wrong) == ("Heron", "Pomelo 1", "")
     assert as_flight(line, series=2, pattern="other") == flight
+
+
+@pytest.mark.parametrize(
+    ("name", "text", "metres"),
+    [("distance (km)", "5.2", 5200), ("distance (m)", "5200", 5200), ("distance (mi)", "2", 3218.688)],
+)
+def test_a_distance_in_its_unit(name, text, metres):
+    [line] = read(f"date,craft,pack,flew (s),{name}\n2026-05-03 12:00,Heron,Pomelo 1,600,{text}\n").lines
+    assert as_flight(line, series=6, pattern="cruise").distance_m == pytest.approx(metres)
+
+
+@pytest.mark.parametrize(
+    ("name", "text", "speed"),
+    [("top speed (km/h)", "90", 25), ("top speed (mph)", "50", 22.352), ("fastest (m/s)", "9", 9)],
+)
+def test_a_speed_in_its_unit(name, text, speed):
+    [line] = read(f"date,craft,pack,flew (s),{name}\n2026-05-03 12:00,Heron,Pomelo 1,600,{text}\n").lines
+    assert as_flight(line, series=6, pattern="cruise").top_speed_m_s == pytest.approx(speed)
 
 
 def test_any_order_other_names_other_units_and_decimal_commas():

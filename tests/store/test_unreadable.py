@@ -12,7 +12,7 @@ from sqlalchemy import func, select
 from tests.sheets import pomelo, sheet
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.parts.ownership import Ownership
-from zesty_cell.store import callouts, flights, setting_aside, sheets, unreadable
+from zesty_cell.store import callouts, flights, flown, setting_aside, sheets, unreadable
 from zesty_cell.store.columns import Wrong
 from zesty_cell.store.documents import to_document
 from zesty_cell.store.errors import MissingRecordError, NoSuchNumberError, UnreadableError, UnstorableError
@@ -170,4 +170,4 @@ def test_a_number_that_is_too_large_is_nobodys(database, number):
         with pytest.raises(NoSuchNumberError, match="larger than any"):
             CRAFTS.fetch(session, number)
         with pytest.raises(MissingRecordError):
-            flights.find(session, craft_id=number, most=5)
+            flown.find(session, craft_id=number, most=5)

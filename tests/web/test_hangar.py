@@ -120,7 +120,7 @@ def test_every_stored_craft_and_cell_survives_its_own_form(app, units):
         for shelf, reader, sections in ((CRAFTS, read_craft, CRAFT_SECTIONS), (CELLS, read_cell, CELL_SECTIONS)):
             for row in shelf.all(session):
                 thing = shelf.thing(row)
-                again, state = reader(first_texts(sections, thing.model_dump(), units))
+                again, state = reader(first_texts(sections, thing.model_dump(), units), thing)
                 assert state.errors == {}
                 if units == "metric":
                     assert again == thing

@@ -9,8 +9,12 @@ from zesty_cell.core.parts.craft import (
     MeasuredCharge,
     MeasuredFullThrottle,
     MeasuredPoint,
+    PartsFullThrottle,
+    PartsHover,
+    PropellerSet,
     WingGeometry,
 )
+from zesty_cell.core.parts.propulsion import Propulsion
 
 CRAFT_LIST = (
     Craft(
@@ -43,6 +47,24 @@ CRAFT_LIST = (
         shows=("volts", "charge"),
         limits=Limits(
             motor_count=4, motor_a=40.0, esc_a=50.0, esc_burst_a=60.0, esc_cutoff_v_per_cell=3.0, maximum_v=26.0
+        ),
+        propulsion=Propulsion(motor_count=4, kv_rpm_v=1750.0, diameter_m=0.1295, pitch_m=0.109, blades=3),
+        propellers="5.1 × 4.3, three blades",
+        propellers_kg=0.0172,
+        other_sets=(
+            PropellerSet(
+                name="5.1 × 3.2, two blades",
+                mass_kg=0.0128,
+                propulsion=Propulsion(motor_count=4, kv_rpm_v=1750.0, diameter_m=0.1295, pitch_m=0.081, blades=2),
+                steady=MeasuredPoint(current_a=4.7, voltage_v=23.3, all_up_mass_kg=0.641, air_c=14.0),
+                full_throttle=MeasuredFullThrottle(current_a=94.0, voltage_v=21.4, where="bench", read_by="meter"),
+            ),
+            PropellerSet(
+                name="5 × 5, three blades",
+                propulsion=Propulsion(motor_count=4, kv_rpm_v=1750.0, diameter_m=0.127, pitch_m=0.127, blades=3),
+                steady=PartsHover(),
+                full_throttle=PartsFullThrottle(voltage_v=20.5),
+            ),
         ),
     ),
     Craft(

@@ -20,7 +20,7 @@ from zesty_cell.core.learn.calibration import (
     LineLossTest,
     VoltageCalibration,
 )
-from zesty_cell.core.learn.flights import How, LoggedFlight
+from zesty_cell.core.learn.flights import How, LandedBy, LoggedFlight
 from zesty_cell.demo.advised import ADVISED
 from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.telemetry_columns import guess_mapping
@@ -179,6 +179,8 @@ class _Season:
             air_c=air_c,
             hottest_c=round(hottest_c),
             how=how,
+            landed_by=_landed_by(flown.duration_s, timer_s),
+            distance_m=self._distance_m(k, flown.duration_s),
             note=note,
         )
         row = flights.add(
@@ -189,6 +191,13 @@ class _Season:
         if not waits:
             pack.rest_v_per_cell = before[1]
         return row, flown
+
+    def _distance_m(self, k: int, flown_s: float) -> float | None:
+        """Those that fly out keep how far they went."""
+        speed_m_s = self.sheet.craft.cruise_speed_m_s
+        if self.sheet.flying.name not in _FLY_OUT or speed_m_s is None:
+            return None
+        return round((0.82 + 0.03 * (k % 4)) * speed_m_s * flown_s, -2)
 
     def _landed_at(self, k: int) -> datetime:
         return self.story.began + timedelta(days=round(self.story.every_days * k), minutes=(47 * k) % 200)
@@ -208,6 +217,15 @@ class _Season:
         kept.flight_id = row.id
         self.session.flush()
         keep_fits(self.session, row)
+
+
+#: Patterns that are flown out and home.
+_FLY_OUT = ("Shoreline cruise", "Long range")
+
+
+def _landed_by(flown_s: float, timer_s: float) -> LandedBy | None:
+    """The timer, where it was up; else nobody said."""
+    return "the timer" if flown_s >= timer_s else None
 
 
 #: Heron's full throttle was read after that.

@@ -21,7 +21,8 @@ COLUMNS = (
     "landed at (UTC)", "craft", "pack", "pattern", "flew (s)", "timer (s)", "rest (V a cell)",
     "read after landing (s)", "shown (mAh)",
     "put back (mAh)", "charged to (V a cell)", "charged at (UTC)", "cells (V)", "resistance (mΩ a cell)",
-    "at the charger (°C)", "air (°C)", "pack at landing (°C)", "from full", "how", "landed by", "note", "set aside",
+    "at the charger (°C)", "air (°C)", "pack at landing (°C)", "from full", "how", "landed by",
+    "distance (km)", "top speed (km/h)", "propellers", "note", "set aside",
 )  # fmt: skip
 #: A season of many pilots; more is another file.
 MOST_ROWS = 50_000
@@ -73,6 +74,9 @@ def write_flights(flights: Iterable[NamedFlight]) -> str:
                 "yes" if flight.began_full else "no",
                 flight.how,
                 flight.landed_by or "",
+                _number(flight.distance_m, 0.001),
+                _number(flight.top_speed_m_s, 3.6, digits=1),
+                harmless(flight.propellers),
                 harmless(flight.note),
                 harmless(flight.set_aside or ""),
             )
@@ -98,6 +102,7 @@ _VOLTS = (("v a cell", 1.0, 0.0), ("v per cell", 1.0, 0.0), ("v/cell", 1.0, 0.0)
           ("v of the pack", -1.0, 0.0), ("v pack", -1.0, 0.0))  # fmt: skip
 _CHARGE = (("mah", 1e-3, 0.0), ("ah", 1.0, 0.0))
 _CELSIUS = (("°c", 1.0, 0.0), ("c", 1.0, 0.0), ("°f", 1 / 1.8, -32.0), ("f", 1 / 1.8, -32.0))
+_SPEED = (("km/h", 1 / 3.6, 0.0), ("m/s", 1.0, 0.0), ("mph", 0.44704, 0.0))
 _TIME = (("s", 1.0, 0.0), ("min", 60.0, 0.0), ("m:ss", 1.0, 0.0))
 _ROLES = (
     _Role("landed_at", ("landed at", "landed", "date", "when", "time"), kind="moment", needed=True),
@@ -121,6 +126,9 @@ _ROLES = (
     _Role("began_full", ("from full",), kind="text"),
     _Role("how", ("how", "flown"), kind="text"),
     _Role("landed_by", ("landed by", "landed because"), kind="text"),
+    _Role("distance_m", ("distance",), (("km", 1000.0, 0.0), ("m", 1.0, 0.0), ("mi", 1609.344, 0.0))),
+    _Role("top_speed_m_s", ("top speed", "fastest"), _SPEED),
+    _Role("propellers", ("propellers", "propeller", "propeller set", "props"), kind="text"),
     _Role("note", ("note", "notes", "remark"), kind="text"),
     _Role("set_aside", ("set aside",), kind="text"),
 )  # fmt: skip

@@ -23,7 +23,7 @@ from zesty_cell.core.learn.measured_points import unexplained_share
 from zesty_cell.core.learn.observation import Observation, PackTold, observation
 from zesty_cell.services.log_fits import told_by_logs
 from zesty_cell.services.sheet_for import sheet_for
-from zesty_cell.store import calibrations, flights, sheets
+from zesty_cell.store import calibrations, flights, flown, sheets
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.memory import remembered
 from zesty_cell.store.tables import CraftRow, FlightRow, PackRow, SheetRow
@@ -47,13 +47,13 @@ class KnownFlight:
         return str(self.pack_id)
 
 
-def told(session: Session, *, craft_id: int, type_name: str, pattern: str) -> tuple[KnownFlight, ...]:
+def told(session: Session, of: flown.Flown, *, pattern: str) -> tuple[KnownFlight, ...]:
     """Flights of a craft with packs of a type on a pattern whose charge is known, the oldest first.
 
     What its sensor showed before a calibration is corrected by it.
     """
-    rows = flights.alike(session, craft_id=craft_id, type_name=type_name, pattern=pattern)
-    return _told(rows, made=calibrations.of_craft(session, craft_id))
+    rows = flown.alike(session, of, pattern=pattern)
+    return _told(rows, made=calibrations.of_craft(session, of.craft_id))
 
 
 @dataclass(frozen=True)
@@ -64,20 +64,20 @@ class Elsewhere:
     pattern: FlyingPattern
 
 
-def told_elsewhere(session: Session, *, craft_id: int, type_name: str, pattern: str) -> tuple[Elsewhere, ...]:
+def told_elsewhere(session: Session, of: flown.Flown, *, pattern: str) -> tuple[Elsewhere, ...]:
     """Flights of a craft with packs of a type on other patterns that are still known, the oldest first."""
-    rows = flights.alike_elsewhere(session, craft_id=craft_id, type_name=type_name, pattern=pattern)
+    rows = flown.alike_elsewhere(session, of, pattern=pattern)
     if not rows:
         return ()
     patterns = {p.name: p for p in PATTERNS.values()}
     patterns |= {
         flying.name: flying
         for row in sheets.all_sheets(session)
-        if row.craft_id == craft_id
+        if row.craft_id == of.craft_id
         for flying in (sheets.as_sheet(row).flying,)
     }
     known = [row for row in rows if row.pattern in patterns]
-    made = calibrations.of_craft(session, craft_id)
+    made = calibrations.of_craft(session, of.craft_id)
     return tuple(Elsewhere(t, patterns[t.pattern]) for t in _told(known, made=made))
 
 
@@ -154,15 +154,16 @@ class Lessons:
 
 
 def lessons(session: Session, sheet: Sheet, *, craft_id: int, pack: PackRow) -> Lessons:
-    """What a sheet's craft with packs of a type can be learned from."""
-    type_name, pattern = pack.type_name, sheet.flying.name
+    """What a sheet's craft, with the propellers that are on it, with packs of a type can be learned from."""
+    of = flown.Flown(craft_id, pack.type_name, sheet.craft.propellers)
+    pattern = sheet.flying.name
     return remembered(
         session,
-        ("lessons", craft_id, type_name, pattern, sheet.pack),
+        ("lessons", of, pattern, sheet.pack),
         lambda: Lessons(
-            known=told(session, craft_id=craft_id, type_name=type_name, pattern=pattern),
-            elsewhere=told_elsewhere(session, craft_id=craft_id, type_name=type_name, pattern=pattern),
-            logs=told_by_logs(session, craft_id=craft_id, type_name=type_name, of=sheet.pack),
+            known=told(session, of, pattern=pattern),
+            elsewhere=told_elsewhere(session, of, pattern=pattern),
+            logs=told_by_logs(session, craft_id=craft_id, type_name=pack.type_name, of=sheet.pack),
         ),
     )
 
@@ -252,7 +253,7 @@ def taught_of(session: Session, sheet: Sheet, *, craft_id: int, pack: PackRow) -
     """
     known = lessons(session, sheet, craft_id=craft_id, pack=pack)
     if not known:
-        other = _flown_with(session, craft_id=craft_id, pattern=sheet.flying.name)
+        other = _flown_with(session, craft_id=craft_id, sheet=sheet)
         if other is None:
             return None
         pack = other
@@ -262,10 +263,12 @@ def taught_of(session: Session, sheet: Sheet, *, craft_id: int, pack: PackRow) -
     return None if learned is None else learned.learned_factors(str(pack.id))
 
 
-def _flown_with(session: Session, *, craft_id: int, pattern: str) -> PackRow | None:
+def _flown_with(session: Session, *, craft_id: int, sheet: Sheet) -> PackRow | None:
     """The pack by which a craft's flights on a pattern are known: that of its sheet for the type flown last."""
-    newest = flights.newest_on(session, craft_id=craft_id, pattern=pattern)
-    newest = flights.newest_on(session, craft_id=craft_id, pattern=None) if newest is None else newest
+    pattern, on = sheet.flying.name, sheet.craft.propellers
+    newest = flown.newest_on(session, craft_id=craft_id, propellers=on, pattern=pattern)
+    if newest is None:
+        newest = flown.newest_on(session, craft_id=craft_id, propellers=on, pattern=None)
     if newest is None:
         return None
     row = sheet_for(session, craft_id=craft_id, pack=newest.pack, pattern=pattern)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from sqlalchemy import ColumnElement, exists, func, insert, select
+from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.learn.flights import LoggedFlight, begins_full
@@ -45,6 +45,7 @@ def _columns(flight: LoggedFlight) -> dict[str, Any]:
         "waiting": flight.put_back_ah is None and flight.charged_v_per_cell is None,
         "set_aside": flight.set_aside is not None,
         "air_c": flight.air_c,
+        "propellers": flight.propellers,
         "document": to_document(flight),
     }
 
@@ -66,11 +67,25 @@ def _note_pack(session: Session, row: FlightRow, flight: LoggedFlight) -> None:
         row.pack.rest_v_per_cell = flight.charged_v_per_cell or chemistry_for(pack.chemistry).full_v
 
 
+def _with_propellers(flight: LoggedFlight, on: str) -> LoggedFlight:
+    """A flight with the propellers that are on its craft, where it does not say which were."""
+    return flight if flight.propellers or not on else flight.model_copy(update={"propellers": on})
+
+
+def _propellers_on(session: Session, craft_id: int) -> str:
+    row = session.get(CraftRow, craft_id)
+    return "" if row is None else str(row.document.get("propellers") or "")
+
+
 def add(session: Session, flight: LoggedFlight, *, craft_id: int, pack: PackRow, entry: str) -> FlightRow:
-    """Log a flight; its pack has one more and is where it landed. The same entry again is the same flight."""
+    """Log a flight; its pack has one more and is where it landed. The same entry again is the same flight.
+
+    Where it does not say which propellers were on, those that are on its craft were.
+    """
     known = session.scalars(select(FlightRow).where(FlightRow.entry == entry)).first()
     if known is not None:
         return known
+    flight = _with_propellers(flight, _propellers_on(session, craft_id))
     row = FlightRow(craft_id=craft_id, pack_id=pack.id, entry=entry)
     _fill(row, flight)
     session.add(row)
@@ -146,13 +161,14 @@ def add_many(session: Session, new: Sequence[NewFlight], *, progress: Callable[[
     known = set(session.scalars(select(FlightRow.entry)))
     rows = []
     flown: dict[int, int] = {}
+    on = {craft_id: _propellers_on(session, craft_id) for craft_id in {one.craft_id for one in new}}
     for one in new:
         if one.entry in known:
             continue
         known.add(one.entry)
         flown[one.pack_id] = flown.get(one.pack_id, 0) + 1
         rows.append(
-            _columns(one.flight)
+            _columns(_with_propellers(one.flight, on[one.craft_id]))
             | {"craft_id": one.craft_id, "pack_id": one.pack_id, "entry": one.entry, "version": 1}
         )
     for first in range(0, len(rows), _A_BATCH):
@@ -277,42 +293,6 @@ def of_pack(session: Session, pack_id: int) -> list[FlightRow]:
     return list(session.scalars(query.order_by(FlightRow.landed_at, FlightRow.id)))
 
 
-def alike(session: Session, *, craft_id: int, type_name: str, pattern: str, most: int = 60) -> list[FlightRow]:
-    """The last flights of a craft with packs of a type on a pattern that may be learned from, the oldest first."""
-    return _learnable(session, FlightRow.pattern == pattern, craft_id=craft_id, type_name=type_name, most=most)
-
-
-def alike_elsewhere(
-    session: Session, *, craft_id: int, type_name: str, pattern: str, most: int = 40
-) -> list[FlightRow]:
-    """The last flights of a craft with packs of a type on other patterns, the oldest first."""
-    return _learnable(session, FlightRow.pattern != pattern, craft_id=craft_id, type_name=type_name, most=most)
-
-
-def _learnable(
-    session: Session, on: ColumnElement[bool], *, craft_id: int, type_name: str, most: int
-) -> list[FlightRow]:
-    query = (
-        select(FlightRow)
-        .join(PackRow, PackRow.id == FlightRow.pack_id)
-        .where(
-            FlightRow.craft_id == craft_id,
-            PackRow.type_name == type_name,
-            on,
-            FlightRow.deleted_at.is_(None),
-            FlightRow.set_aside.is_(False),
-        )
-        .order_by(FlightRow.landed_at.desc(), FlightRow.id.desc())
-        .limit(most)
-    )
-    return list(session.scalars(query))[::-1]
-
-
-def newest(session: Session, most: int) -> list[FlightRow]:
-    """The newest flights of the log."""
-    return find(session, most=most).rows
-
-
 def taken(session: Session, entry: str) -> dict[str, object] | None:
     """What was answered to a phone's entry; None for one that was not taken yet."""
     row = session.get(FieldEntryRow, entry)
@@ -336,65 +316,25 @@ def of_entry(session: Session, entry: str) -> FlightRow | None:
     return session.scalars(query).first()
 
 
-@dataclass(frozen=True)
-class FoundFlights:
-    """A page of flights, and how many there are in all."""
-
-    rows: list[FlightRow]
-    total: int
-
-
-def find(
-    session: Session,
-    *,
-    craft_id: int = 0,
-    pack_id: int = 0,
-    pattern: str = "",
-    air_from_c: float | None = None,
-    air_to_c: float | None = None,
-    most: int,
-    skip: int = 0,
-) -> FoundFlights:
-    """Flights of a craft, a pack, a pattern, in air from and below a temperature, the newest first; 0, "" and
-    None for any."""
-    wanted: list[ColumnElement[bool]] = [FlightRow.deleted_at.is_(None)]
-    if craft_id:
-        wanted.append(FlightRow.craft_id == craft_id)
-    if pack_id:
-        wanted.append(FlightRow.pack_id == pack_id)
-    if pattern:
-        wanted.append(FlightRow.pattern == pattern)
-    if air_from_c is not None:
-        wanted.append(FlightRow.air_c >= air_from_c)
-    if air_to_c is not None:
-        wanted.append(FlightRow.air_c < air_to_c)
-    total = session.scalar(select(func.count()).select_from(FlightRow).where(*wanted)) or 0
-    query = select(FlightRow).where(*wanted).order_by(FlightRow.landed_at.desc(), FlightRow.id.desc())
-    return FoundFlights(list(session.scalars(query.limit(most).offset(skip))), total)
-
-
 def newest_of_craft(session: Session, craft_id: int, most: int) -> list[FlightRow]:
     """The newest flights of a craft."""
     query = select(FlightRow).where(FlightRow.craft_id == craft_id, FlightRow.deleted_at.is_(None))
     return list(session.scalars(query.order_by(FlightRow.landed_at.desc(), FlightRow.id.desc()).limit(most)))
 
 
-def newest_on(session: Session, *, craft_id: int, pattern: str | None) -> FlightRow | None:
-    """The newest flight of a craft on a pattern, or on any, that may be learned from; None where there is none."""
-    query = select(FlightRow).where(
-        FlightRow.craft_id == craft_id, FlightRow.deleted_at.is_(None), FlightRow.set_aside.is_(False)
+def rename_propellers(session: Session, craft_id: int, *, was: str, now: str) -> int:
+    """Flights of a craft with a set of propellers are of that set under its new name; how many."""
+    rows = list(
+        session.scalars(select(FlightRow).where(FlightRow.craft_id == craft_id, FlightRow.propellers == was))
     )
-    if pattern is not None:
-        query = query.where(FlightRow.pattern == pattern)
-    return session.scalars(query.order_by(FlightRow.landed_at.desc(), FlightRow.id.desc()).limit(1)).first()
+    for row in rows:
+        row.document = dict(row.document) | {"propellers": now}
+        row.propellers = now
+    session.flush()
+    return len(rows)
 
 
-def flown(session: Session) -> tuple[list[CraftRow], list[PackRow], list[str]]:
-    """Crafts, packs and patterns that are in the log, by name."""
-    alive = FlightRow.deleted_at.is_(None)
-    flying = exists().where(FlightRow.craft_id == CraftRow.id, alive)
-    carrying = exists().where(FlightRow.pack_id == PackRow.id, alive)
-    crafts = select(CraftRow).where(flying).order_by(CraftRow.name)
-    packs = select(PackRow).where(carrying).order_by(PackRow.name)
-    patterns = select(FlightRow.pattern).where(alive).distinct().order_by(FlightRow.pattern)
-    return list(session.scalars(crafts)), list(session.scalars(packs)), list(session.scalars(patterns))
+def newest(session: Session, most: int) -> list[FlightRow]:
+    """The newest flights of the log."""
+    query = select(FlightRow).where(FlightRow.deleted_at.is_(None))
+    return list(session.scalars(query.order_by(FlightRow.landed_at.desc(), FlightRow.id.desc()).limit(most)))

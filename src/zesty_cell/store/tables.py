@@ -244,6 +244,7 @@ class FlightRow(KeptRow, Base):
     waiting: Mapped[bool] = mapped_column(index=True)
     air_c: Mapped[float | None] = mapped_column(default=None, index=True)
     set_aside: Mapped[bool] = mapped_column(default=False)
+    propellers: Mapped[str] = mapped_column(String(80), default="")
     entry: Mapped[str] = mapped_column(String(40), unique=True)
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
     previous: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), default=None, deferred=True)

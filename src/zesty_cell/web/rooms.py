@@ -24,6 +24,7 @@ ROOMS: dict[str, tuple[str, ...]] = {
     "telemetry": ("callouts.entrance_view",),
     "hangar": (
         "match.view",
+        "propellers.view",
         "patterns.view",
         "pair.view",
         "health.view",

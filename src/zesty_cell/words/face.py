@@ -8,6 +8,7 @@ from typing import Literal
 from zesty_cell.core.answer.check import Check
 from zesty_cell.words.units import (
     ALTITUDE,
+    DISTANCE,
     LENGTH,
     MASS,
     SPEED,
@@ -86,6 +87,15 @@ class Face:
     def speed(self, metres_a_second: float) -> str:
         """Speed."""
         return self._in(SPEED, metres_a_second)
+
+    def distance(self, metres: float) -> str:
+        """A distance flown."""
+        return self._in(DISTANCE, metres, 1 if metres >= 1000.0 else 2)
+
+    def charge_per_distance(self, mah_per_km: float) -> str:
+        """Charge for each kilometre or mile."""
+        unit = DISTANCE.unit(self.view.units)
+        return f"{mah_per_km / (1000.0 * unit.factor):.0f} mAh a {unit.label}"
 
     def time(self, seconds: float | None) -> str:
         """m:ss."""

@@ -143,6 +143,16 @@ SPEED = Quantity(
     ),
 )
 LENGTH = Quantity(Unit("cm", 100.0, decimals=1), Unit("in", 39.370_078_74, decimals=1), _LENGTHS)
+DISTANCE = Quantity(
+    Unit("km", 0.001, decimals=2),
+    Unit("mi", 1.0 / 1609.344, decimals=2),
+    (
+        ("km", _times(0.001)),
+        ("m", _times(1.0)),
+        ("mi mile miles", _times(1.0 / 1609.344)),
+        ("ft feet", _times(1.0 / 0.3048)),
+    ),
+)
 AREA = Quantity(
     Unit("dm²", 100.0, decimals=1),
     Unit("sq in", 1550.003_1, decimals=0),

@@ -181,18 +181,21 @@ def compare_packs(
             limit=MOST_COMPARED,
         )
     sheets = [with_pack(sheet, pack=c.pack, pack_c=c.pack_c, volts=volts) for c in contenders]
-    return _compare(sheets, [c.pack.name for c in contenders])
+    return compare_sheets(sheets, names=[c.pack.name for c in contenders])
 
 
 def compare_crafts(sheet: Sheet, *, sheets: Sequence[Sheet]) -> tuple[tuple[Compared, ...], tuple[LeftOut, ...]]:
     """The sheet's pack on several crafts, each flown as its own sheet says [s, A, V, Wh]."""
-    return _compare(
+    return compare_sheets(
         [with_pack(other, pack=sheet.pack, pack_c=sheet.conditions.pack_c) for other in sheets],
-        [other.craft.name for other in sheets],
+        names=[other.craft.name for other in sheets],
     )
 
 
-def _compare(sheets: Sequence[Sheet], names: Sequence[str]) -> tuple[tuple[Compared, ...], tuple[LeftOut, ...]]:
+def compare_sheets(
+    sheets: Sequence[Sheet], *, names: Sequence[str]
+) -> tuple[tuple[Compared, ...], tuple[LeftOut, ...]]:
+    """Several sheets as they are, each under a name, in the order given [s, A, V, Wh]."""
     started, left_out = [], []
     for one, name in zip(sheets, names, strict=True):
         try:

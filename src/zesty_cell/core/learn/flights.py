@@ -18,6 +18,7 @@ from zesty_cell.core.learn.moment import Moment
 from zesty_cell.core.learn.rest import rested_v
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import charge_left_at_rest
+from zesty_cell.core.parts.craft import PropellerSetName
 from zesty_cell.core.parts.measured import CellVolts
 from zesty_cell.core.parts.pack import Pack
 
@@ -26,6 +27,8 @@ How = Literal["gentle", "as planned", "hard"]
 LandedBy = Literal["the call", "the timer", "charge used", "enough", "trouble"]
 #: A charger may put back this share more than the pack holds before the figure is doubted [1].
 MOST_OVER_CAPACITY = 1.08
+#: No flight is faster over its whole length [m/s].
+_MOST_MEAN_M_S = 90.0
 #: A cell at rest may read this much over full [V].
 _OVER_FULL_V = 0.03
 #: What each way of knowing the used charge may be out by, of the capacity, one standard deviation [1].
@@ -79,6 +82,12 @@ class LoggedFlight(Entity):
         What was put back is its share of a charge for this flight and the next one.
     landed_by : str, optional
         Why it was landed; None where the pilot did not say.
+    distance_m : float, optional
+        Flown, as telemetry or goggles showed it [m].
+    top_speed_m_s : float, optional
+        [m/s].
+    propellers : str
+        Name of the propeller set that was on; empty for a craft of one set.
     set_aside : str, optional
         Why this flight is not to be learned from.
     """
@@ -103,8 +112,20 @@ class LoggedFlight(Entity):
     charged_with_next: bool = False
     how: How = "as planned"
     landed_by: LandedBy | None = None
+    distance_m: Annotated[float, Field(ge=10, le=300_000)] | None = None
+    top_speed_m_s: Annotated[float, Field(ge=0.5, le=200)] | None = None
+    propellers: PropellerSetName = ""
     note: Annotated[str, StringConstraints(strip_whitespace=True, max_length=300)] = ""
     set_aside: Name | None = None
+
+    @property
+    def speed_m_s(self) -> float | None:
+        """Mean speed by the distance flown [m/s]; None where that was not kept."""
+        return None if self.distance_m is None else self.distance_m / self.duration_s
+
+    def ah_per_km(self, used_ah: float, /) -> float | None:
+        """Charge for each kilometre [Ah/km] of a charge used [Ah]; None without a distance."""
+        return None if self.distance_m is None else 1000.0 * used_ah / self.distance_m
 
     @property
     def took_off_at(self) -> datetime:
@@ -265,6 +286,11 @@ def doubts(flight: LoggedFlight, /, *, pack: Pack, others: Sequence[LoggedFlight
         found["cells_v"] = fact(
             "flight.other_count", readings=len(flight.cells_v), pack=pack.name, series=pack.series
         )
+    mean = flight.speed_m_s
+    if mean is not None and mean > _MOST_MEAN_M_S:
+        found["distance_m"] = fact("flight.too_far", mean_m_s=mean)
+    elif mean is not None and flight.top_speed_m_s is not None and flight.top_speed_m_s < mean:
+        found["top_speed_m_s"] = fact("flight.slower_than_mean", top_m_s=flight.top_speed_m_s, mean_m_s=mean)
     if flight.charged_at is not None and flight.charged_at < flight.landed_at:
         found["charged_at"] = fact("flight.charged_before")
     for other in others:

@@ -17,7 +17,7 @@ from zesty_cell.formats.flights_csv import NamedFlight, write_flights
 from zesty_cell.services.flight_log import CLOCK_AHEAD, change_flight, charge_pack, doubted, forecast_for
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import flights as store
-from zesty_cell.store import records
+from zesty_cell.store import flown, records
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import FlightRow
 from zesty_cell.web.api import given
@@ -102,7 +102,7 @@ def list_flights(
     table: given.As = "json",
 ) -> FlightPage | Response:
     """Flights of a craft, a pack, a pattern, the newest first; ``table=csv`` as the log page saves them."""
-    found = store.find(session, craft_id=craft, pack_id=pack, pattern=pattern, most=most, skip=skip)
+    found = flown.find(session, craft_id=craft, pack_id=pack, pattern=pattern, most=most, skip=skip)
     if table == "csv":
         text = write_flights(NamedFlight(r.craft.name, r.pack.name, store.flight_of(r)) for r in found.rows)
         return Response(text, media_type="text/csv; charset=utf-8")

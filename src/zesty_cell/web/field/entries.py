@@ -48,7 +48,7 @@ CHARGED = (
     Field("resistance_ohm", "A cell’s resistance", MILLIOHM),
 )
 #: What an empty input means where it is not “not known”.
-_EMPTY: dict[str, Any] = {"note": "", "cells_v": ()}
+_EMPTY: dict[str, Any] = {"note": "", "cells_v": (), "propellers": ""}
 _PACK_VOLTS = frozenset({"rest_v_per_cell", "charged_v_per_cell"})
 _NAME_LENGTH = 40
 

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from typing import Any, Final
 
 from zesty_cell.core.answer.plausibility import craft_doubts
+from zesty_cell.core.fact import Words
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.craft_load import efficiency_of
 from zesty_cell.core.parts.pack_figures import pack_figures
@@ -208,7 +209,7 @@ CRAFT_SECTIONS = (
 )
 
 #: Where an error of a choice as a whole is shown.
-_SOURCES = {"steady": "steady.source", "full_throttle": "full_throttle.source"}
+SOURCES = {"steady": "steady.source", "full_throttle": "full_throttle.source"}
 
 
 _IN_WATTS = re.compile(r"^(?P<number>.*\d)\s*(?P<kilo>k?)w(?:atts?)?$", re.IGNORECASE)
@@ -218,9 +219,10 @@ _OR_POWER = {
 }
 
 
-def _watts_to_amps(form: Mapping[str, str]) -> tuple[dict[str, str], dict[str, str]]:
-    """A form with currents where powers were typed, by the voltage beside them; and what was wrong with those."""
-    texts, wrong = dict(form), {}
+def watts_to_amps(form: Mapping[str, str]) -> tuple[dict[str, str], dict[str, str], dict[str, Words]]:
+    """A form with currents where powers were typed, by the voltage beside them; what was typed there, and what was
+    wrong with it."""
+    texts, wrong = dict(form), dict[str, Words]()
     for path, beside in _OR_POWER.items():
         found = _IN_WATTS.match(form.get(path, "").strip())
         if found is None or form.get(path.partition(".")[0] + ".source") != "measured":
@@ -232,7 +234,7 @@ def _watts_to_amps(form: Mapping[str, str]) -> tuple[dict[str, str], dict[str, s
             wrong[path] = "Power over voltage is the current: give both as plain numbers."
             continue
         texts[path] = f"{watts / volts:.6g}" if volts > 0 else "0"
-    return texts, wrong
+    return texts, {path: form[path] for path in _OR_POWER if path in form}, wrong
 
 
 def _parts_counted(values: dict[str, Any]) -> None:
@@ -249,9 +251,9 @@ _ELSEWHERE: Final = ("propellers", "propellers_kg", "other_sets")
 def read_craft(form: Mapping[str, str], before: Craft | None = None) -> tuple[Craft | None, FormState]:
     """A craft from its form; what is not on the form stays as it was before, and so does what was assumed of
     figures that are still the same."""
-    texts, wrong = _watts_to_amps(form)
+    texts, typed, wrong = watts_to_amps(form)
     fields, values, state = read_sections(CRAFT_SECTIONS, texts)
-    state.texts |= {path: form[path] for path in _OR_POWER if path in form}
+    state.texts |= typed
     state.errors |= wrong
     if isinstance(values.get("shows"), str):
         values["shows"] = tuple(w for w in values["shows"].split()[:3] if w != "nothing")
@@ -259,7 +261,7 @@ def read_craft(form: Mapping[str, str], before: Craft | None = None) -> tuple[Cr
     if before is not None:
         kept = before.model_dump()
         values |= {name: kept[name] for name in _ELSEWHERE}
-    craft = build(Craft, values, fields, state, groups=_SOURCES)
+    craft = build(Craft, values, fields, state, groups=SOURCES)
     if craft is not None:
         craft = craft if state.weigh(craft_doubts(craft), form) else None
     was = before if before is not None else proposed(form.get("like", ""))

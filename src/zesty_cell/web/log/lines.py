@@ -21,9 +21,16 @@ from zesty_cell.web.field.entries import CHARGED, DETAILS, Taken
 from zesty_cell.web.http import page, preferences_of
 from zesty_cell.web.http.forms import Field, texts_of
 from zesty_cell.words.sensors import sensor_words
+from zesty_cell.words.units import DISTANCE, SPEED
 
 SET_ASIDE = Field("set_aside", "Set aside, because", kind="text", hint="it counts")
-FIELDS = (*DETAILS, *CHARGED, SET_ASIDE)
+#: Kept of a flight, and not asked for at the field.
+FLOWN = (
+    Field("distance_m", "Distance flown", DISTANCE),
+    Field("top_speed_m_s", "Top speed", SPEED),
+    Field("propellers", "Propellers", kind="text", hint="one set"),
+)
+FIELDS = (*DETAILS, *CHARGED, *FLOWN, SET_ASIDE)
 
 
 @dataclass(frozen=True)
@@ -35,6 +42,14 @@ class Line:
     used: Used | None
     factor: float
     odd: bool = False
+
+    @property
+    def mah_per_km(self) -> float | None:
+        """Charge used for each kilometre, as measured [mAh/km]."""
+        if self.used is None or self.used.by == "rest voltage":
+            return None
+        ah = self.flight.ah_per_km(self.used.share * store.pack_of(self.row).capacity_ah)
+        return None if ah is None else 1000.0 * ah
 
     @property
     def rest_share(self) -> float | None:
@@ -95,5 +110,6 @@ def flight_page(
         "errors": taken.errors if taken else {},
         "asked": " ".join(taken.asked) if taken else "",
         "conflict": conflict,
+        "unit_of": {f.path: f.quantity.unit(view.units).label for f in FLOWN if f.quantity is not None},
     }
     return page(request, "flight.html", context, status=status)

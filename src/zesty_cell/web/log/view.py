@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from typing import Annotated
+from urllib.parse import urlencode
 
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.exc import OperationalError
 
+from zesty_cell.core.parts.connectors import CONNECTORS
 from zesty_cell.formats.flights_csv import NamedFlight, write_flights
 from zesty_cell.services.flight_log import change_flight
 from zesty_cell.store import flights as store
-from zesty_cell.store import sheets, unreadable
+from zesty_cell.store import flown, sheets, unreadable
 from zesty_cell.store.errors import EditConflictError
+from zesty_cell.store.hangar import PACKS
 from zesty_cell.web.field.entries import read_change
 from zesty_cell.web.http import NOT_STORED, PostedForm, Store, page, say, whole_number
 from zesty_cell.web.log.lines import AIR, FIELDS, flight_page, lines_of
@@ -28,16 +31,24 @@ def log(
     craft: Annotated[int, Query(ge=0)] = 0,
     pack: Annotated[int, Query(ge=0)] = 0,
     pattern: Annotated[str, Query(max_length=80)] = "",
+    propellers: Annotated[str, Query(max_length=80)] = "",
+    plug: Annotated[str, Query(max_length=40)] = "",
+    note: Annotated[str, Query(max_length=80)] = "",
     air: Annotated[str, Query(max_length=10)] = "",
     page_number: Annotated[int, Query(ge=1, le=10_000, alias="page")] = 1,
 ) -> Response:
     """The newest flights first, a page at a time."""
     _, from_c, to_c = AIR.get(air, AIR[""])
-    found = store.find(
-        session, craft_id=craft, pack_id=pack, pattern=pattern, air_from_c=from_c, air_to_c=to_c, most=A_PAGE,
-        skip=(page_number - 1) * A_PAGE,
+    found = flown.find(
+        session, craft_id=craft, pack_id=pack, pattern=pattern, propellers=propellers, plug=plug,
+        note=note.strip(), air_from_c=from_c, air_to_c=to_c, most=A_PAGE, skip=(page_number - 1) * A_PAGE,
     )  # fmt: skip
-    crafts, packs, patterns = store.flown(session)
+    crafts, packs, patterns = flown.flown(session)
+    chosen = {
+        "craft": craft, "pack": pack, "pattern": pattern, "air": air, "propellers": propellers, "plug": plug,
+        "note": note.strip(),
+    }  # fmt: skip
+    plugs = {PACKS.thing(row).connector for row in packs}
     context = {
         "lines": lines_of(session, found.rows),
         "longest_s": max((r.duration_s for r in found.rows), default=1.0),
@@ -50,7 +61,10 @@ def log(
         "packs": packs,
         "patterns": patterns,
         "cannot_be_read": unreadable.count(session),
-        "chosen": {"craft": craft, "pack": pack, "pattern": pattern, "air": air},
+        "propellers": flown.propellers_flown(session),
+        "plugs": [(key, connector.name) for key, connector in CONNECTORS.items() if key in plugs],
+        "chosen": chosen,
+        "query": urlencode({k: v for k, v in chosen.items() if v}),
     }
     return page(request, "flights.html", context)
 

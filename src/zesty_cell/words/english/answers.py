@@ -321,6 +321,8 @@ _FLIGHTS = {
     "flight.over_capacity": "{used_ah:typed} mAh is more than {pack} holds ({holds_ah:typed} mAh).",
     "flight.over_full": "{cell_v} is over a full cell of {full_v}.",
     "flight.other_count": "{readings} readings, and {pack} has {series} cells in series.",
+    "flight.too_far": "That is {mean_m_s} over the whole flight: is the distance right, and its unit?",
+    "flight.slower_than_mean": "The flight's mean speed is {mean_m_s} already, and its fastest {top_m_s}: one of distance, time and speed is wrong.",
     "flight.charged_before": "It was charged before it landed: which of the two times is wrong?",
     "flight.overlaps": "{pack} was in the air already then: two flights overlap.",
     "log.corrected.current": "Current and charge are corrected by {factor:.3f}, by the calibration since.",

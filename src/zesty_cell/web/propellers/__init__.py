@@ -1,0 +1,1 @@
+"""Propeller sets of one craft, compared on one pattern."""
