@@ -38,7 +38,7 @@ def test_a_distance_gives_the_charge_of_a_kilometre_and_says_why_it_landed(log):
     with log.app.state.database.session() as session:
         row = session.get_one(FlightRow, number)
         flight = flights.flight_of(row)
-    line = next(li for li in log.get("/log").text.split("<li")[1:] if f'/log/{number}"' in li)
+    line = next(li for li in re.split(r"<li[ >]", log.get("/log").text) if f'/log/{number}"' in li)
     assert flight.distance_m == 2600.0
     assert flight.top_speed_m_s == pytest.approx(131 / 3.6)
     per_km = flight.put_back_ah * 1000.0 / 2.6
@@ -66,13 +66,12 @@ def test_a_distance_that_cannot_be_is_told_at_its_place(log, typed, place, words
 
 def test_flights_are_found_by_plug_propellers_and_note(log):
     whole = _total(log)
-    plugs = re.findall(
-        r'<option value="(\w+)"', re.search(r'name="plug".*?</select>', log.get("/log").text, re.S)[0]
-    )
-    assert len(plugs) >= 3
+    choice = re.search(r'name="plug".*?</select>', log.get("/log").text, re.S)[0]
+    plugs = re.findall(r'<option value="(\w+)"', choice)
+    assert len(plugs) >= 2
     assert sum(_total(log, plug=plug) for plug in plugs) == whole
     assert _total(log, propellers="5.1 × 4.3, three blades") == 21
-    assert _total(log, propellers="none such") if False else "0 flights" in log.get("/log?propellers=none").text
+    assert "0 flights" in log.get("/log?propellers=none").text
     _change(log, _newest(log, "Heron"), note="new 100 % props, gusty")
     assert _total(log, note="GUSTY") >= 1
     assert _total(log, note="100 %") == 1
@@ -96,10 +95,8 @@ def test_an_imported_flight_of_a_craft_with_sets_is_of_the_one_that_is_on(log):
         row = next(r for r in flights.newest(session, 60) if r.craft.name == "Swift")
         plain = flights.flight_of(row).model_copy(update={"propellers": ""})
         other = plain.model_copy(update={"propellers": "borrowed"})
-        add_many(
-            session,
-            [NewFlight(plain, row.craft_id, row.pack_id, "a"), NewFlight(other, row.craft_id, row.pack_id, "b")],
-        )
+        new = [NewFlight(f, row.craft_id, row.pack_id, entry) for f, entry in ((plain, "a"), (other, "b"))]
+        add_many(session, new)
         found = {r.entry: r.propellers for r in flights.newest(session, 60)}
         session.rollback()
     assert found["a"] == "5.1 × 4.3, three blades"

@@ -41,6 +41,8 @@ def test_the_best_that_is_known_tells_the_charge():
         ({"shown_ah": 42.0}, "shown_ah", "42000 mAh is more"),
         ({"rest_v_per_cell": 4.3}, "rest_v_per_cell", "4.30 V is over a full cell of 4.20 V."),
         ({"charged_v_per_cell": 4.35}, "charged_v_per_cell", "over a full cell"),
+        ({"distance_m": 55_000.0}, "distance_m", "330 km/h over the whole flight"),
+        ({"distance_m": 6_000.0, "top_speed_m_s": 9.9}, "top_speed_m_s", "mean speed is 36 km/h already"),
         ({"cells_v": (3.7, 3.7)}, "cells_v", "2 readings, and Pomelo has 6 cells in series."),
     ],
 )
@@ -48,6 +50,14 @@ def test_what_cannot_be_is_said_at_its_field(changes, field, words):
     found = doubts(flight(**changes), pack=PACK)
     assert list(found) == [field]
     assert words in say(found[field])
+
+
+def test_a_distance_gives_speed_and_charge_of_a_kilometre():
+    assert doubts(flight(distance_m=6_000.0, top_speed_m_s=10.1), pack=PACK) == {}
+    assert doubts(flight(distance_m=53_000.0), pack=PACK) == {}
+    assert flight(distance_m=6_000.0).speed_m_s == 10.0
+    assert flight(distance_m=6_000.0).ah_per_km(1.5) == pytest.approx(0.25)
+    assert flight().ah_per_km(1.5) is None
 
 
 def test_a_pack_is_not_in_the_air_twice():
