@@ -12,6 +12,8 @@ import pytest
 from tests.web.test_sheets import error_at, typed
 from zesty_cell.core.errors import StoppedError
 from zesty_cell.services.turns import MOST_WAITING, TURNS
+from zesty_cell.store import sheets
+from zesty_cell.store.hangar import CRAFTS
 from zesty_cell.web.choose.jobs import Jobs
 
 
@@ -170,7 +172,7 @@ def test_bad_questions_are_said_at_their_place_and_kept(client, change, field, w
         assert f'value="{change[field]}"' in response.text
 
 
-def test_a_million_is_asked_about_before_it_is_flown(client):
+def test_too_many_are_asked_about_before_they_are_flown(client):
     query = {
         **ASK, "chemistry": ["lipo", "lihv", "liion_power", "liion_energy", "lifepo4", "nimh"],
         "capacity_from_ah": "100", "capacity_to_ah": "50000", "capacity_steps": "2000", "series_from": "1",
@@ -179,9 +181,14 @@ def test_a_million_is_asked_about_before_it_is_flown(client):
     response = client.get("/choose/8/search", params=query)
     assert response.status_code == 422
     assert "Nothing was flown yet" in response.text
-    assert re.search(r"That is [12]\u2009\d{3}\u2009\d{3} packs", response.text)
+    assert re.search(r"That is \d{3}\u2009\d{3} packs", response.text)
     narrower = re.search(r'href="(\?[^"]+)">Narrow it to', response.text)[1].replace("&amp;", "&")
-    assert "is the most" not in client.get("/choose/8/search" + narrower).text
+    html = client.get("/choose/8/search" + narrower).text
+    assert "is the most" not in html
+    # It is flown behind the answer, and would be while the next tests wait for their turn.
+    client.post("/choose/8/search/cancel", data={"key": re.search(r'name="key" value="(\w+)"', html)[1]})
+    with TURNS.heavy():
+        pass
 
 
 def test_limits_that_nothing_meets_say_which_and_what_is_nearest(client):
@@ -418,3 +425,28 @@ def test_each_chemistry_lands_at_its_own_voltage_shown_and_editable(client):
         assert words in error_at(refused.text, "land-lipo-loaded_v")
         assert f'value="{wrong}"' in refused.text
         assert "land at 3.50 V a cell under load" in refused.text
+
+
+def test_a_search_begins_with_the_crafts_own_limits(client, app):
+    with app.state.database.session() as session:
+        row = next(r for r in sheets.all_sheets(session) if r.craft.name == "Tern")
+        number, craft = row.id, CRAFTS.thing(row.craft)
+        limits = craft.limits.model_copy(update={"bay_length_m": 0.075, "bay_width_m": 0.035})
+        CRAFTS.change(session, row.craft_id, row.craft.version, craft.model_copy(update={"limits": limits}))
+        session.commit()
+    html = client.get(f"/choose/{number}/search").text
+    typed = {name: re.search(rf'name="{name}"[^>]*value="([^"]*)"', html)[1] for name in (
+        "most_all_up_kg", "most_length_m", "most_width_m", "most_height_m",
+    )}  # fmt: skip
+    assert typed == {"most_all_up_kg": "250", "most_length_m": "75", "most_width_m": "35", "most_height_m": ""}
+
+
+def test_a_comparison_says_watts_throttle_and_what_a_flight_costs(client, app):
+    with app.state.database.session() as session:
+        number = next(r.id for r in sheets.all_sheets(session) if r.craft.name == "Heron" and "Pomelo" in r.name)
+    html = client.get(f"/choose/{number}").text
+    assert re.search(r"\d+ W, \d\.\d g/W", html)
+    assert "0.28 over 300 flights" in html  # 84 over 300
+    assert re.search(r"Hover is at \d\d % of the throttle on ", html)
+    assert "the same work for all" in html
+    assert "up to" in html

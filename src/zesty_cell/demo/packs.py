@@ -113,6 +113,7 @@ PACK_LIST = (
         Pack(
             name="Satsuma",
             chemistry="lipo",
+            price=32.0,
             series=6,
             capacity_ah=1.3,
             label_c=120.0,
@@ -130,6 +131,7 @@ PACK_LIST = (
         Pack(
             name="Tangelo",
             chemistry="lipo",
+            price=29.0,
             series=4,
             capacity_ah=2.2,
             label_c=45.0,
@@ -145,6 +147,7 @@ PACK_LIST = (
         Pack(
             name="Pomelo",
             chemistry="liion_power",
+            price=84.0,
             series=6,
             capacity_ah=4.2,
             mass_kg=0.445,
@@ -164,6 +167,7 @@ PACK_LIST = (
     Pack(
         name="Double Pomelo",
         chemistry="liion_power",
+        price=150.0,
         series=6,
         parallel=2,
         capacity_ah=8.4,
@@ -181,6 +185,7 @@ PACK_LIST = (
     Pack(
         name="Bergamot",
         chemistry="liion_energy",
+        price=74.0,
         series=4,
         parallel=2,
         capacity_ah=6.8,
@@ -230,6 +235,7 @@ PACK_LIST = (
         Pack(
             name="Lime",
             chemistry="lipo",
+            price=78.0,
             series=6,
             capacity_ah=3.3,
             label_c=60.0,

@@ -85,7 +85,7 @@ def test_changes_are_tried_on_what_was_learned():
     lesson = learned_factors(power=1.1, capacity=0.8)
     learned = corrected(SHEET, lesson)
     larger = changed(learned, key="more_capacity")
-    assert set_up(larger).figures.capacity_ah == pytest.approx(1.25 * set_up(learned).figures.capacity_ah)
+    assert set_up(larger).figures.capacity_ah == pytest.approx(2.0 * set_up(learned).figures.capacity_ah)
     bought = {b.key: b.gained_s for b in what_buys_minutes(learned)}
     base = fly_to_landing(set_up(learned)).landing_s
     for key, gained in bought.items():

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from tests.core.asked.test_learned_factors import learned_factors
 from tests.sheets import heron, pomelo, satsuma, sheet
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.asked.changes import (
@@ -16,7 +17,7 @@ from zesty_cell.core.asked.changes import (
     with_changes,
 )
 from zesty_cell.core.asked.landing import LandingRule
-from zesty_cell.core.asked.sheet import Conditions
+from zesty_cell.core.asked.sheet import Conditions, corrected
 from zesty_cell.core.choose.buys import what_buys_minutes
 from zesty_cell.core.choose.chain import parts_chain
 from zesty_cell.core.choose.knee import knee, scaled_pack
@@ -26,6 +27,8 @@ from zesty_cell.core.choose.travel import out_and_back, turn_back_s
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.one import fly
 from zesty_cell.core.flight.setup import set_up
+from zesty_cell.core.flight.summary import fly_to_landing
+from zesty_cell.core.parts.on_sale import POUCH_AH
 from zesty_cell.core.parts.pack import HEAVIEST_PACK_KG
 from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.words.say import say
@@ -197,10 +200,12 @@ def test_each_change_does_what_its_title_says():
     assert after["less_avionics"].load.steady_w == pytest.approx(before.load.steady_w)
     assert after["less_avionics"].load.avionics_w == pytest.approx(0.7 * before.load.avionics_w)
     assert after["warm_pack"].start_c == 28.0
-    assert after["more_capacity"].figures.capacity_ah == pytest.approx(1.25 * before.figures.capacity_ah)
+    assert after["more_capacity"].figures.capacity_ah == pytest.approx(2.0 * before.figures.capacity_ah)
+    assert after["more_capacity"].sheet.pack.parallel == 2  # round cells come whole
     assert after["lower_resistance"].figures.cells_ohm == pytest.approx(0.7 * before.figures.cells_ohm)
     assert after["better_plug"].figures.connector_ohm < before.figures.connector_ohm
-    assert after["other_chemistry"].figures.mass_kg == pytest.approx(before.figures.mass_kg)
+    assert after["other_chemistry"].figures.mass_kg == pytest.approx(before.figures.mass_kg, rel=0.08)
+    assert after["other_chemistry"].sheet.pack.capacity_ah in POUCH_AH
     assert after["other_chemistry"].sheet.pack.chemistry == "lipo"
     assert after["lower_down"].density_kg_m3 > before.density_kg_m3 > after["warmer_air"].density_kg_m3
 
@@ -347,3 +352,15 @@ def test_a_pack_estimated_heavier_than_may_be_entered_can_still_be_changed():
     heavy = satsuma(capacity_ah=200.0, mass_kg=None, parallel=4, series=14)
     assert pack_figures(heavy).mass_kg > HEAVIEST_PACK_KG
     assert plain_pack(heavy).mass_kg == HEAVIEST_PACK_KG
+
+
+@pytest.mark.parametrize("pack", [pomelo(), satsuma()])
+def test_power_and_minutes_agree_on_the_same_pack(pack):
+    """The next size, and a better pack, stand on one page twice: with what flights taught, they land at once."""
+    learned = corrected(sheet(pack=pack), learned_factors(pack=pack, capacity=0.9, resistance=1.3))
+    base = fly_to_landing(set_up(learned)).landing_s
+    gained = {b.key: b.gained_s for b in what_buys_minutes(learned)}
+    options = {o.key: o.at_landing.landing_s for o in more_power(learned)}
+    assert options["now"] == pytest.approx(base)
+    assert options["more capacity"] - base == pytest.approx(gained["more_capacity"], abs=1e-6)
+    assert options["better pack"] - base == pytest.approx(gained["lower_resistance"], abs=1e-6)

@@ -22,13 +22,13 @@ from zesty_cell.core.parts.chemistry import ChemistryKey
 from zesty_cell.core.parts.connectors import CONNECTORS
 from zesty_cell.core.parts.craft import Craft, EstimatedSteady, PartsHover, RotorGeometry, SteadyPower, WingGeometry
 from zesty_cell.core.parts.craft_load import efficiency_of, rotors_of
+from zesty_cell.core.parts.on_sale import near_weight, next_size
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import pack_figures
 
 LIGHTER_KG, LIGHTER_SHARE = 0.050, 0.05
 WARM_PACK_C = 28.0
 BETTER_RESISTANCE = 0.7
-MORE_CAPACITY = 1.25
 LARGER_DIAMETER = 1.1
 #: What a larger propeller turned slower gives a wing, where the disc is not what limits it [1].
 WING_PROPELLER_GAIN = 0.04
@@ -148,38 +148,43 @@ def _lower_resistance(sheet: Sheet) -> Sheet | None:
 
 
 def _more_capacity(sheet: Sheet) -> Sheet | None:
-    figures = pack_figures(sheet.pack)
-    cells_kg = figures.cell_mass_kg * sheet.pack.cell_count
-    if figures.capacity_ah * MORE_CAPACITY > 200.0:
+    """The next size on sale; what is known of this pack goes on in proportion."""
+    pack, figures = sheet.pack, pack_figures(sheet.pack)
+    larger_ah, parallel = next_size(pack)
+    more = larger_ah / pack.capacity_ah
+    if figures.capacity_ah * more > 200.0 or parallel > 24:
         return None
+    cells_kg = figures.cell_mass_kg * pack.cell_count
     return _with_pack(
         sheet,
-        capacity_ah=figures.capacity_ah * MORE_CAPACITY,
-        cell_resistance_ohm=figures.cell_resistance_ohm / MORE_CAPACITY,
-        mass_kg=figures.mass_kg + (MORE_CAPACITY - 1.0) * cells_kg,
+        capacity_ah=figures.capacity_ah * more,
+        parallel=parallel,
+        # A larger cell resists less; more of the same in parallel are what they were.
+        cell_resistance_ohm=figures.cell_resistance_ohm * (parallel / pack.parallel) / more,
+        mass_kg=figures.mass_kg + (more - 1.0) * cells_kg,
         ratings=None,
         label_c=None,
     )
 
 
 def _other_chemistry(sheet: Sheet) -> Sheet | None:
-    """The same weight of another chemistry, in the cell count nearest to the same voltage."""
+    """Another chemistry as it is sold, nearest in weight, in the cell count nearest to the same voltage."""
     pack, other = sheet.pack, chemistry_for(_OTHER[sheet.pack.chemistry])
     series = max(1, min(24, round(pack.series * chemistry_for(pack.chemistry).nominal_v / other.nominal_v)))
     figures = pack_figures(pack)
     cells_kg = figures.cell_mass_kg * pack.cell_count
-    capacity_ah = cells_kg * other.energy_density_wh_kg / (series * other.nominal_v)
-    if not 0.02 <= capacity_ah <= 200.0:
+    sold = near_weight(other.key, series=series, cells_kg=cells_kg)
+    if sold is None:
         return None
     changed = Pack.model_validate(
         pack.model_dump()
         | {
             "chemistry": other.key,
             "series": series,
-            "parallel": 1,
-            "capacity_ah": capacity_ah,
+            "parallel": sold.parallel,
+            "capacity_ah": sold.capacity_ah,
             "capacity_known": "maker",
-            "mass_kg": figures.mass_kg,
+            "mass_kg": figures.mass_kg + sold.cells_kg - cells_kg,
             "mass_known": "estimated",
             "cell_resistance_ohm": None,
             "quality": "good",
@@ -290,6 +295,26 @@ def _calmer(sheet: Sheet) -> Fact:
     return fact("change.gentler.bursts" if bursts else "change.gentler.turns")
 
 
+def _sold(sheet: Sheet) -> Fact:
+    pack = sheet.pack
+    return _size(pack, capacity_ah=pack.capacity_ah, parallel=pack.parallel)
+
+
+def _size(pack: Pack, *, capacity_ah: float, parallel: int) -> Fact:
+    chemistry = chemistry_for(pack.chemistry).short_name
+    if parallel == 1:
+        return fact("change.size", series=pack.series, capacity_ah=capacity_ah, chemistry=chemistry)
+    return fact(
+        "change.size.parallel", series=pack.series, parallel=parallel, capacity_ah=capacity_ah, chemistry=chemistry
+    )
+
+
+def next_size_on_sale(pack: Pack, /) -> Fact:
+    """The next larger pack on sale, as it would stand on its label [Ah]."""
+    capacity_ah, parallel = next_size(pack)
+    return _size(pack, capacity_ah=capacity_ah, parallel=parallel)
+
+
 #: Every change, in the order in which several are applied.
 CHANGES: dict[ChangeKey, Change] = {
     c.key: c
@@ -297,12 +322,12 @@ CHANGES: dict[ChangeKey, Change] = {
         Change(
             "other_chemistry",
             _other_chemistry,
-            lambda s: fact("change.other_chemistry", chemistry=chemistry_for(_OTHER[s.pack.chemistry]).name),
+            lambda s: fact("change.other_chemistry", pack=_sold(_other_chemistry(s) or s)),
         ),
         Change(
             "more_capacity",
             _more_capacity,
-            lambda s: fact("change.more_capacity", more_share=MORE_CAPACITY - 1.0),
+            lambda s: fact("change.more_capacity", pack=next_size_on_sale(s.pack)),
         ),
         Change(
             "lower_resistance",

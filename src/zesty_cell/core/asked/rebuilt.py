@@ -11,8 +11,11 @@ from zesty_cell.core.parts.pack_figures import pack_figures
 def plain_pack(pack: Pack) -> Pack:
     """The pack with what its tests say written into its own figures [Ah, Ω, kg], ready to be scaled."""
     figures = pack_figures(pack)
+    # What it cost is of this very pack.
     change: dict[str, object] = {
         "tests": {},
+        "price": None,
+        "lasts_flights": None,
         "cell_resistance_ohm": min(figures.cell_resistance_ohm, 2.0),
         # Age and label optimism are in these figures already.
         "resistance_known": "measured",

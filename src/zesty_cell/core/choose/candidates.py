@@ -35,7 +35,8 @@ class SearchSpace(Entity):
     """What to try: chemistries by cell capacity, or cells of the shelf, in series, parallel and layouts.
 
     ``chemistries`` are imagined packs of ``quality`` with cells of ``capacity_steps`` sizes between the two
-    capacities; ``cells`` are taken as they are.
+    capacities; ``cells`` are taken as they are.  Pouches are made in every size, so that two in parallel are one
+    larger: they are tried one by one, and no pack comes twice.
     """
 
     chemistries: Annotated[tuple[ChemistryKey, ...], Field(max_length=6)] = ()
@@ -64,11 +65,16 @@ class SearchSpace(Entity):
         return self
 
 
-def _shapes(space: SearchSpace) -> list[tuple[int, int, Arrangement]]:
-    """Every series, parallel and arrangement that can be built."""
+def _is_pouch(chemistry: ChemistryKey) -> bool:
+    return chemistry_for(chemistry).cell_form == "pouch"
+
+
+def _shapes(space: SearchSpace, *, pouch: bool = False) -> list[tuple[int, int, Arrangement]]:
+    """Every series, parallel and arrangement that can be built; of pouches, one in parallel."""
     shapes = []
+    in_parallel = range(1, 2) if pouch else range(space.parallel_from, space.parallel_to + 1)
     for series in range(space.series_from, space.series_to + 1):
-        for parallel in range(space.parallel_from, space.parallel_to + 1):
+        for parallel in in_parallel:
             for arrangement in space.arrangements:
                 try:
                     check_arrangement(arrangement=arrangement, series=series, parallel=parallel)
@@ -92,15 +98,17 @@ def capacities_ah(space: SearchSpace) -> tuple[float, ...]:
 def capacities_of(space: SearchSpace, *, chemistry: ChemistryKey) -> tuple[float, ...]:
     """Cell capacities tried with a chemistry [Ah]: round cells are not made larger than :data:`MOST_ROUND_AH`."""
     every = capacities_ah(space)
-    if chemistry_for(chemistry).cell_form == "pouch":
+    if _is_pouch(chemistry):
         return every
     return tuple(c for c in every if c <= MOST_ROUND_AH)
 
 
 def candidate_count(space: SearchSpace) -> int:
     """How many packs a search space holds [1], without making them."""
-    kinds = sum(len(capacities_of(space, chemistry=c)) for c in space.chemistries) + len(space.cells)
-    return kinds * len(_shapes(space))
+    sizes = {c: len(capacities_of(space, chemistry=c)) for c in space.chemistries}
+    pouches = sum(n for c, n in sizes.items() if _is_pouch(c))
+    round_ones = sum(n for c, n in sizes.items() if not _is_pouch(c)) + len(space.cells)
+    return pouches * len(_shapes(space, pouch=True)) + round_ones * len(_shapes(space))
 
 
 def narrowed(space: SearchSpace, *, most: int = MOST_CANDIDATES) -> SearchSpace:
@@ -173,7 +181,8 @@ def candidates(space: SearchSpace, *, like: Pack) -> Iterator[Pack]:
             yield pack_of_cells(
                 cell=cell, name=name, series=series, parallel=parallel, arrangement=arrangement, pack=bare
             )
-        for chemistry in space.chemistries:
+    for chemistry in space.chemistries:
+        for series, parallel, arrangement in _shapes(space, pouch=_is_pouch(chemistry)):
             for cell_ah in capacities_of(space, chemistry=chemistry):
                 capacity_ah = round(cell_ah * parallel, 4)
                 yield Pack(

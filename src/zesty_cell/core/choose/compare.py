@@ -18,6 +18,7 @@ from zesty_cell.core.answer.checks import check_flight
 from zesty_cell.core.answer.forecast import cruise_current_a, mah_per_km, mean_current_a, sampled_factors, used_wh
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.choose.candidates import LandingVolts, with_pack
+from zesty_cell.core.choose.throttle import UsableThrottle, usable_throttle
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Fact, Words, fact
 from zesty_cell.core.flight.honest_current import HonestCurrent, honest_current
@@ -64,6 +65,7 @@ class Compared:
         What full throttle draws half way to landing [A].
     mah_per_minute, mah_per_km : float, float or None
         [mAh/min], [mAh/km].
+    throttle : UsableThrottle
     """
 
     setup: Setup
@@ -80,6 +82,17 @@ class Compared:
     full_half_a: float
     mah_per_minute: float
     mah_per_km: float | None
+    throttle: UsableThrottle
+
+    @property
+    def steady_w(self) -> float:
+        """Power of a hover or of level flight at this weight, with its electronics [W]."""
+        return self.setup.load.steady_w + self.setup.load.avionics_w
+
+    @property
+    def grams_per_watt(self) -> float:
+        """Weight held up, or flown level, by each watt [g/W]."""
+        return 1000.0 * self.at_landing.all_up_mass_kg / self.steady_w
 
     @property
     def pack(self) -> Pack:
@@ -130,6 +143,7 @@ def _compared(setup: Setup, flight: Flight, sampled: NDArray[np.float64]) -> Com
         full_half_a=float(flight.full_throttle_a[flight.index_at(0.5 * flight.landing_s)]),
         mah_per_minute=mean_a * 1000.0 / 60.0,
         mah_per_km=mah_per_km(mean_a=mean_a, craft=setup.sheet.craft),
+        throttle=usable_throttle(setup=setup, at_landing=at_landing, honest=honest),
     )
 
 

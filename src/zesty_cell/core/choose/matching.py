@@ -67,7 +67,7 @@ class Match:
 
 
 def hover_throttle(over_weight: float, /) -> float:
-    """Share of the throttle's way that a hover takes [1]: thrust goes with the square of what a motor turns."""
+    """Share of the throttle's way that a hover takes [1], as in :mod:`zesty_cell.core.choose.throttle`."""
     return math.sqrt(1.0 / max(over_weight, 1.0))
 
 

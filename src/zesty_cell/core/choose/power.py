@@ -8,7 +8,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from zesty_cell.core.asked.changes import BETTER_RESISTANCE, MORE_CAPACITY, changed
+from zesty_cell.core.asked.changes import BETTER_RESISTANCE, changed, next_size_on_sale
+from zesty_cell.core.asked.learned_factors import PackKind
 from zesty_cell.core.asked.rebuilt import plain_pack, rebuilt
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.choose.candidates import with_pack
@@ -87,6 +88,15 @@ def _changed(sheet: Sheet, key: Literal["more_capacity", "lower_resistance"]) ->
     return None if other is None else other.pack
 
 
+def _of_the_same_cells(sheet: Sheet, pack: Pack) -> Sheet:
+    """The flight on a pack made of the sheet's own: what flights taught of its cells goes on to hold."""
+    other = with_pack(sheet, pack=pack)
+    learned = sheet.learned_factors
+    if learned is None or not learned.knows(sheet.pack):
+        return other
+    return other.model_copy(update={"by_log": learned.model_copy(update={"kind": PackKind.of(pack)})})
+
+
 def _worst_a(setup: Setup, at_landing: LandingSummary) -> float:
     """Full throttle of the fresh pack held on the ground, where parts are loaded most [A]: as the checks judge."""
     return standing_current_a(
@@ -116,7 +126,7 @@ def more_power(sheet: Sheet) -> tuple[PowerOption, ...]:
         ("more cells", fact("power.more_cells", series=pack.series + 1), another_cell(pack)),
         (
             "more capacity",
-            fact("power.more_capacity", more_share=MORE_CAPACITY - 1.0),
+            fact("power.more_capacity", pack=next_size_on_sale(flown.pack)),
             _changed(flown, "more_capacity"),
         ),
         (
@@ -130,7 +140,7 @@ def more_power(sheet: Sheet) -> tuple[PowerOption, ...]:
     for key, title, other in options:
         if other is None:
             continue
-        made.append((key, title, set_up(with_pack(flown, pack=other))))
+        made.append((key, title, set_up(_of_the_same_cells(flown, other))))
     summaries = LandingSummaries([setup for _, _, setup in made]).fly()
     limits = flown.craft.limits
 

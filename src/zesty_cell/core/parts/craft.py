@@ -144,6 +144,7 @@ class Limits(Entity):
 
     ``motor_a`` or ``motor_w``, ``esc_a`` (as long as it lasts) and ``esc_burst_a`` (ten seconds) are of one motor
     and its ESC; ``motor_count`` says how many there are.  One of 1 means "all together".
+    The bay is the room there is for a pack.
     """
 
     motor_count: Annotated[int, Field(ge=1, le=16)] = 1
@@ -153,6 +154,9 @@ class Limits(Entity):
     esc_burst_a: Amps | None = None
     esc_cutoff_v_per_cell: Annotated[float, Field(ge=0.5, le=4.2)] | None = None
     maximum_v: Volts | None = None
+    bay_length_m: Annotated[float, Field(ge=0.005, le=2)] | None = None
+    bay_width_m: Annotated[float, Field(ge=0.003, le=1)] | None = None
+    bay_height_m: Annotated[float, Field(ge=0.003, le=1)] | None = None
     weight_class_name: Name | None = None
     weight_class_kg: Kilograms | None = None
 

@@ -41,6 +41,7 @@ class Pack(Entity):
     ``parallel_harness``: flown as two packs that meet in a harness, each through a plug of its own.
     ``capacity_ah`` is the whole pack's as labelled; ``cell_resistance_ohm`` is one cell's ohmic
     resistance at 25 °C and mid-charge (a one-second, two-current test).  ``None`` means: estimate it.
+    ``price`` is in its owner's own money, for so many flights as ``lasts_flights`` says, or as is usual.
     ``second_plug``: an adapter or arming plug between the pack's own plug and the craft.  ``tests``
     replace label and estimate where there are any.
     """
@@ -69,6 +70,8 @@ class Pack(Entity):
     lead_length_m: Annotated[float, Field(ge=0, le=3)] = 0.10
     lead_area_mm2: Annotated[float, Field(ge=0.05, le=50)] = 3.3
     cycles: Annotated[int, Field(ge=0, le=3000)] = 0
+    price: Annotated[float, Field(ge=0.01, le=1_000_000)] | None = None
+    lasts_flights: Annotated[int, Field(ge=1, le=10_000)] | None = None
     tests: PackTests = PackTests()
 
     @model_validator(mode="after")

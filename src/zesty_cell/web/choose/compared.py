@@ -17,6 +17,7 @@ from zesty_cell.core.choose.compare import (
     Verdict,
     verdict,
 )
+from zesty_cell.core.choose.cost import cost_per_flight, flights_it_lasts
 from zesty_cell.core.choose.knee import knee
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Words
@@ -46,6 +47,16 @@ class Line:
     picture: PackPicture
     kind: str
     landing: str
+
+    @property
+    def cost(self) -> float | None:
+        """What a flight costs of the pack, where its price is known, in its owner's money."""
+        return cost_per_flight(self.row.pack)
+
+    @property
+    def lasts(self) -> int:
+        """Over how many flights."""
+        return flights_it_lasts(self.row.pack)
 
 
 def line_of(row: Compared, chosen: Chosen | None, name: str) -> Line:
@@ -116,6 +127,7 @@ def pictures_of(lines: Sequence[Line], face: Face) -> dict[str, Any]:
     as_pack = face.view.volts == "pack"
     return {
         "lines": lines,
+        "same_work": any(a.of == "full throttle" for r in rows for a in r.setup.sheet.flying.activities),
         "bars": bars(rows),
         "slopes": slopes(rows),
         "spare_half": [half_way(row) for row in rows],

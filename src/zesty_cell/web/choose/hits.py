@@ -127,7 +127,9 @@ def found_context(found: Found, origin: Origin, face: Face, brush: dict[str, str
     fronts = [k for k in inside if found.front[k]]
     # The front first, evenly spread when it is long; then the longest of the rest.
     step = max(1, -(-len(fronts) // _LISTED))
-    listed = (fronts[::step] + [k for k in inside if not found.front[k]])[:_LISTED]
+    ordered = fronts[::step] + [k for k in inside if not found.front[k]]
+    # The same pack laid out another way is the same pack: the first that fits stands for it.
+    listed = list({found.packs[k].name: k for k in reversed(ordered)}.values())[::-1][:_LISTED]
     nearest = None if found.nearest is None else _hit(found, found.nearest, origin)
     return {
         "found": found,

@@ -64,7 +64,9 @@ ARRANGEMENTS = (("rows", "in rows"), ("two layers", "in two layers"), ("tube", "
 def _first_space(origin: Origin) -> dict[str, Any]:
     """Around the sheet's own pack: its voltage, a fifth to five times its cells."""
     pack = origin.sheet.pack
-    cell_ah = pack.capacity_ah / pack.parallel
+    # Pouches are tried one in parallel, whatever is flown now.
+    pouch = CHEMISTRIES[pack.chemistry].cell_form == "pouch"
+    cell_ah = pack.capacity_ah / (1 if pouch else pack.parallel)
     low_ah, high_ah = max(0.05, round(0.3 * cell_ah, 2)), min(50.0, round(2.5 * cell_ah, 2))
     cells = tuple(number for number, cell in origin.cells.items() if cell.capacity_ah is not None)
     return {
@@ -81,6 +83,18 @@ def _first_space(origin: Origin) -> dict[str, Any]:
         "parallel_to": max(3, min(pack.parallel, 14)),
         "arrangements": ("rows",),
     }
+
+
+def _own_limits(origin: Origin) -> SearchLimits:
+    """What the craft itself allows: its weight class, the room for its pack, and enough to fly on at landing."""
+    craft = origin.sheet.craft
+    return SearchLimits(
+        least_to_spare=THRUST_TO_WEIGHT_LOOK if craft.lifts_itself() else POWER_MARGIN_LOOK,
+        most_all_up_kg=craft.limits.weight_class_kg,
+        most_length_m=craft.limits.bay_length_m,
+        most_width_m=craft.limits.bay_width_m,
+        most_height_m=craft.limits.bay_height_m,
+    )
 
 
 @dataclass
@@ -103,8 +117,7 @@ def read_question(origin: Origin, request: Request, units: System) -> Question:
     asked = "units" in query
     first = _first_space(origin)
     if not asked:
-        spare = THRUST_TO_WEIGHT_LOOK if origin.sheet.craft.lifts_itself() else POWER_MARGIN_LOOK
-        first_limits = SearchLimits(least_to_spare=spare)
+        first_limits = _own_limits(origin)
         texts = texts_of(SPACE_FIELDS, first, units) | texts_of(LIMIT_FIELDS, first_limits.model_dump(), units)
         return Question(
             space=SearchSpace(**(first | {"cells": tuple(origin.cells[k] for k in first["cells"])})),

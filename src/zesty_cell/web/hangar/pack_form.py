@@ -25,6 +25,7 @@ from zesty_cell.words.units import (
     MASS,
     MILLIMETRE,
     MILLIOHM,
+    PRICE,
     RATE,
     SECONDS,
     TEMPERATURE,
@@ -124,6 +125,15 @@ PACK_SECTIONS = (
             Field("link_ohm", "One series link", MILLIOHM, hint="usual"),
         ),
         note="For the drawing, the size and the parts of the resistance; leave empty what you do not know.",
+    ),
+    Section(
+        "What it costs",
+        (
+            Field("price", "Price, in your money", PRICE, hint="not said"),
+            Field("lasts_flights", "Flights it lasts", COUNT, hint="usual"),
+        ),
+        note="For the cost of a flight beside other packs. Usual until a fifth of the charge is gone, within a "
+        "factor of two: LiPo 200, LiHV 120, lithium-ion and NiMH 300, iron phosphate 1000.",
     ),
     Section(
         "Measured: capacity",

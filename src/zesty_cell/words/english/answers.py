@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 _CHANGES = {
-    "change.other_chemistry": "{chemistry} of the same weight",
+    "change.other_chemistry": "Another chemistry, nearest in weight: {pack}",
     "change.other_chemistry.cost": "another charger profile, other landing voltages",
-    "change.more_capacity": "A pack of {more_share} more capacity",
+    "change.more_capacity": "The next size: {pack}",
+    "change.size": "{series}S {capacity_ah:typed} {chemistry}",
+    "change.size.parallel": "{series}S{parallel}P {capacity_ah:typed} {chemistry}",
     "change.more_capacity.cost": "the price of a pack",
     "change.lower_resistance": "A pack of {less_share} less resistance",
     "change.lower_resistance.cost": "the price of a pack",
@@ -233,7 +235,7 @@ _TIMER = {
 
 _CHAIN = {
     "power.more_cells": "One more cell: {series}S",
-    "power.more_capacity": "{more_share} more capacity",
+    "power.more_capacity": "The next size: {pack}",
     "power.better_pack": "{less_share} less resistance",
     "power.two_in_parallel": "Two in parallel",
     "cells.even_this": "Even {series}S {broken}: finer propellers come first.",
