@@ -8,6 +8,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
+from tests.web.test_hangar import CRAFT
 from zesty_cell.core.learn.flights import LoggedFlight, used_of
 from zesty_cell.core.learn.health import health
 from zesty_cell.core.learn.observation import observation
@@ -544,3 +545,54 @@ def test_a_pack_without_a_sheet_is_offered_where_its_cells_are_those_of_one_that
         # By the sheet of a polymer pack, though that of lithium-ion was changed later: voltages belong to cells.
         assert hand.sheet_row.pack.chemistry == "lipo"
         assert hand.result.setup.figures.capacity_ah == pytest.approx(3.3 * 0.95, rel=0.1)
+
+
+# Crafts and packs that have no sheet together yet
+
+
+def _numbers(app, craft, pack):
+    with app.state.database.session() as session:
+        craft_row = next(r for r in CRAFTS.all(session) if r.name == craft)
+        return craft_row.id, next(r for r in PACKS.all(session) if r.name == pack).id
+
+
+def test_a_craft_without_any_sheet_is_offered_with_its_packs_and_gets_one(client, app):
+    client.post("/hangar/crafts/new", data=CRAFT)
+    craft, pack = _numbers(app, "Avocet", "Tangelo 1")
+    assert ">Avocet</a>" in client.get("/field").text
+    page = client.get(f"/field?craft={craft}").text
+    assert "has no sheet yet" in page
+    page = client.get(f"/field?craft={craft}&pack={pack}").text
+    assert "Avocet on Tangelo 1 has no sheet yet" in page
+    assert 'class="landed"' not in page  # nothing to fly by
+    made = client.post("/field/sheet", data={"craft": str(craft), "pack": str(pack)})
+    assert made.headers["location"] == f"/field?craft={craft}&pack={pack}"
+    page = client.get(made.headers["location"]).text
+    assert "Charge it first" in page  # Tangelo 1 lies at storage
+    assert "has no sheet yet" not in page
+    assert "set the timer to" in client.get(f"{made.headers['location']}&as_it_is=1").text
+    with app.state.database.session() as session:
+        [row] = [r for r in sheets.all_sheets(session) if r.craft_id == craft]
+        assert row.name == "Avocet on Tangelo 1"
+
+
+def test_another_pack_flies_as_the_craft_usually_does(client, app):
+    craft, pack = _numbers(app, "Swift", "Tangelo 1")
+    page = client.get(f"/field?craft={craft}").text
+    others = page.split("<summary>other packs", 1)[1].split("</details>", 1)[0]
+    assert "Tangelo 1" in others
+    assert "Kumquat" not in others  # one cell lifts no five-inch quad
+    client.post("/field/sheet", data={"craft": str(craft), "pack": str(pack)})
+    with app.state.database.session() as session:
+        row = next(r for r in sheets.all_sheets(session) if r.craft_id == craft and r.pack_id == pack)
+        assert row.flying["name"] == "Freestyle"
+
+
+@pytest.mark.parametrize(("craft", "pack"), [("Wren", "Lime 1"), ("Heron", "Kumquat 1")])
+def test_a_pack_that_a_craft_cannot_carry_makes_no_sheet(client, app, craft, pack):
+    craft_id, pack_id = _numbers(app, craft, pack)
+    before = client.get("/sheets").text.count("/sheets/")
+    client.post("/field/sheet", data={"craft": str(craft_id), "pack": str(pack_id)})
+    assert f"{craft} does not take {pack}." in client.get("/field").text
+    assert client.get("/sheets").text.count("/sheets/") == before
+    assert client.post("/field/sheet", data={"craft": "x", "pack": "y"}).status_code == 404

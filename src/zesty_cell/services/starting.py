@@ -40,7 +40,7 @@ from zesty_cell.services.forecasts import flown
 from zesty_cell.services.measuring import taken
 from zesty_cell.store import sheets
 from zesty_cell.store.hangar import CRAFTS, PACKS
-from zesty_cell.store.tables import PackRow, SheetRow
+from zesty_cell.store.tables import CraftRow, PackRow, SheetRow
 from zesty_cell.words.naming import craft_name, pack_name, sheet_name
 
 #: A pilot who is far away says so on the sheet; a first answer keeps half a minute for the way home.
@@ -183,6 +183,15 @@ def first_answer(session: Session, asked: Asked, /) -> FirstAnswer:
     )
     advice = advice_for(session, first.sheet, craft_id=asked.craft[0], pack=pack)
     return FirstAnswer(first, advice.result, advice.timer, surer(advice.result))
+
+
+def sheet_with(session: Session, craft_row: CraftRow, pack_row: PackRow, /) -> SheetRow:
+    """A first sheet of a craft and a pack of the hangar: flown as the craft's newest sheet is, or as its kind is,
+    landed by the usual rule."""
+    own = [row for row in sheets.all_sheets(session) if row.craft_id == craft_row.id]
+    pattern = sheets.as_sheet(max(own, key=lambda row: (row.updated_at, row.id))).flying if own else None
+    craft, pack = (craft_row.id, CRAFTS.thing(craft_row)), (pack_row.id, PACKS.thing(pack_row))
+    return keep(session, Asked(craft=craft, owned=pack, pattern=pattern))
 
 
 def keep(session: Session, asked: Asked, /) -> SheetRow:

@@ -457,3 +457,13 @@ def test_a_rating_is_held_against_the_hardest_window_of_its_length():
     turns = np.tile(np.repeat([40.0, 10.0], 300), 5)
     tier, worst_a, _ = _worst_tier(turns, (29.0, 60.0, 80.0))
     assert (tier, worst_a) == (0, pytest.approx(math.sqrt(850.0), rel=1e-6))
+
+
+@pytest.mark.parametrize(("series", "most_v"), [(3, 12.6), (6, 25.2), (12, 50.4)])
+def test_a_full_pack_of_just_the_highest_voltage_suits(series, most_v):
+    """Six times 4.2 is not 25.2 in binary fractions; parts for 25.2 V take six cells all the same."""
+    pack = satsuma(series=series, mass_kg=None)
+    for volts, status in ((most_v, "ok"), (most_v - 0.01, "stop")):
+        one = sheet(craft=heron(limits={"maximum_v": volts}), pack=pack)
+        [check] = [c for c in forecast(one).checks if c.key == "maximum_voltage"]
+        assert check.status == status

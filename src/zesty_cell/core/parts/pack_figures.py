@@ -352,7 +352,7 @@ def pack_figures(pack: Pack) -> PackFigures:
         size_known="estimated" if pack.cell_size is None else "maker",
         nominal_wh=nominal_wh,
         charge_1c_a=pack.capacity_ah,
-        full_v=chemistry.full_v * pack.series,
+        full_v=round(chemistry.full_v * pack.series, 9),
         nominal_v=chemistry.nominal_v * pack.series,
         storage_v=chemistry.storage_v * pack.series,
         empty_v=chemistry.ocv_v[0] * pack.series,

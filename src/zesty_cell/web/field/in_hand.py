@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.asked.sheet import Sheet
+from zesty_cell.core.choose.fits import could_fly
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Words
 from zesty_cell.core.learn.disagreement import Disagreement
@@ -23,7 +24,7 @@ from zesty_cell.services.learning import KnownFlight, disagreement_of
 from zesty_cell.services.plans import PlanNow, plan_now
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import flights, sheets
-from zesty_cell.store.hangar import PACKS, ownership_of
+from zesty_cell.store.hangar import CRAFTS, PACKS, ownership_of
 from zesty_cell.store.tables import CraftRow, FlightRow, PackRow, SheetRow
 from zesty_cell.words.calls import CallRow, call_rows
 
@@ -38,6 +39,8 @@ class PackChoice:
     row: PackRow
     charge: float | None
     flown: bool = False
+    #: Whether a sheet of the craft tells of this pack, or of one with the same voltages.
+    told: bool = True
 
     @property
     def charged(self) -> bool:
@@ -84,12 +87,24 @@ class InHand:
 
     @cached_property
     def crafts(self) -> list[CraftRow]:
-        """Crafts with a sheet, the one changed or flown last first."""
+        """Crafts with a sheet, the one changed or flown last first; then those that could have one with a pack."""
         found = {r.craft_id: r.craft for r in self.sheets if r.craft.standing != "retired"}
+        for row in CRAFTS.all(self.session):
+            if row.id not in found and row.standing == "own" and self._could_fly(row):
+                found[row.id] = row
         if self.last and self.last[0].craft_id in found:
             first = self.last[0].craft_id
             found = {first: found[first]} | found
         return list(found.values())
+
+    @cached_property
+    def _own_packs(self) -> list[PackRow]:
+        return [row for row in PACKS.all(self.session) if row.standing == "own"]
+
+    def _could_fly(self, craft_row: CraftRow) -> list[PackRow]:
+        """Own packs that a craft could be flown with, whether there is a sheet for them or not."""
+        craft = CRAFTS.thing(craft_row)
+        return [row for row in self._own_packs if could_fly(craft, PACKS.thing(row))]
 
     @cached_property
     def flown_packs(self) -> set[int]:
@@ -108,7 +123,8 @@ class InHand:
 
     @cached_property
     def packs(self) -> list[PackChoice]:
-        """Own packs of the types this craft has sheets for, and others alike; charged ones first.
+        """Own packs of the types this craft has sheets for, and others alike; charged ones first; then all that it
+        could be flown with, once they have a sheet.
 
         A pack of another type is alike where it has the chemistry and the cells in series of one with a sheet: the
         voltages to set are the same, and the sheet is flown with the very pack.
@@ -117,12 +133,17 @@ class InHand:
             return []
         with_sheet = [r.pack for r in self.sheets if r.craft_id == self.craft.id]
         types, alike = {p.type_name for p in with_sheet}, {(p.chemistry, p.series) for p in with_sheet}
+        told = {r.id for r in self._own_packs if r.type_name in types or (r.chemistry, r.series) in alike}
+        others = {r.id for r in self._could_fly(self.craft)}
         found = [
             PackChoice(
-                row, charge_now(pack=PACKS.thing(row), ownership=ownership_of(row)), row.id in self.flown_packs
+                row,
+                charge_now(pack=PACKS.thing(row), ownership=ownership_of(row)),
+                row.id in self.flown_packs,
+                row.id in told,
             )
-            for row in PACKS.all(self.session)
-            if row.standing == "own" and (row.type_name in types or (row.chemistry, row.series) in alike)
+            for row in self._own_packs
+            if row.id in told | others
         ]
         # What was flown last comes first: its type is in the bag and on the transmitter.
         last = flights.newest_of_craft(self.session, self.craft.id, 1)
@@ -130,7 +151,8 @@ class InHand:
         return sorted(
             found,
             key=lambda c: (
-                not c.charged, c.row.type_name != first, c.row.type_name not in types, -(c.charge or 0.0)
+                not c.told, not c.charged, c.row.type_name != first, c.row.type_name not in types,
+                -(c.charge or 0.0),
             ),
         )  # fmt: skip
 
@@ -141,7 +163,7 @@ class InHand:
     @cached_property
     def sheet_row(self) -> SheetRow | None:
         """The sheet that tells of this craft with this type of pack."""
-        if self.craft is None or self.pack is None:
+        if self.craft is None or self.pack is None or self.choice is None or not self.choice.told:
             return None
         return sheet_for(self.session, craft_id=self.craft.id, pack=self.pack)
 

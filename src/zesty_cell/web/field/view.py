@@ -10,10 +10,13 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 from sqlalchemy.orm.exc import StaleDataError
 
+from zesty_cell.core.choose.fits import could_fly
+from zesty_cell.services.starting import sheet_with
 from zesty_cell.store.errors import EditConflictError, MissingRecordError
+from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.web.field.entries import Taken, take_entry, was_taken
 from zesty_cell.web.field.shown import _SAID, field_page
-from zesty_cell.web.http import PostedForm, Store, preferences_of, say
+from zesty_cell.web.http import PostedForm, Store, preferences_of, say, whole_number
 from zesty_cell.words.say import say as say_fact
 
 router = APIRouter(include_in_schema=False)
@@ -29,6 +32,19 @@ def field(
 ) -> Response:
     """The craft and pack in hand; ``as_it_is`` flies one that is not full by what is in it."""
     return field_page(request, session, craft=craft, pack=pack, as_it_is=as_it_is == "1")
+
+
+@router.post("/field/sheet")
+def first_sheet(session: Store, form: PostedForm) -> Response:
+    """A sheet for a craft and a pack that have none together yet, and back to the field with it."""
+    craft = CRAFTS.fetch(session, whole_number(form.get("craft", "")))
+    pack = PACKS.fetch(session, whole_number(form.get("pack", "")))
+    back = f"/field?craft={craft.id}&pack={pack.id}"
+    if not could_fly(CRAFTS.thing(craft), PACKS.thing(pack)):
+        return say(RedirectResponse(back, 303), f"{craft.name} does not take {pack.name}. Nothing was made.")
+    row = sheet_with(session, craft, pack)
+    session.commit()
+    return say(RedirectResponse(back, 303), f"“{row.name}” is a sheet now. Its range is wide until you fly it.")
 
 
 #: An entry is looked at so often while others change the same pack.
