@@ -18,7 +18,7 @@ pytestmark = pytest.mark.e2e
 
 
 def open_callouts(page: Page, club: str, number: int = 8) -> None:
-    page.goto(f"{club}/callouts/{number}")
+    page.goto(f"{club}/callouts/{number}?rules=open")
     wait_for_scripts(page)
 
 
@@ -139,6 +139,7 @@ def test_a_log_is_brought_in_and_the_right_words_come_at_the_right_seconds(page:
         )
         assert at_s == pytest.approx(100.0 * (24.0 - volts) + hold_s, abs=0.15)
     # Typing goes on running on the log.
+    page.get_by_text("Change the rules").click()
     page.locator("#rules-land_now-conditions-0-value").fill("19.8")
     page.locator("#rules-land_now-hold_s").fill("3")
     expect(page.locator(".heard li", has_text="“land now”").first).to_contain_text("7:03")
@@ -279,9 +280,30 @@ def test_without_scripts_the_page_still_works(browser, club: str):
     context = browser.new_context(java_script_enabled=False)
     page = context.new_page()
     page.goto(f"{club}/callouts/6")
+    # Three sentences come first; the rules open without a script too.
+    expect(page.locator("#in-short li")).to_have_count(3)
+    page.get_by_text("Change the rules").click()
     page.locator("#rules-land_now-say").fill("come down")
     page.get_by_role("button", name="Save").click()
     expect(page.locator("#rules-land_now-say")).to_have_value("come down")
     page.goto(f"{club}/callouts/6?days=yes")
     expect(page.locator("#day-8")).to_contain_text("Tired pack, cold, lively")
     context.close()
+
+
+def test_three_sentences_come_first_and_the_ladder_stays(page: Page, club: str):
+    page.set_viewport_size({"width": 1280, "height": 800})
+    page.goto(f"{club}/callouts/8")
+    wait_for_scripts(page)
+    expect(page.locator("#in-short li")).to_have_count(3)
+    expect(page.locator("#in-short")).to_contain_text("“land now” when the pack stays below")
+    expect(page.locator("#rules-land_now-conditions-0-value")).to_be_hidden()
+    expect(page.locator("#bad-title")).to_be_in_viewport()  # the proof needs no scrolling to
+    page.get_by_text("Change the rules").click()
+    value = page.locator("#rules-land_now-conditions-0-value")
+    expect(value).to_be_visible()
+    page.get_by_label("Pack told by").scroll_into_view_if_needed()
+    expect(page.locator("#ladder .ladder")).to_be_in_viewport(ratio=0.8)
+    # The sentences follow what is typed.
+    value.fill("19.0")
+    expect(page.locator("#in-short")).to_contain_text("19.0 V (3.17 V a cell)")

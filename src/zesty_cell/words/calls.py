@@ -11,6 +11,7 @@ from zesty_cell.words.steps import Steps, setup_steps, value_words
 _SHOWN = ("pack_low", "land_now", "guard", "charge_used")
 _MARKS = {"pack_low": "pack_low", "land_now": "land_now", "guard": "land_now", "charge_used": "charge"}
 _RUNS = {"throttle": "throttle up", "armed": "from arming", "always": "from switching on"}
+_RUNNING = {"throttle": "while the throttle is up", "armed": "from arming", "always": "from switching on"}
 #: Lines there is room for.
 _MOST = 6
 
@@ -66,6 +67,58 @@ def call_rows(plan: CalloutPlan, *, series: int) -> list[CallRow]:
         if t.on
     ]
     return [*rows, *(found for r in flown.rules if (found := _row(flown, r)) is not None)][:_MOST]
+
+
+@dataclass(frozen=True)
+class Sentence:
+    """A call in one plain sentence: what is said, when, and how it is kept from crying wolf."""
+
+    role: str
+    says: str
+    when: str
+    value: str
+    how: str
+
+
+_SENTENCES = 3
+
+
+def _sentence(plan: CalloutPlan, rule: Rule) -> Sentence | None:
+    row = _row(plan, rule)
+    if row is None:
+        return None
+    says, condition = rule.say or rule.name.lower(), rule.conditions[0]
+    if row.mark == "charge":
+        return Sentence(rule.role, says, "once", row.value, "are used, as your sensor shows it")
+    what = {"pack_v": "the pack", "lowest_v": "the pack at its lowest", "cell_v": "the lowest cell"}
+    when = f"when {what.get(condition.sensor, 'the voltage')} stays below"
+    value = f"{row.cell} V" if row.value == "lowest cell" else row.value
+    if row.cell and row.value != "lowest cell" and plan.series_of(rule, condition) > 1:
+        value += f" ({row.cell} V a cell)"
+    held = f"for {row.hold_s:g} s" if row.hold_s else ""
+    return Sentence(rule.role, says, when, value, ", ".join(part for part in (held, row.how) if part))
+
+
+#: What comes first where there is room for three.
+_WEIGHT = {"land_now": 0, "pack_low": 1, "charge_used": 2, "guard": 3}
+
+
+def in_short(plan: CalloutPlan, *, series: int) -> tuple[list[Sentence], list[str]]:
+    """A plan in three sentences for a pack of so many cells, and the names of what else speaks.
+
+    Its timer, and the calls that matter most: “land now” last, as it is heard.
+    """
+    flown = plan.flown_with(series=series)
+    timers = [t for t in flown.timers if t.on]
+    first = [
+        Sentence("timer", t.end, "at", clock(t.at_s), f"on the timer, which runs {_RUNNING[t.runs]}")
+        for t in timers[:1]
+    ]
+    calls = [(rule, _sentence(flown, rule)) for rule in flown.rules if rule.on]
+    weighed = sorted((s for _, s in calls if s is not None), key=lambda s: _WEIGHT[s.role])
+    chosen = weighed[: _SENTENCES - len(first)]
+    rest = [t.name for t in timers[1:]] + [rule.name for rule, s in calls if s is None or s not in chosen]
+    return [*first, *reversed(chosen)], rest
 
 
 def card_plan(plan: CalloutPlan, *, series: int) -> CardPlan:

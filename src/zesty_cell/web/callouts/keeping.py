@@ -50,4 +50,5 @@ def keep_plan(
         trouble = "This could not be stored just now. What you typed is still here: save it again."
         return plan_refused(request, desk, read, trouble, 503)
     way_back = f"{desk.address}/undelete/{old}" if old is not None else None
-    return say(RedirectResponse(desk.address, 303), words, undo=way_back or "")
+    # Who works on the rules goes on seeing them.
+    return say(RedirectResponse(f"{desk.address}?rules=open", 303), words, undo=way_back or "")

@@ -32,6 +32,7 @@ from zesty_cell.web.callouts.runs import choose_run
 from zesty_cell.web.drawing.ladder import ladder
 from zesty_cell.web.drawing.run_trace import run_trace
 from zesty_cell.web.http import page, preferences_of
+from zesty_cell.words.calls import in_short
 from zesty_cell.words.landing import landing_words
 from zesty_cell.words.sensors import sensor_words
 
@@ -94,6 +95,8 @@ def plan_context(
         "findings": (),
         "run": None,
         "ladder": None,
+        # Who has changed something, or has something to mend, sees the rules; else three sentences come first.
+        "rules_open": read is not None,
     }
     if plan is None or desk.result is None or desk.written is None:
         return context
@@ -107,6 +110,7 @@ def _judged(
     chosen = choose_run(desk.session, oddity, plan=plan, result=result)
     run = chosen.run
     findings = desk.findings(plan)
+    short, also = in_short(plan, series=desk.series)
     school = next((s for s in SCHOOLS if s.school == plan.school), None)
     return {
         "result": result,
@@ -115,6 +119,8 @@ def _judged(
         "written": written,
         "changed": changed_words(plan=plan, written=written.plan, result=result),
         "findings": findings,
+        "short": short,
+        "also": also,
         "now": plan_now(desk.session, desk.sheet_row, desk.own_advice),
         "to_mend": sum(f.severity != "note" for f in findings),
         "ladder": ladder(plan, result, as_pack=as_pack),

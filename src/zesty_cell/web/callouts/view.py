@@ -35,9 +35,10 @@ def show(
     desk: DeskOf,
     run: Annotated[str, Query(max_length=20)] = "",
     days: Annotated[str, Query(max_length=5)] = "",
+    rules: Annotated[str, Query(max_length=5)] = "",
 ) -> HTMLResponse:
-    """The plan of a sheet; ``run`` names an oddity to run it on, ``days`` scores it at once."""
-    context = plan_context(request, desk, oddity=run, days=bool(days))
+    """The plan of a sheet; ``run`` names an oddity to run it on, ``days`` scores it, ``rules`` opens its rules."""
+    context = plan_context(request, desk, oddity=run, days=bool(days)) | {"rules_open": bool(rules)}
     return page(request, "callouts.html", context, status=422 if desk.trouble else 200)
 
 

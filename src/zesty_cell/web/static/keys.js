@@ -17,6 +17,7 @@ export function listenForKeys() {
       const target = document.querySelector(`[data-key="${event.key}"]`);
       if (!target || document.querySelector("dialog[open]")) return;
       event.preventDefault();
+      for (let box = target.closest("details:not([open])"); box; box = box.parentElement.closest("details:not([open])")) box.open = true;
       if (target.matches("button, a")) target.click();
       else target.focus();
       target.select?.();
