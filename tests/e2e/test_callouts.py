@@ -26,6 +26,24 @@ def value(page: Page) -> str:
     return page.locator("#rules-land_now-conditions-0-value").input_value()
 
 
+def test_three_sentences_come_first_and_the_ladder_stays(page: Page, club: str):
+    page.set_viewport_size({"width": 1280, "height": 800})
+    page.goto(f"{club}/callouts/8")
+    wait_for_scripts(page)
+    expect(page.locator("#in-short li")).to_have_count(3)
+    expect(page.locator("#in-short")).to_contain_text("“land now” when the pack stays below")
+    expect(page.locator("#rules-land_now-conditions-0-value")).to_be_hidden()
+    expect(page.locator("#bad-title")).to_be_in_viewport()  # the proof needs no scrolling to
+    page.get_by_text("Change the rules").click()
+    value = page.locator("#rules-land_now-conditions-0-value")
+    expect(value).to_be_visible()
+    page.get_by_label("Pack told by").scroll_into_view_if_needed()
+    expect(page.locator("#ladder .ladder")).to_be_in_viewport(ratio=0.8)
+    # The sentences follow what is typed.
+    value.fill("19.0")
+    expect(page.locator("#in-short")).to_contain_text("19.0 V (3.17 V a cell)")
+
+
 def test_from_the_sheet_to_its_callouts_and_another_school_by_keyboard(page: Page, club: str):
     page.goto(f"{club}/sheets/7")
     wait_for_scripts(page)
@@ -289,21 +307,3 @@ def test_without_scripts_the_page_still_works(browser, club: str):
     page.goto(f"{club}/callouts/6?days=yes")
     expect(page.locator("#day-8")).to_contain_text("Tired pack, cold, lively")
     context.close()
-
-
-def test_three_sentences_come_first_and_the_ladder_stays(page: Page, club: str):
-    page.set_viewport_size({"width": 1280, "height": 800})
-    page.goto(f"{club}/callouts/8")
-    wait_for_scripts(page)
-    expect(page.locator("#in-short li")).to_have_count(3)
-    expect(page.locator("#in-short")).to_contain_text("“land now” when the pack stays below")
-    expect(page.locator("#rules-land_now-conditions-0-value")).to_be_hidden()
-    expect(page.locator("#bad-title")).to_be_in_viewport()  # the proof needs no scrolling to
-    page.get_by_text("Change the rules").click()
-    value = page.locator("#rules-land_now-conditions-0-value")
-    expect(value).to_be_visible()
-    page.get_by_label("Pack told by").scroll_into_view_if_needed()
-    expect(page.locator("#ladder .ladder")).to_be_in_viewport(ratio=0.8)
-    # The sentences follow what is typed.
-    value.fill("19.0")
-    expect(page.locator("#in-short")).to_contain_text("19.0 V (3.17 V a cell)")

@@ -63,7 +63,7 @@ def test_a_whole_field_day(page: Page, club: str):
     line = page.locator(".flights li", has_text="Skua")
     expect(line).to_have_count(1)
     expect(line).to_contain_text("gentle")
-    expect(line).to_contain_text("by charge put back")
+    expect(line).to_contain_text("used, put back")
 
 
 def test_the_watch_runs_from_take_off_over_a_reload(page: Page, club: str):

@@ -101,7 +101,7 @@ def fits(page: Page) -> None:
 
 def keep_an_old_plan(page: Page, address: str) -> None:
     """Save and print a plan that holds everything otherwise than the sheet says."""
-    page.goto(address)
+    page.goto(f"{address}?rules=open")
     page.locator('[name="timers.timer.at_s"]').fill("9:59")
     for hold in page.locator('[name$=".hold_s"]').all():
         if hold.is_visible():

@@ -432,3 +432,29 @@ def test_a_cell_of_the_shelf_goes_round(client):
     assert client.post(f"{address}/undelete").json()["cell"]["name"] == "A third"
     used = next(c for c in cells if client.delete(f"/api/cells/{c['id']}").status_code == 409)
     assert "is used by" in client.delete(f"/api/cells/{used['id']}").json()["detail"]
+
+
+def test_patterns_are_kept_changed_with_their_sheets_and_deleted(client):
+    found = client.get("/api/patterns").json()
+    assert "gentle_hover" in found["shipped"]
+    pattern = found["shipped"]["freestyle"] | {"name": "Orchard laps"}
+    made = client.post("/api/patterns", json={"pattern": pattern}).json()
+    assert client.get("/api/patterns").json()["own"] == [made]
+    assert places(client.post("/api/patterns", json={"pattern": pattern})) == [("body.pattern.name", "taken")]
+    shipped = {"pattern": found["shipped"]["freestyle"]}
+    assert places(client.post("/api/patterns", json=shipped)) == [("body.pattern.name", "taken")]
+    # A sheet that flies it changes with it.
+    sheet = client.get("/api/sheets/7").json()
+    told = {"version": sheet["version"], "sheet": sheet["sheet"] | {"flying": pattern}}
+    assert client.put("/api/sheets/7", json=told).status_code == 200, client.put("/api/sheets/7", json=told).text
+    address = f"/api/patterns/{made['id']}"
+    longer = pattern | {"activities": [a | {"duration_s": a["duration_s"] + 1.0} for a in pattern["activities"]]}
+    kept = client.put(address, json={"version": made["version"], "pattern": longer}).json()
+    assert kept["sheets_changed"] == 1
+    assert client.get("/api/sheets/7").json()["sheet"]["flying"]["activities"] == kept["pattern"]["activities"]
+    assert client.put(address, json={"version": made["version"], "pattern": longer}).status_code == 409
+    bad = pattern | {"activities": []}
+    assert client.put(address, json={"version": kept["version"], "pattern": bad}).status_code == 422
+    assert client.delete(address).status_code == 204
+    assert client.get(address).status_code == 404
+    assert client.post(f"{address}/undelete").json()["name"] == "Orchard laps"

@@ -44,6 +44,7 @@ ROOMS: dict[str, tuple[str, ...]] = {
         "api.plans_view",
         "api.hangar_view",
         "api.cells_view",
+        "api.patterns_view",
         "api.telemetry_view",
         "api.flights_view",
         "api.choosing_view",

@@ -25,6 +25,7 @@ FORMS: dict[str, _Form] = {
     "millivolts": lambda face, v: f"{1000.0 * v:.0f} mV",
     "hundredths": lambda face, share: f"{100.0 * share:.0f}",
     "milliohms": lambda face, ohm: f"{1000.0 * ohm:.3g} mΩ",
+    "milliohms_bare": lambda face, ohm: f"{1000.0 * ohm:.3g}",
     "grouped": lambda face, count: face.number(count),
     "volts": lambda face, volts: f"{volts:.{1 if abs(round(volts, 1) - volts) < 1e-6 else 2}f} V",
     "rate": lambda face, ah: f"{1000.0 * ah:.0f}" if ah >= 0.02 else f"{1000.0 * ah:.1f}",

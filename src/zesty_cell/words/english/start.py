@@ -49,4 +49,17 @@ _MATCH = {
     "match.nervous": "hovers at {throttle_share} of the throttle: hard to fly gently, so fewer cells or a slower motor",
 }
 
-START: dict[str, str] = {**_LABEL, **_START, **_MATCH}
+_RESULTS = {
+    "results.charger": "cells of {low_ohm:milliohms_bare} to {high_ohm:milliohms} at {pack_c}",
+    "results.capacity": "{charge_ah:typed} mAh from full to {cell_v:.2f} V a cell",
+    "results.capacity.floor": "{charge_ah:typed} mAh from full to empty",
+    "results.two_currents": "{first_v} at {first_a:g} A and {second_v} at {second_a:g} A",
+    "results.nothing": "Nothing in it is a result: a resistance in mΩ, a charge in mAh or Wh, or volts at amps.",
+    "results.other_count": "{readings} resistances, and the pack has {series} cells in series: give one a cell, or one for all.",
+    "results.two_needed": "Two voltages at two currents are needed to tell a resistance.",
+    "results.cannot_be": "That cannot be: is the unit right?",
+    "results.twice": "That is there twice: the first is taken.",
+    "results.too_long": "At most {most} characters, please.",
+}
+
+START: dict[str, str] = {**_LABEL, **_START, **_MATCH, **_RESULTS}
