@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from datetime import UTC, datetime, timedelta
+from html import unescape as html_unescape
 
 import pytest
 
@@ -103,3 +104,55 @@ def test_a_tired_cell_is_dry_in_every_form_of_picture(client, app, name):
     picture = pack_picture(pack, dry=(pack.series - 1,))
     assert sum(cell.dry for cell in picture.cells) == pack.parallel
     assert not any(cell.dry for cell in pack_picture(pack).cells)
+
+
+# Test results, as they come
+
+
+def _pack(client, name):
+    with client.app.state.database.session() as session:
+        row = next(r for r in PACKS.all(session) if r.name == name)
+        return row.id, row.version, PACKS.thing(row)
+
+
+def test_results_take_the_place_of_estimates(client):
+    number, version, before = _pack(client, "Satsuma 1")
+    html = client.get(f"/hangar/health/{number}").text
+    assert "Test results, as they come" in html
+    line = "6.1 6.2 6.0 6.3 6.1 6.2 mΩ at 24 °C; 1190 mAh to 3.5 V"
+    got = client.post(f"/hangar/health/{number}/results", data={"version": str(version), "results": line})
+    assert got.status_code == 303
+    assert "Kept: cells of 6 to 6.3 mΩ at 24 °C; 1190 mAh from full to 3.50 V a cell." in client.get("/hangar").text
+    after = _pack(client, "Satsuma 1")[2]
+    assert after.tests.charger.cells_ohm[3] == pytest.approx(0.0063)
+    assert after.tests.capacity.charge_ah == pytest.approx(1.19)
+    assert after.tests.two_currents == before.tests.two_currents
+
+
+@pytest.mark.parametrize(
+    ("line", "words"),
+    [
+        ("", "Type what you read."),
+        ("it was warm", "Nothing in it is a result"),
+        ("6.1 mΩ; nonsense", "“nonsense”"),
+        ("6.1 6.2 mΩ", "2 resistances, and the pack has 6 cells"),
+        ("100 mAh to 4.1 V", ""),  # too small a part of it to tell the whole
+        ("9000 mAh", ""),  # more than its label by far
+    ],
+)
+def test_results_that_say_nothing_are_told_and_stay_typed(client, line, words):
+    number, version, before = _pack(client, "Satsuma 1")
+    got = client.post(f"/hangar/health/{number}/results", data={"version": str(version), "results": line})
+    assert got.status_code == 422
+    error = html_unescape(re.search(r'id="error-results">([^<]*)<', got.text)[1])
+    assert words in error
+    assert len(error) > 10
+    assert f">{line}</textarea>" in got.text
+    assert _pack(client, "Satsuma 1")[2] == before
+
+
+def test_late_results_are_refused_and_stay(client):
+    number, version, _ = _pack(client, "Satsuma 1")
+    got = client.post(f"/hangar/health/{number}/results", data={"version": str(version + 3), "results": "6 mΩ"})
+    assert got.status_code == 409
+    assert ">6 mΩ</textarea>" in got.text

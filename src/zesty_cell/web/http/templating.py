@@ -19,6 +19,7 @@ from zesty_cell.web.drawing.pack_picture import wheel_segments
 from zesty_cell.web.http.messages import COOKIE as SAID_COOKIE
 from zesty_cell.web.http.messages import said
 from zesty_cell.web.http.preferences import preferences_of
+from zesty_cell.words.english.glossary import GLOSSARY
 from zesty_cell.words.face import Face, Reader
 from zesty_cell.words.say import PLAIN, say
 
@@ -65,6 +66,7 @@ def make_environment() -> Environment:
     environment.filters["data_json"] = _data_json
     environment.filters["said"] = _said_or_itself  # before another filter
     environment.globals["version"] = __version__
+    environment.globals["glossary"] = GLOSSARY
     environment.globals["wheel"] = wheel_segments()
     return environment
 
