@@ -310,7 +310,7 @@ def test_the_page_says_how_to_start_it_and_stores_nothing(client, app):
     assert "No bench transmitter is there" in html
     assert "zesty-cell serve --with-bench" in html
     assert "Start it here" not in html
-    assert "Written from the sheet" in client.get(PAGE).text
+    assert "written from the sheet" in client.get(PAGE).text
     assert json.loads(client.get(f"{PAGE}/export").text)["school"] == "loaded voltage"
 
 

@@ -62,7 +62,7 @@ def stored(client):
 def test_the_plan_stands_written_from_the_sheet_before_anything_is_kept(client):
     html = client.get(PAGE).text
     assert "Callouts for Heron on Pomelo 1" in html
-    assert "Written from the sheet" in html
+    assert "written from the sheet" in html
     assert fields(html)["rules.land_now.conditions.0.value"] == "19.2"
     assert "3.20 V per cell, 19.2 V for the pack." in html
     assert findings(html) == []
