@@ -64,7 +64,8 @@ def test_the_first_timer_is_half_of_the_forecast_and_says_why(client):
     home = re.search(r"It leaves (\d+:\d\d) for the way home: be on the ground by (\d+:\d\d)", page)
     assert seconds(form["duration_s"]) == seconds(home[2])
     assert seconds(form["duration_s"]) - seconds(form["timer_s"]) == pytest.approx(seconds(home[1]), abs=5)
-    assert re.search(r"last guard, <button[^>]*>held<", page)  # no voltage of this micro passes its own test, and its sensor is unknown
+    # No voltage of this micro passes its own test, and its sensor is unknown.
+    assert re.search(r"last guard, <button[^>]*>held<", page)
     sheet = client.get(f"/sheets/{form['sheet']}").text
     card = client.get(f"/sheets/{form['sheet']}/card").text
     for other in (sheet, card):

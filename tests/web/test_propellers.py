@@ -213,6 +213,23 @@ def test_a_set_that_cannot_be_is_told_at_its_place_and_what_was_typed_stays(club
     assert _craft_of(club.app, "Heron")[2] == before
 
 
+def test_a_set_that_hardly_can_be_is_asked_back(club):
+    number, version, _ = _craft_of(club.app, "Heron")
+    address = f"/hangar/crafts/{number}/propellers/set"
+    # Amps of one motor for the whole craft's hover.
+    odd = _typed(version=str(version)) | {"steady.measured.current_a": "0.4"}
+    asked = club.post(address, data=odd)
+    assert asked.status_code == 422
+    assert "times" in error_at(asked.text, "full_throttle.measured.current_a")
+    assert "This looks unlikely" in asked.text
+    sure = re.search(r'name="sure" value="([^"]+)"', asked.text)[1]
+    assert club.post(address, data=odd | {"sure": sure}).status_code == 303
+    # Weighed lighter with its pack than without: that cannot be, whatever one says.
+    wrong = _typed(version=str(version + 1), name="7 × 3.6") | {"steady.measured.all_up_mass_kg": "400"}
+    never = club.post(address, data=wrong | {"sure": "weight_under_dry"})
+    assert never.status_code == 422
+
+
 def test_a_late_change_and_a_set_that_is_gone(club):
     number, version, _ = _craft_of(club.app, "Swift")
     address = f"/hangar/crafts/{number}/propellers"

@@ -10,10 +10,11 @@ from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.answer.plausibility import craft_doubts
 from zesty_cell.core.choose.compare import compare_sheets
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.parts.craft import Craft, PropellerSet
-from zesty_cell.core.parts.propellers import sets_of
+from zesty_cell.core.parts.propellers import sets_of, with_set, with_set_on
 from zesty_cell.services.propellers import keep_set, put_on, sheet_by_set, take_away
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import sheets
@@ -71,7 +72,7 @@ def _form(
     craft = CRAFTS.thing(row)
     context = {
         "row": row, "craft": craft, "named": named, "sections": SECTIONS, "texts": state.texts,
-        "errors": state.errors, "units_used": state.units, "conflict": conflict,
+        "errors": state.errors, "units_used": state.units, "conflict": conflict, "asked": state.asked,
         "on_field": None if craft.propellers else ON_FIELD, "version": state.texts.get("version") or row.version,
     }  # fmt: skip
     return page(request, "propeller_set.html", context, status=status)
@@ -88,6 +89,17 @@ def edit_set(
     return _form(request, row, FormState(texts=texts, units=units), named=name)
 
 
+def _believed(
+    craft: Craft, kept: PropellerSet, *, on: str, name: str, state: FormState, form: dict[str, str]
+) -> bool:
+    """Whether the craft with that set on is one that could be: doubted as on its own form."""
+    try:
+        flown = with_set_on(with_set(craft, kept, on=on, in_place_of=name), name=kept.name)
+    except ValidationError:
+        return True  # keeping it says what is wrong
+    return state.weigh(craft_doubts(flown), form)
+
+
 @router.post("/{craft_id}/propellers/set")
 def save_set(
     request: Request, session: Store, craft_id: int, form: PostedForm,
@@ -102,7 +114,7 @@ def save_set(
     on = form.get("on", "").strip()[:80]
     if not craft.propellers and not on:
         state.errors["on"] = "This is needed: flights so far are of that set."
-    if kept is None or state.errors:
+    if kept is None or state.errors or not _believed(craft, kept, on=on, name=name, state=state, form=form):
         return _form(request, row, state, named=name, status=422)
     try:
         keep_set(session, row, whole_number(form.get("version", "")), kept, on=on, in_place_of=name)
