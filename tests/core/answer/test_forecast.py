@@ -467,3 +467,25 @@ def test_a_full_pack_of_just_the_highest_voltage_suits(series, most_v):
         one = sheet(craft=heron(limits={"maximum_v": volts}), pack=pack)
         [check] = [c for c in forecast(one).checks if c.key == "maximum_voltage"]
         assert check.status == status
+
+
+@pytest.mark.parametrize(
+    ("room", "status"),
+    [
+        # A pack of 70 × 38 × 34 mm, in a bay however it is turned.
+        ({"bay_length_m": 0.034, "bay_width_m": 0.070, "bay_height_m": 0.038}, "ok"),
+        ({"bay_length_m": 0.070, "bay_width_m": 0.038, "bay_height_m": 0.0339}, "look"),
+        ({"bay_length_m": 0.0699, "bay_width_m": 0.06, "bay_height_m": 0.06}, "look"),
+        ({"bay_height_m": 0.034}, "ok"),
+        ({"bay_height_m": 0.033}, "look"),
+        ({}, None),
+    ],
+)
+def test_a_pack_is_held_against_the_room_for_it(room, status):
+    flat = {"form": "pouch", "length_m": 0.070, "width_m": 0.034, "thickness_m": 0.038 / 6}
+    pack = satsuma(cell_size=flat, lead_length_m=0.0)
+    result = forecast(sheet(craft=heron(limits=room), pack=pack))
+    size = result.setup.figures.size
+    assert sorted((size.length_m, size.width_m, size.height_m)) == pytest.approx([0.034, 0.038, 0.070], abs=2e-4)
+    found = [c.status for c in result.checks if c.key == "room"]
+    assert found == ([] if status is None else [status])

@@ -229,6 +229,21 @@ def _maximum_voltage(setup: Setup) -> Check | None:
     )
 
 
+def _room(setup: Setup) -> Check | None:
+    """Whether the pack goes into the room that its craft has, lying as it fits; sides nobody gave are free."""
+    limits, size = setup.sheet.craft.limits, setup.figures.size
+    room_m = (limits.bay_length_m, limits.bay_width_m, limits.bay_height_m)
+    if all(side is None for side in room_m):
+        return None
+    sides = sorted((float("inf") if side is None else side for side in room_m), reverse=True)
+    pack = sorted((size.length_m, size.width_m, size.height_m), reverse=True)
+    over_m = max(own - side for own, side in zip(pack, sides, strict=True))
+    if over_m <= 0.0:
+        return Check("room", "ok", fact("check.room.fits"), None, None, "ratio", None, None)
+    mend = fact("check.room.mend.estimated" if setup.figures.size_known == "estimated" else "check.room.mend")
+    return Check("room", "look", fact("check.room.over", over_m=over_m), None, None, "ratio", None, mend)
+
+
 def _connector(setup: Setup, flight: Flight, stop: int) -> Check | None:
     connector = CONNECTORS[setup.sheet.pack.connector]
     rms = rolling_rms(flight.current_a[:stop], 60.0)
@@ -354,6 +369,7 @@ def check_flight(
         _thrust_fade(at_landing, stop),
         _bursts(at_landing),
         _weight_class(setup),
+        _room(setup),
         None if callouts is None else _callouts(callouts, setup.sheet.craft),
     )
     return tuple(sorted((c for c in found if c is not None), key=lambda c: _ORDER[c.status]))
