@@ -9,8 +9,10 @@ import pytest
 
 from tests.web.test_hangar import CRAFT
 from tests.web.test_sheets import error_at
+from zesty_cell.core.asked.changes import CHANGES
 from zesty_cell.core.parts.starting import KINDS
-from zesty_cell.store.hangar import CRAFTS
+from zesty_cell.store import sheets
+from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.web.hangar.craft_form import become, proposed, proposed_texts, read_craft, reasons
 from zesty_cell.words.say import say
 
@@ -203,3 +205,30 @@ def test_what_cannot_be_matched_is_told_at_its_place(client, wrong, place):
 def test_parts_that_move_nothing_say_so(client):
     asked = _PARTS | {"ready_kg": "90 kg", "carried_by": "multirotor", "chemistry": "lipo"}
     assert "do not move this craft" in client.get("/hangar/parts", params=asked).text
+
+
+def test_a_craft_of_parts_is_read_by_every_page(client, app):
+    chosen = {"steady.source": "parts", "full_throttle.source": "parts", "full_throttle.parts.voltage_v": "21.6"}
+    assert client.post("/hangar/crafts/new", data=_form("freestyle") | _PARTS | chosen).status_code == 303
+    with app.state.database.session() as session:
+        craft = next(r.id for r in CRAFTS.all(session) if r.name == "Dunlin")
+        pack = next(r.id for r in PACKS.all(session) if r.name == "Satsuma 1")
+    assert client.post("/field/sheet", data={"craft": str(craft), "pack": str(pack)}).status_code == 303
+    with app.state.database.session() as session:
+        sheet = next(r.id for r in sheets.all_sheets(session) if r.craft_id == craft)
+    for path in (
+        "/hangar", f"/hangar/crafts/{craft}", f"/hangar/crafts/{craft}/propellers",
+        f"/hangar/crafts/{craft}/propellers/set", "/sheets", f"/sheets/{sheet}", f"/sheets/{sheet}/surer",
+        f"/sheets/{sheet}/card", f"/sheets/{sheet}/taught", f"/choose/{sheet}", f"/choose/{sheet}/buys",
+        f"/choose/{sheet}/crafts", f"/callouts/{sheet}", f"/field?craft={craft}&pack={pack}",
+        f"/calibrate?craft={craft}", "/find?q=dunlin", f"/api/crafts/{craft}", f"/api/sheets/{sheet}/forecast",
+    ):  # fmt: skip
+        assert client.get(path).status_code == 200, path
+    assert "its motors and propellers" in client.get("/hangar").text
+    assert "from its motors and propellers" in client.get(f"/sheets/{sheet}").text
+    # Asked from Start, and tried with every change that buys minutes.
+    assert client.post("/start", data={"units": "metric", "craft_id": str(craft)}).status_code == 200
+    for key in CHANGES:
+        assert client.get(f"/sheets/{sheet}?try={key}").status_code == 200, key
+    document = client.get(f"/sheets/{sheet}/export").text
+    assert '"source": "parts"' in document
