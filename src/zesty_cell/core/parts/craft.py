@@ -203,7 +203,9 @@ class Assumed(Entity):
 #: Kinds whose full throttle can be told from motors and open propellers.
 PARTS_KINDS: tuple[CraftKind, ...] = ("multirotor", "wing")
 #: A propeller set's name, or empty where there is only one.
-PropellerSetName = Annotated[str, StringConstraints(strip_whitespace=True, max_length=80)]
+PropellerSetName = Annotated[
+    str, StringConstraints(strip_whitespace=True, max_length=80, pattern=r"^[^\x00-\x1f\x7f]*$")
+]
 #: What a transmitter may show of a craft: its pack's volts, the charge used, its lowest cell.
 Shown = Literal["volts", "charge", "cells"]
 
