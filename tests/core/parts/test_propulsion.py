@@ -10,7 +10,8 @@ from pydantic import ValidationError
 from scipy.optimize import brentq
 
 from tests.sheets import heron, sheet
-from zesty_cell.core.choose.matching import hover_throttle, match_cells
+from zesty_cell.core.choose.matching import match_cells
+from zesty_cell.core.choose.throttle import hover_throttle
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.flight.summary import fly_to_landing
 from zesty_cell.core.parts.craft import Craft, Limits, PartsFullThrottle, PartsHover, RotorGeometry

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 
 from zesty_cell.core.answer.check import Status
 from zesty_cell.core.answer.checks import THRUST_TO_WEIGHT_LOOK
+from zesty_cell.core.choose.throttle import hover_throttle
 from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.parts.air import REFERENCE_DENSITY_KG_M3
 from zesty_cell.core.parts.chemistries import chemistry_for
@@ -64,11 +64,6 @@ class Match:
     pitch_speed_m_s: float
     status: Status
     findings: tuple[Fact, ...]
-
-
-def hover_throttle(over_weight: float, /) -> float:
-    """Share of the throttle's way that a hover takes [1], as in :mod:`zesty_cell.core.choose.throttle`."""
-    return math.sqrt(1.0 / max(over_weight, 1.0))
 
 
 def match_cells(

@@ -27,6 +27,11 @@ class UsableThrottle:
     most: float
 
 
+def hover_throttle(over_weight: float, /) -> float:
+    """Share of the throttle's way that a hover takes [1]: thrust goes with the square of what a motor turns."""
+    return math.sqrt(1.0 / max(over_weight, 1.0))
+
+
 def usable_throttle(*, setup: Setup, at_landing: LandingSummary, honest: HonestCurrent) -> UsableThrottle:
     """From full throttle of the fresh pack [1]: a motor turns with its voltage, so that thrust goes with the square
     of the throttle, power and the pack's current with its third power (PHYSICS 3).
@@ -42,6 +47,6 @@ def usable_throttle(*, setup: Setup, at_landing: LandingSummary, honest: HonestC
     ):
         if limit_a is not None:
             shares.append(limit_a / standing_a)
-    spare = max(at_landing.to_spare_fresh, 1.0)
-    steady = math.sqrt(1.0 / spare) if craft.lifts_itself() else math.pow(1.0 / spare, 1.0 / 3.0)
+    spare = at_landing.to_spare_fresh
+    steady = hover_throttle(spare) if craft.lifts_itself() else math.pow(1.0 / max(spare, 1.0), 1.0 / 3.0)
     return UsableThrottle(steady=steady, most=min(1.0, math.pow(min(shares), 1.0 / 3.0)))

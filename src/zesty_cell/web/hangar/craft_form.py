@@ -9,7 +9,7 @@ from typing import Any, Final
 from zesty_cell.core.answer.plausibility import craft_doubts
 from zesty_cell.core.fact import Words
 from zesty_cell.core.parts.craft import Craft
-from zesty_cell.core.parts.craft_load import efficiency_of
+from zesty_cell.core.parts.craft_load import USUAL_OVER_DRY, efficiency_of
 from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.core.parts.power_doubt import FULL_THROTTLE_SIGMA, POWER_SIGMA
 from zesty_cell.core.parts.readings import still_assumed
@@ -335,7 +335,7 @@ def reasons(craft: Craft | None, *, new: bool) -> dict[str, str]:
     if new:
         found["cruise_speed_m_s"] = found["motor_resistance_ohm"] = usual
     if craft.steady.source == "rotor":
-        efficiency = efficiency_of(craft, mass_kg=1.4 * craft.dry_mass_kg)
+        efficiency = efficiency_of(craft, mass_kg=USUAL_OVER_DRY * craft.dry_mass_kg)
         found["steady.rotor.rotor_diameter_m"] = f"{usual}, {_wide(assumed.size)}" if assumed.size else ""
         found["steady.rotor.efficiency"] = f"about {100 * efficiency:.0f} %, {_wide(POWER_SIGMA['rotor'])}"
     elif craft.steady.source == "wing":
