@@ -3,6 +3,8 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 PORT ?= 8765
+# LAN=1 serves your network too, over TLS, to phones that are paired.
+WITH_LAN = $(if $(LAN),--lan)
 PIP := $(BIN)/pip --disable-pip-version-check install --quiet --require-hashes -r
 # Warnings about index pages a machine's own pip configuration names but lacks are of no use to us.
 QUIET_PIP := 2> >(grep -v '^WARNING: Location' >&2)
@@ -34,10 +36,10 @@ $(VENV)/.mutants: requirements/mutants.txt $(VENV)/.test
 	@touch $@
 
 demo: $(VENV)/.runtime
-	@$(BIN)/zesty-cell demo --port $(PORT)
+	@$(BIN)/zesty-cell demo --port $(PORT) $(WITH_LAN)
 
 serve: $(VENV)/.runtime
-	@$(BIN)/zesty-cell serve --port $(PORT)
+	@$(BIN)/zesty-cell serve --port $(PORT) $(WITH_LAN)
 
 chromium:
 	@command -v chromium >/dev/null || { echo "Installing Debian's chromium for the browser tests …"; \

@@ -96,5 +96,7 @@ def fly_season(app: FastAPI, season_file: Path) -> Callable[[], None]:
 def client(app: FastAPI) -> Iterator[TestClient]:
     """A browser-like client on the club."""
     plain = {"accept-encoding": "identity"}  # packing every page and unpacking it again is not what is tested
-    with TestClient(app, base_url="http://127.0.0.1", follow_redirects=False, headers=plain) as test_client:
+    with TestClient(
+        app, base_url="http://127.0.0.1", client=("127.0.0.1", 50000), follow_redirects=False, headers=plain
+    ) as test_client:
         yield test_client

@@ -16,7 +16,6 @@ from starlette.testclient import TestClient
 from tests.e2e.conftest import free_port
 from tests.sheets import sheet
 from tests.web.test_callouts import PAGE, fields
-from zesty_cell.cli import _BenchBeside
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.callouts.conditions import Condition
 from zesty_cell.core.callouts.dry_run import on_forecast
@@ -24,6 +23,7 @@ from zesty_cell.core.callouts.fit import PLAIN_RADIO, Capabilities, differences,
 from zesty_cell.core.callouts.rules import Profile
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.formats.plan_json import read_plan, write_plan_json
+from zesty_cell.serving import _BenchBeside
 from zesty_cell.standins.bench_transmitter import LIMITS, create_transmitter
 from zesty_cell.web.callouts import transmitter
 from zesty_cell.web.callouts.transmitter import BenchTransmitter, TransmitterError, _frame

@@ -78,7 +78,11 @@ def house() -> Iterator[House]:
             app.router.default.open(room)  # type: ignore[attr-defined]
         try:
             with TestClient(
-                app, base_url="http://127.0.0.1", follow_redirects=False, raise_server_exceptions=False
+                app,
+                base_url="http://127.0.0.1",
+                client=("127.0.0.1", 50000),
+                follow_redirects=False,
+                raise_server_exceptions=False,
             ) as client:
                 yield House(client, told, path)
         finally:

@@ -3,31 +3,18 @@
 from __future__ import annotations
 
 import argparse
-import ctypes
 import gc
 import ipaddress
 import json
 import os
 import signal
-import socket
-import subprocess
 import sys
 import threading
-from collections.abc import Iterator
-from contextlib import contextmanager, nullcontext, suppress
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from zesty_cell import __version__
 from zesty_cell.operating import LEVELS
-from zesty_cell.ports import DEFAULT_BENCH_PORT, DEFAULT_PORT
-
-if TYPE_CHECKING:
-    from zesty_cell.store.database import Database
-
-_BENCH_DELAY_S = 4.0
-#: glibc's number for “at most so many heaps”; other C libraries do not know it, and do not mind.
-_M_ARENA_MAX = -8
+from zesty_cell.ports import DEFAULT_BENCH_PORT, DEFAULT_CERTIFICATE_PORT, DEFAULT_LAN_PORT, DEFAULT_PORT
 
 
 def _read_input(name: str) -> bytes:
@@ -118,108 +105,31 @@ def _warm(_arguments: argparse.Namespace) -> int:
     return 0
 
 
-def _fill_demo(database: Database) -> None:
-    """Put the made-up club into an empty database; its modules are only imported for that."""
-    from zesty_cell.store.sheets import is_empty
+def _pair(arguments: argparse.Namespace) -> int:
+    from zesty_cell.beyond import BeyondError, open_devices, tell_code
 
-    with database.session() as session:
-        if not is_empty(session):
-            return
-        from zesty_cell.demo.club import load_club
-        from zesty_cell.demo.log import load_log, load_telemetry
-
-        if load_club(session):
-            load_telemetry(session)
-            load_log(session)
-
-
-def _keep_memory_together() -> None:
-    """Let threads share two of the C library's heaps: of one each, what one lets go of the others cannot use."""
-    from zesty_cell.services.turns import TURNS
-
-    with suppress(OSError, AttributeError):
-        library = ctypes.CDLL(None)
-        library.mallopt(_M_ARENA_MAX, 2)
-        trim = library.malloc_trim
-        TURNS.tidy = lambda: trim(0)  # what a search let go of goes back to the machine
-
-
-def _listener(arguments: argparse.Namespace) -> socket.socket | None:
-    """Bound before anything else is said, so that a taken port is a word and not a trace."""
-    host = arguments.host
-    try:
-        return socket.create_server(
-            (host, arguments.port), family=socket.AF_INET6 if ":" in host else socket.AF_INET
-        )
-    except OSError as error:
-        print(f"zesty-cell: cannot listen on {host}, port {arguments.port}: {error.strerror}.", file=sys.stderr)
-        print(f"Something else uses it? Choose another: --port {arguments.port + 1}", file=sys.stderr)
-        return None
-
-
-def _serve(arguments: argparse.Namespace) -> int:
-    # The kernel is linked while the web framework is imported: linking lets other threads run.
-    warming = threading.Thread(target=_warm, args=(arguments,), name="warm")
-    warming.start()
-
-    import uvicorn
-
-    from zesty_cell.connections import Bounded
-    from zesty_cell.guard import LOOPBACK_HOSTS
-    from zesty_cell.operating import set_up_logging, tell
-    from zesty_cell.store.database import HEAD_REVISION, PlaceError
-    from zesty_cell.store.working import sweep
-    from zesty_cell.web.app import create_app
-
-    listener = _listener(arguments)
-    if listener is None:
-        warming.join()
+    if not arguments.database.exists():
+        print(f"zesty-cell: there is nothing at {arguments.database}.", file=sys.stderr)
         return 2
-    set_up_logging(level=arguments.log_level, as_json=arguments.log_json)
-    sweep(arguments.database)
     try:
-        app = create_app(
-            arguments.database,
-            hosts=LOOPBACK_HOSTS | set(arguments.allow_host),
-            bench_port=arguments.bench_port,
-        )
-        if arguments.command == "demo":
-            _fill_demo(app.state.database)
-    except PlaceError as error:
+        tell_code(open_devices(arguments.database), arguments.right, url="")
+    except BeyondError as error:
         print(f"zesty-cell: {error}", file=sys.stderr)
-        listener.close()
-        warming.join()
         return 2
-    tell("start", version=__version__, schema=HEAD_REVISION, database=arguments.database.name)
-    warming.join()
-    _keep_memory_together()
-    # What start-up made lives as long as the process: keep the collector away from it.
-    gc.freeze()
-    # A page makes some ten thousand objects and drops them whole: looking for circles after every 700 costs it 8 %.
-    gc.set_threshold(20_000, 20, 20)
-    gc.enable()
-    host = arguments.host
-    shown = f"[{host}]" if ":" in host else host
-    print(f"Zesty Cell is at http://{shown}:{arguments.port}/  (Ctrl-C ends it)", flush=True)
-    if not ipaddress.ip_address(host).is_loopback:
-        print("It listens beyond this machine and has no passwords: use a network you trust.", flush=True)
-    server = uvicorn.Server(
-        uvicorn.Config(app, log_config=None, access_log=False, server_header=False, ws="none", http=Bounded)
-    )
-    bench = _BenchBeside(arguments.bench_port)
-    app.state.start_bench = bench.start  # the callouts' page has a button for it
-    try:
-        with bench.soon() if arguments.command == "demo" or arguments.with_bench else nullcontext():
-            server.run(sockets=[listener])
-    finally:
-        bench.end()
     return 0
 
 
+def _serve(arguments: argparse.Namespace) -> int:
+    from zesty_cell.serving import serve
+
+    return serve(arguments)
+
+
 def _bench_transmitter(arguments: argparse.Namespace) -> int:
+    from zesty_cell.serving import is_free
     from zesty_cell.standins.bench_transmitter import serve
 
-    if not _is_free(arguments.port):
+    if not is_free(arguments.port):
         print(f"zesty-cell: port {arguments.port} is taken: another bench transmitter?", file=sys.stderr)
         return 2
     if arguments.until_eof:
@@ -232,58 +142,6 @@ def _bench_transmitter(arguments: argparse.Namespace) -> int:
 def _end_with_input() -> None:
     sys.stdin.buffer.read()
     os.kill(os.getpid(), signal.SIGTERM)
-
-
-def _is_free(port: int) -> bool:
-    with socket.socket() as probe:
-        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            probe.bind(("127.0.0.1", port))
-        except OSError:
-            return False
-        return True
-
-
-class _BenchBeside:
-    """The bench transmitter as a process of its own beside the server, unless one is there already."""
-
-    def __init__(self, port: int) -> None:
-        self._port = port
-        self._lock = threading.Lock()
-        self._started: subprocess.Popen[bytes] | None = None
-
-    def start(self) -> None:
-        """Start it, where none is."""
-        with self._lock:
-            running = self._started is not None and self._started.poll() is None
-            if running or not _is_free(self._port):
-                return
-            port = str(self._port)
-            command = [sys.executable, "-m", "zesty_cell", "bench-transmitter", "--port", port, "--until-eof"]
-            silent = subprocess.DEVNULL
-            # Its input is a pipe that closes with this process, however it ends.
-            self._started = subprocess.Popen(  # noqa: S603
-                command, stdin=subprocess.PIPE, stdout=silent, stderr=silent
-            )
-
-    @contextmanager
-    def soon(self) -> Iterator[None]:
-        """Start it by itself in a moment: the first page should not have to share the machine with it."""
-        timer = threading.Timer(_BENCH_DELAY_S, self.start)
-        timer.daemon = True
-        timer.start()
-        try:
-            yield
-        finally:
-            timer.cancel()
-
-    def end(self) -> None:
-        """End what was started."""
-        with self._lock:
-            if self._started is not None:
-                with self._started as process:
-                    process.terminate()
-                    process.wait(5)
 
 
 def _address(text: str) -> str:
@@ -315,6 +173,18 @@ def _parser() -> argparse.ArgumentParser:
             "--bench-port", type=_port, default=DEFAULT_BENCH_PORT, help="where the bench transmitter is"
         )
         command.add_argument("--with-bench", action="store_true", help="start the bench transmitter beside it")
+        command.add_argument("--lan", action="store_true", help="over TLS for paired devices of your network too")
+        command.add_argument("--lan-port", type=_port, default=DEFAULT_LAN_PORT, help="with --lan: over TLS")
+        command.add_argument(
+            "--certificate-port", type=_port, default=DEFAULT_CERTIFICATE_PORT, help="with --lan: the certificate"
+        )
+        command.add_argument(
+            "--behind-proxy",
+            type=_address,
+            default=None,
+            metavar="ADDRESS",
+            help="everybody comes through this proxy",
+        )
         command.add_argument("--allow-host", action="append", default=[], help="a further name to answer to")
         command.add_argument("--log-level", choices=LEVELS, default="info", help="what is told on standard error")
         command.add_argument("--log-json", action="store_true", help="tell it as one JSON object a line")
@@ -330,6 +200,10 @@ def _parser() -> argparse.ArgumentParser:
     command = commands.add_parser("check", help="say whether a database is whole, and which row is not")
     command.add_argument("--database", type=Path, default=Path("data/zesty-cell.sqlite"), help="SQLite file")
     command.set_defaults(run=_check)
+    command = commands.add_parser("pair", help="give a code to pair a device with")
+    command.add_argument("--right", choices=["field", "everything"], default="field", help="what it may do")
+    command.add_argument("--database", type=Path, default=Path("data/zesty-cell.sqlite"), help="SQLite file")
+    command.set_defaults(run=_pair)
     command = commands.add_parser("forecast", help="forecast a sheet from a file")
     command.add_argument("sheet", metavar="SHEET.json", help="a sheet, or - for standard input")
     command.add_argument("--json", action="store_true", help="print JSON instead of text")

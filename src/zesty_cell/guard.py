@@ -19,7 +19,7 @@ _POLICY = (
     "media-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'; "
     "manifest-src 'self'"
 )
-_HEADERS = {
+SECURITY_HEADERS = {
     "Content-Security-Policy": _POLICY,
     "X-Content-Type-Options": "nosniff",
     "Referrer-Policy": "same-origin",
@@ -81,6 +81,7 @@ class Guard:
         hosts: Iterable[str],
         most_bytes: Callable[[str], int],
         by_link: Callable[[str], bool] = lambda _path: True,
+        any_host: Callable[[Scope], bool] = lambda _scope: False,
     ) -> None:
         """Guard an application.
 
@@ -90,13 +91,16 @@ class Guard:
             Names it answers to.
         most_bytes, by_link : callable
             Of a path: the largest body it takes, and whether a link of another site may lead to it.
+        any_host : callable
+            Of a request: whether the name it was asked by says nothing, because who asks shows a token.  Where an
+            address alone is trusted, a page of another site could come by a name of its own (DNS rebinding).
         """
         self.app = app
         self.hosts = frozenset(hosts)
-        self._most_bytes, self._by_link = most_bytes, by_link
+        self._most_bytes, self._by_link, self._any_host = most_bytes, by_link, any_host
 
     def _refusal(self, scope: Scope, headers: Headers) -> PlainTextResponse | None:
-        if _host_name(headers.get("host", "")) not in self.hosts:
+        if _host_name(headers.get("host", "")) not in self.hosts and not self._any_host(scope):
             return PlainTextResponse(
                 "This address is not one the server answers to. Start it with --allow-host NAME to add it.\n", 421
             )
@@ -121,7 +125,7 @@ class Guard:
         async def send_guarded(message: Message) -> None:
             if message["type"] == "http.response.start":
                 headers = MutableHeaders(scope=message)
-                for name, value in _HEADERS.items():
+                for name, value in SECURITY_HEADERS.items():
                     headers[name] = value
                 # Static files may be kept but are asked about again, so that an update is seen at once.
                 headers["Cache-Control"] = "no-cache" if scope["path"].startswith("/static/") else "no-store"

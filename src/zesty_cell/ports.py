@@ -1,6 +1,8 @@
-"""Where on loopback things are found."""
+"""Where things are found."""
 
 from __future__ import annotations
 
-#: The application, and the bench transmitter.
+#: On loopback: the application, and the bench transmitter.
 DEFAULT_PORT, DEFAULT_BENCH_PORT = 8765, 8766
+#: On the network: the application over TLS, and the plain page that gives the certificate.
+DEFAULT_LAN_PORT, DEFAULT_CERTIFICATE_PORT = 8767, 8768

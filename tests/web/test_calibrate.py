@@ -290,7 +290,9 @@ def test_a_record_is_deleted_with_undo(client, app, bench):
 def test_without_a_craft_there_is_nothing_to_check(empty_app):
     from starlette.testclient import TestClient
 
-    with TestClient(empty_app, base_url="http://127.0.0.1", follow_redirects=False) as client:
+    with TestClient(
+        empty_app, base_url="http://127.0.0.1", client=("127.0.0.1", 50000), follow_redirects=False
+    ) as client:
         assert "A craft is needed" in client.get("/calibrate").text
         assert client.get("/calibrate/voltage").headers["location"] == "/hangar"
         assert client.post("/calibrate/voltage", data=VOLTAGE).headers["location"] == "/hangar"

@@ -413,7 +413,9 @@ def test_the_address_alone_leads_to_a_sheets_callouts(client):
 
 
 def test_an_empty_place_leads_to_the_sheets(empty_app):
-    with TestClient(empty_app, base_url="http://127.0.0.1", follow_redirects=False) as client:
+    with TestClient(
+        empty_app, base_url="http://127.0.0.1", client=("127.0.0.1", 50000), follow_redirects=False
+    ) as client:
         assert client.get("/callouts").headers["location"] == "/sheets"
 
 

@@ -210,7 +210,7 @@ def test_the_log_lists_finds_and_puts_right(client):
 def test_an_empty_place_says_what_is_needed(empty_app):
     from starlette.testclient import TestClient
 
-    with TestClient(empty_app, base_url="http://127.0.0.1") as client:
+    with TestClient(empty_app, base_url="http://127.0.0.1", client=("127.0.0.1", 50000)) as client:
         assert "A sheet and an own pack are needed" in client.get("/field").text
         assert "No flight here yet" in client.get("/log").text
 

@@ -504,7 +504,7 @@ def test_pairs_that_must_not_be_are_refused(client):
 
 
 def test_an_empty_hangar_has_no_pair(empty_app):
-    with TestClient(empty_app, base_url="http://127.0.0.1") as client:
+    with TestClient(empty_app, base_url="http://127.0.0.1", client=("127.0.0.1", 50000)) as client:
         assert "Two packs in the hangar are needed" in client.get("/hangar/pair").text
         assert "No pack yet" in client.get("/hangar").text
 

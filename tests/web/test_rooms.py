@@ -44,7 +44,10 @@ def test_many_may_knock_at_once_and_each_is_answered(tmp_path):
         "/hangar/health",
         "/hangar/packs/new",
     ]
-    with TestClient(app, base_url="http://127.0.0.1") as client, ThreadPoolExecutor(8) as pool:
+    with (
+        TestClient(app, base_url="http://127.0.0.1", client=("127.0.0.1", 50000)) as client,
+        ThreadPoolExecutor(8) as pool,
+    ):
         answers = list(pool.map(lambda path: client.get(path).status_code, paths * 3))
         assert answers == [200] * len(answers)
         assert client.get("/hangarr").status_code == 404
@@ -64,7 +67,7 @@ def test_a_room_that_could_not_be_opened_is_told_of_and_opened_at_the_next_knock
         return really(name)
 
     monkeypatch.setattr(rooms, "import_module", fails_once)
-    with TestClient(app, base_url="http://127.0.0.1") as client:
+    with TestClient(app, base_url="http://127.0.0.1", client=("127.0.0.1", 50000)) as client:
         assert client.get("/sheets").status_code == 200  # everything is opened behind it
         for thread in threading.enumerate():
             if thread.name == "rooms":

@@ -189,7 +189,9 @@ def test_unknown_trouble_gives_a_page_with_a_reference(app, caplog):
     def boom():
         raise RuntimeError("secret detail")
 
-    with TestClient(app, base_url="http://127.0.0.1", raise_server_exceptions=False) as client:
+    with TestClient(
+        app, base_url="http://127.0.0.1", client=("127.0.0.1", 50000), raise_server_exceptions=False
+    ) as client:
         response = client.get("/boom")
     assert response.status_code == 500
     assert "secret detail" not in response.text

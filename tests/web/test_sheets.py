@@ -360,6 +360,8 @@ def test_find_finds_by_parts_of_a_name(client):
 def test_an_empty_hangar_says_what_to_do_first(empty_app):
     from starlette.testclient import TestClient
 
-    with TestClient(empty_app, base_url="http://127.0.0.1", follow_redirects=False) as client:
+    with TestClient(
+        empty_app, base_url="http://127.0.0.1", client=("127.0.0.1", 50000), follow_redirects=False
+    ) as client:
         assert client.get("/").headers["location"] == "/start"
         assert "Start with three answers" in client.get("/sheets").text

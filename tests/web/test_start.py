@@ -20,7 +20,9 @@ LABEL = "6s 1300 120c 214g"
 @pytest.fixture
 def empty(empty_app):
     plain = {"accept-encoding": "identity"}
-    with TestClient(empty_app, base_url="http://127.0.0.1", follow_redirects=False, headers=plain) as client:
+    with TestClient(
+        empty_app, base_url="http://127.0.0.1", client=("127.0.0.1", 50000), follow_redirects=False, headers=plain
+    ) as client:
         yield client
 
 

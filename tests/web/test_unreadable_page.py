@@ -113,7 +113,9 @@ def test_a_recording_that_is_none_is_set_aside_and_said_anew(client, app):
             "(1, 'land now', 'land now', '2026-11-01 10:00:00', '2026-11-01 10:00:00', 1, x'00')"
         )
         other.commit()
-    quiet = TestClient(client.app, base_url="http://127.0.0.1", raise_server_exceptions=False)
+    quiet = TestClient(
+        client.app, base_url="http://127.0.0.1", client=("127.0.0.1", 50000), raise_server_exceptions=False
+    )
     assert quiet.get("/callouts/8/voices").status_code == 200
     assert "Spoken line “land now”" in client.get("/unreadable").text
     assert client.post("/callouts/8/voices", data={"spoken.landnow": "come down"}).status_code == 303

@@ -34,6 +34,8 @@ ROOMS: dict[str, tuple[str, ...]] = {
     ),
     "field": ("field.view",),
     "backup": ("backup.view",),
+    "phone": ("phone.view",),
+    "pair": ("phone.pair_view",),
     "unreadable": ("unreadable.view",),
     "log": ("log.imports_view", "log.attach_view", "log.telemetry_view", "log.view"),
     "calibrate": ("calibrate.view",),

@@ -1,0 +1,1 @@
+"""Bringing the application to a phone: the page with the codes, pairing, the certificate."""
