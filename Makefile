@@ -10,7 +10,7 @@ PIP := $(BIN)/pip --disable-pip-version-check install --quiet --require-hashes -
 QUIET_PIP := 2> >(grep -v '^WARNING: Location' >&2)
 SHELL := /bin/bash
 
-.PHONY: demo serve test check bench soak mutants css shots lock chromium clean
+.PHONY: demo serve test check bench soak mutants css icons shots lock chromium clean
 
 $(VENV)/.runtime: requirements/runtime.txt pyproject.toml
 	@echo "Making the environment from the locked requirements (once, a minute or two) …"
@@ -78,6 +78,9 @@ mutants: $(VENV)/.mutants
 # Build-time only: what it makes is committed and shipped.
 css:
 	@cd frontend && npm ci --ignore-scripts --no-audit --no-fund --silent && npm run --silent build
+
+icons: $(VENV)/.test chromium
+	@$(BIN)/python -m tests.icons
 
 shots: $(VENV)/.test chromium
 	@$(BIN)/python -m tests.shots

@@ -32,6 +32,10 @@ for (const [family, file] of [
   copyFileSync(`node_modules/@fontsource-variable/${family}/LICENSE`, `${out}/fonts/LICENSE-${family}.txt`);
 }
 
+// Entries of the phone's page lie in the browser's own database.  The plain build: its worker has no modules everywhere.
+copyFileSync("node_modules/idb/build/umd.js", `${out}/vendor/idb.js`);
+copyFileSync("node_modules/idb/LICENSE", `${out}/vendor/LICENSE-idb.txt`);
+
 // Only the browser tests use this one.
 copyFileSync("node_modules/axe-core/axe.min.js", "../tests/e2e/vendor/axe.min.js");
 copyFileSync("node_modules/axe-core/LICENSE", "../tests/e2e/vendor/LICENSE-axe-core.txt");

@@ -19,8 +19,9 @@ from zesty_cell.operating import tell
 
 #: The prefix binds it, in the browser, to this very host, to TLS and to the whole of it (RFC 6265bis).
 COOKIE: Final = "__Host-zesty_device"
-#: Where a request says who asks: a device, or None for this machine itself.
+#: Where a request says who asks: a device or nobody, and how far it may go; this machine itself may everything.
 ASKED_BY: Final = "zesty_cell.device"
+_RIGHT: Final = "zesty_cell.right"
 #: The one page that needs no pairing, and what it is drawn with.
 OPEN_TO_ALL: Final = re.compile(r"/pair|/static/(app\.css|icon[a-z0-9-]*\.(svg|png)|fonts/[a-z0-9-]+\.woff2)")
 #: What the right *field* is for: looking and entering at the field, cards and voices.  All else needs *everything*.
@@ -47,6 +48,11 @@ def may(device: Device, *, method: str, path: str) -> bool:
         return True
     allowed = FIELD_READS if method in ("GET", "HEAD") else FIELD_WRITES if method == "POST" else None
     return allowed is not None and allowed.fullmatch(path) is not None
+
+
+def right_of(scope: Scope) -> str:
+    """How far whoever asks may go: “everything”, “field”, or “nothing” before it is paired."""
+    return str(scope.get(_RIGHT, "everything"))
 
 
 def token_of(headers: Headers) -> str:
@@ -114,7 +120,7 @@ class Paired:
     async def _refusal(self, scope: Scope, receive: Receive) -> tuple[Response | None, str]:
         """What is answered instead, and a token that is to be kept longer."""
         asker = self.asker(scope)
-        scope[ASKED_BY] = None
+        scope[ASKED_BY], scope[_RIGHT] = None, "everything"
         if isinstance(asker, PlainTextResponse):
             return asker, ""
         if asker.itself:
@@ -124,14 +130,13 @@ class Paired:
         if self._devices is None:
             return PlainTextResponse("Nobody is answered from beyond this machine: start it with --lan.\n", 403), ""
         device = await run_sync(self._devices.of_token, token) if token else None
+        scope[ASKED_BY], scope[_RIGHT] = device, device.right if device else "nothing"
         if OPEN_TO_ALL.fullmatch(path) and method in ("GET", "HEAD", "POST"):
-            scope[ASKED_BY] = device
             return None, ""
         if device is None:
             if method == "GET" and "text/html" in headers.get("accept", ""):
                 return await self._unpaired(scope, receive), ""
             return PlainTextResponse("This device is not paired.\n", 401), ""
-        scope[ASKED_BY] = device
         if not may(device, method=method, path=path):
             words = "This device is paired for the field only. Pair it anew with the right “everything” for this.\n"
             return PlainTextResponse(words, 403), ""

@@ -14,7 +14,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
 # A busy machine may take its time: five seconds are not enough for every answer there.
 PATIENCE_MS = 60_000
@@ -68,14 +68,20 @@ def running(command: str, database: Path) -> Iterator[tuple[str, subprocess.Pope
 
 
 @pytest.fixture(scope="session")
-def browser() -> Iterator[Browser]:
+def playwright() -> Iterator[Playwright]:
+    """What drives browsers, once."""
+    with sync_playwright() as one:
+        yield one
+
+
+@pytest.fixture(scope="session")
+def browser(playwright: Playwright) -> Iterator[Browser]:
     """Debian's chromium, started once."""
     chromium = shutil.which("chromium")
     assert chromium, "chromium is missing: apt-get install chromium, or run `make test E2E=no`"
-    with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=chromium, args=CHROMIUM_FLAGS)
-        yield browser
-        browser.close()
+    browser = playwright.chromium.launch(executable_path=chromium, args=CHROMIUM_FLAGS)
+    yield browser
+    browser.close()
 
 
 @pytest.fixture(scope="session")

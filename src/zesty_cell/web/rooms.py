@@ -33,6 +33,9 @@ ROOMS: dict[str, tuple[str, ...]] = {
         "hangar.view",
     ),
     "field": ("field.view",),
+    "pocket": ("pocket.view",),
+    "sw.js": ("pocket.install_view",),
+    "manifest.webmanifest": ("pocket.install_view",),
     "backup": ("backup.view",),
     "phone": ("phone.view",),
     "pair": ("phone.pair_view",),
@@ -65,6 +68,7 @@ class Rooms:
     def __init__(self, app: FastAPI) -> None:
         self._app, self._lock = app, threading.Lock()
         self._closed = dict(ROOMS)
+        self._opened: set[str] = set()
         self._nothing_here: ASGIApp = app.router.default
         app.router.default = self
 
@@ -84,7 +88,9 @@ class Rooms:
         with self._lock:
             modules = [import_module(f"zesty_cell.web.{name}") for name in self._closed.get(room, ())]
             for module in modules:
-                self._app.include_router(module.router)
+                if module.__name__ not in self._opened:  # some answer at two addresses
+                    self._app.include_router(module.router)
+                    self._opened.add(module.__name__)
             self._closed.pop(room, None)
 
     def open_all(self) -> None:

@@ -10,7 +10,6 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.asked.sheet import Sheet
-from zesty_cell.core.choose.fits import could_fly
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Words
 from zesty_cell.core.learn.disagreement import Disagreement
@@ -18,48 +17,14 @@ from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.learned import Learned
 from zesty_cell.core.learn.threshold import Landing, ThresholdStep, next_threshold
 from zesty_cell.core.learn.timer import NextTimer
-from zesty_cell.core.parts.ownership import charge_now
 from zesty_cell.services.advice import Advice, advise
 from zesty_cell.services.learning import KnownFlight, disagreement_of
 from zesty_cell.services.plans import PlanNow, plan_now
 from zesty_cell.services.sheet_for import sheet_for
-from zesty_cell.store import flights, sheets
-from zesty_cell.store.hangar import CRAFTS, PACKS, ownership_of
+from zesty_cell.services.to_fly import PackChoice, ToFly
+from zesty_cell.store import flights
 from zesty_cell.store.tables import CraftRow, FlightRow, PackRow, SheetRow
 from zesty_cell.words.calls import CallRow, call_rows
-
-#: A pack with this much in it counts as charged [1].
-CHARGED = 0.95
-
-
-@dataclass(frozen=True)
-class PackChoice:
-    """A pack that could be flown now."""
-
-    row: PackRow
-    charge: float | None
-    flown: bool = False
-    #: Whether a sheet of the craft tells of this pack, or of one with the same voltages.
-    told: bool = True
-
-    @property
-    def charged(self) -> bool:
-        """Full, as far as is known."""
-        return not self.flown and self.charge is not None and self.charge >= CHARGED
-
-    @property
-    def part(self) -> bool:
-        """Known not to be full: by its voltage, or because it was flown since it was charged."""
-        return self.flown or (self.charge is not None and self.charge < CHARGED)
-
-    @property
-    def words(self) -> str:
-        """Where it stands."""
-        if self.charged:
-            return "is charged"
-        if self.charge is not None:
-            return f"has {100 * self.charge:.0f} %"
-        return "was flown, and not charged since" if self.flown else "charge not known: look that it is full"
 
 
 @dataclass(frozen=True)
@@ -76,8 +41,8 @@ class InHand:
 
     def __init__(self, session: Session, *, craft_id: int = 0, pack_id: int = 0, as_it_is: bool = False) -> None:
         self.session, self.as_it_is = session, as_it_is
-        self.last = flights.newest(session, 1)
-        self.sheets = sorted(sheets.all_sheets(session), key=lambda r: r.updated_at, reverse=True)
+        self.to_fly = ToFly(session)
+        self.last = self.to_fly.last
         asked = craft_id or (self.last[0].craft_id if self.last else 0)
         self.craft: CraftRow | None = next((c for c in self.crafts if c.id == asked), None)
         if self.craft is None and self.crafts:
@@ -85,31 +50,15 @@ class InHand:
         self.pack = self._pack(pack_id)
         self.trouble: Words = ""
 
-    @cached_property
+    @property
     def crafts(self) -> list[CraftRow]:
-        """Crafts with a sheet, the one changed or flown last first; then those that could have one with a pack."""
-        found = {r.craft_id: r.craft for r in self.sheets if r.craft.standing != "retired"}
-        for row in CRAFTS.all(self.session):
-            if row.id not in found and row.standing == "own" and self._could_fly(row):
-                found[row.id] = row
-        if self.last and self.last[0].craft_id in found:
-            first = self.last[0].craft_id
-            found = {first: found[first]} | found
-        return list(found.values())
+        """Crafts to choose from."""
+        return self.to_fly.crafts
 
     @cached_property
-    def _own_packs(self) -> list[PackRow]:
-        return [row for row in PACKS.all(self.session) if row.standing == "own"]
-
-    def _could_fly(self, craft_row: CraftRow) -> list[PackRow]:
-        """Own packs that a craft could be flown with, whether there is a sheet for them or not."""
-        craft = CRAFTS.thing(craft_row)
-        return [row for row in self._own_packs if could_fly(craft, PACKS.thing(row))]
-
-    @cached_property
-    def flown_packs(self) -> set[int]:
-        """Packs that were flown and not charged since."""
-        return {rows[0].pack_id for rows in flights.waiting(self.session)}
+    def packs(self) -> list[PackChoice]:
+        """Packs to choose from."""
+        return [] if self.craft is None else self.to_fly.packs_of(self.craft)
 
     @property
     def choice(self) -> PackChoice | None:
@@ -120,41 +69,6 @@ class InHand:
     def charge_first(self) -> bool:
         """Whether the pack in hand is to be charged before it is flown, and nothing else was asked for."""
         return self.choice is not None and self.choice.part and not self.as_it_is
-
-    @cached_property
-    def packs(self) -> list[PackChoice]:
-        """Own packs of the types this craft has sheets for, and others alike; charged ones first; then all that it
-        could be flown with, once they have a sheet.
-
-        A pack of another type is alike where it has the chemistry and the cells in series of one with a sheet: the
-        voltages to set are the same, and the sheet is flown with the very pack.
-        """
-        if self.craft is None:
-            return []
-        with_sheet = [r.pack for r in self.sheets if r.craft_id == self.craft.id]
-        types, alike = {p.type_name for p in with_sheet}, {(p.chemistry, p.series) for p in with_sheet}
-        told = {r.id for r in self._own_packs if r.type_name in types or (r.chemistry, r.series) in alike}
-        others = {r.id for r in self._could_fly(self.craft)}
-        found = [
-            PackChoice(
-                row,
-                charge_now(pack=PACKS.thing(row), ownership=ownership_of(row)),
-                row.id in self.flown_packs,
-                row.id in told,
-            )
-            for row in self._own_packs
-            if row.id in told | others
-        ]
-        # What was flown last comes first: its type is in the bag and on the transmitter.
-        last = flights.newest_of_craft(self.session, self.craft.id, 1)
-        first = last[0].pack.type_name if last else ""
-        return sorted(
-            found,
-            key=lambda c: (
-                not c.told, not c.charged, c.row.type_name != first, c.row.type_name not in types,
-                -(c.charge or 0.0),
-            ),
-        )  # fmt: skip
 
     def _pack(self, pack_id: int) -> PackRow | None:
         asked = next((c.row for c in self.packs if c.row.id == pack_id), None)

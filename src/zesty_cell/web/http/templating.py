@@ -15,6 +15,7 @@ from markupsafe import Markup
 
 from zesty_cell import __version__
 from zesty_cell.core.fact import Fact
+from zesty_cell.paired import right_of
 from zesty_cell.web.drawing.pack_picture import wheel_segments
 from zesty_cell.web.http.messages import COOKIE as SAID_COOKIE
 from zesty_cell.web.http.messages import said
@@ -79,7 +80,12 @@ def page(request: Request, name: str, context: dict[str, Any], *, status: int = 
     view = preferences_of(request)
     _READER.set(view)
     html = ENVIRONMENT.get_template(name).render(
-        view=view, face=Face(view), path=request.url.path, said=said(request), **context
+        view=view,
+        face=Face(view),
+        path=request.url.path,
+        said=said(request),
+        right=right_of(request.scope),
+        **context,
     )
     response = HTMLResponse(html, status_code=status)
     if SAID_COOKIE in request.cookies:

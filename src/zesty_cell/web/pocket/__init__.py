@@ -1,0 +1,1 @@
+"""The phone's application: installed, without a network all day, from what it took along."""

@@ -1,0 +1,207 @@
+"""The day in the pocket as one document: texts as the field page would write them, for who takes it along."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable, Hashable, Mapping, Sequence
+from contextlib import AbstractContextManager
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
+from functools import lru_cache
+from typing import Any, Final
+
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.callouts.spoken import spoken_time
+from zesty_cell.core.fact import Fact, Words
+from zesty_cell.core.parts.chemistries import CHEMISTRIES, chemistry_for
+from zesty_cell.core.parts.chemistry import charge_left_at_rest
+from zesty_cell.services.pocket import Asked, Pair, Pocket, Step, asked_for
+from zesty_cell.services.to_fly import PackChoice, ToFly
+from zesty_cell.store import flights
+from zesty_cell.web.http.preferences import Preferences
+from zesty_cell.web.sheet.listed import small_picture
+from zesty_cell.words.calls import CallRow
+from zesty_cell.words.face import Face
+from zesty_cell.words.say import say
+
+#: Of the document: a phone that holds another asks for all of it anew.
+FORM: Final = 1
+#: Rest voltages are told apart by so much [V].
+_REST_STEP_V: Final = 0.01
+_MINUTE_S: Final = 60.0
+
+
+@dataclass(frozen=True)
+class Day:
+    """The document, and the mark that it is known by."""
+
+    body: bytes
+    mark: str
+
+
+def _said(words: Words, view: Preferences) -> str:
+    return say(words, view) if isinstance(words, Fact) else str(words)
+
+
+def _call(row: CallRow, series: int, view: Preferences) -> dict[str, Any]:
+    """As the field page writes it: per cell or for the pack, by how the reader likes it."""
+    value = f"{row.cell} V" if row.value == "lowest cell" else row.value
+    if row.cell and view.volts != "pack" and series > 1:
+        value = f"{row.cell} V a cell"
+    held = f", held {row.hold_s:g} s" if row.hold_s and row.mark != "charge" else ""
+    how = row.how if row.mark != "charge" else ""
+    return {"title": f"{row.title.lower()}{held}", "role": row.role, "value": value, "how": how, "both": _both(row)}
+
+
+def _both(row: CallRow) -> str:
+    """Cell and pack, for who sets a transmitter by it."""
+    return f"{row.cell} V a cell, {row.value}" if row.cell and row.value != "lowest cell" else row.value
+
+
+class _Texts:
+    """Texts that stand many times, each once."""
+
+    def __init__(self) -> None:
+        self.all: list[Any] = []
+        self._where: dict[str, int] = {}
+
+    def number(self, value: Any) -> int:
+        key = json.dumps(value, sort_keys=True)
+        if key not in self._where:
+            self._where[key] = len(self.all)
+            self.all.append(value)
+        return self._where[key]
+
+
+def _step(step: Step, series: int, view: Preferences, texts: _Texts) -> dict[str, Any]:
+    face = Face(view)
+    found: dict[str, Any] = {"charge": step.charge, "trouble": _said(step.trouble, view)}
+    if step.timer is None:
+        return found
+    calls = [_call(row, series, view) for row in step.calls[:3]]
+    minutes = [c for c in step.spoken if c.at_s % _MINUTE_S == 0 and c.words == spoken_time(c.at_s)]
+    return found | {
+        "timer": face.time(step.timer.timer_s),
+        "timer_s": step.timer.timer_s,
+        "down": face.time(step.timer.down_s),
+        "home": face.time(step.timer.down_s - step.timer.timer_s) if step.timer.down_s > step.timer.timer_s else "",
+        "why": texts.number(_said(step.timer.why, view)),
+        "calls": texts.number(calls),
+        "minutes": len(minutes),
+        "spoken": [[c.at_s, c.words] for c in step.spoken if c not in minutes],
+    }
+
+
+def _pair(pair: Pair, series: int, view: Preferences, texts: _Texts, card: str) -> dict[str, Any]:
+    picture = None if pair.answer is None else small_picture(pair.answer)
+    return {
+        "sheet": pair.sheet_id,
+        "pattern": pair.pattern,
+        "stale": pair.stale,
+        "card": card,
+        "picture": None if picture is None else asdict(picture),
+        "steps": [_step(step, series, view, texts) for step in pair.steps],
+    }
+
+
+@lru_cache(maxsize=16)
+def _rest_table(chemistry: str) -> tuple[float, tuple[float, ...]]:
+    """Charge at rest by the voltage of a cell: the lowest voltage, and the share at each step from there [V, 1]."""
+    found = chemistry_for(chemistry)
+    low, high = found.hard_floor_v, found.full_v + 0.05
+    count = round((high - low) / _REST_STEP_V) + 1
+    shares = [charge_left_at_rest(chemistry=found, rest_v=low + k * _REST_STEP_V) for k in range(count)]
+    return low, tuple(round(share, 3) for share in shares)
+
+
+def _pack(choice: PackChoice) -> dict[str, Any]:
+    row = choice.row
+    return {
+        "id": row.id,
+        "name": row.name,
+        "type": row.type_name,
+        "chemistry": row.chemistry,
+        "series": row.series,
+        "cells": f"{row.series}S{row.parallel}P",
+        "charge": None if choice.charge is None else round(choice.charge, 3),
+        "flown": choice.flown,
+    }
+
+
+def _waiting(session: Session, view: Preferences) -> list[dict[str, Any]]:
+    face = Face(view)
+    found = []
+    for rows in flights.waiting(session):
+        newest = rows[-1]
+        flight = flights.flight_of(newest)
+        rested = (
+            f", rested at {face.volts(flight.rest_v_per_cell, newest.pack.series)}"
+            if flight.rest_v_per_cell
+            else ""
+        )
+        before = ", ".join(face.time(flights.flight_of(r).duration_s) for r in rows[:-1])
+        words = f"flew {face.time(flight.duration_s)}{rested}" + (f"; before it {before}" if before else "")
+        found.append({"flight": newest.entry, "pack": newest.pack_id, "craft": newest.craft_id, "words": words})
+    return found
+
+
+def _mark_of(key: Hashable) -> str:
+    return hashlib.sha256(repr(key).encode()).hexdigest()[:12]
+
+
+def day_of(
+    session: Session, pocket: Pocket, view: Preferences, *, sessions: Callable[[], AbstractContextManager[Session]]
+) -> Day:
+    """What a phone takes along now; what is not worked out yet comes with the next asking."""
+    to_fly = ToFly(session)
+    asked = asked_for(session)
+    ready = pocket.ready(asked, sessions=sessions)
+    document = _document(session, to_fly, asked, ready, view)
+    body = json.dumps(document, ensure_ascii=False, separators=(",", ":")).encode()
+    mark = hashlib.sha256(body).hexdigest()[:24]
+    as_of = datetime.now(UTC).isoformat(timespec="seconds")
+    # The moment is no part of the mark: the same day is the same, whenever it is asked for.
+    return Day(body[:-1] + f',"as_of":"{as_of}","mark":"{mark}"}}'.encode(), mark)
+
+
+def _document(
+    session: Session,
+    to_fly: ToFly,
+    asked: Sequence[Asked],
+    ready: Mapping[tuple[int, int], Pair],
+    view: Preferences,
+) -> dict[str, Any]:
+    texts = _Texts()
+    crafts: list[dict[str, Any]] = []
+    packs: dict[str, dict[str, Any]] = {}
+    for craft in to_fly.crafts:
+        choices = to_fly.packs_of(craft)
+        packs |= {str(c.row.id): _pack(c) for c in choices}
+        crafts.append({"id": craft.id, "name": craft.name, "packs": [c.row.id for c in choices if c.told]})
+    pairs = {}
+    for one in asked:
+        pair = ready.get((one.craft_id, one.pack.id))
+        if pair is not None:
+            card = f"/sheets/{one.sheet.id}/card?known={_mark_of(one.key)}"
+            pairs[f"{one.craft_id}-{one.pack.id}"] = _pair(pair, one.pack.series, view, texts, card)
+    most = max(
+        (step["minutes"] for pair in pairs.values() for step in pair["steps"] if "minutes" in step), default=0
+    )
+    used = {pack["chemistry"] for pack in packs.values()} & set(CHEMISTRIES)
+    return {
+        "form": FORM,
+        "units": view.units,
+        "volts": view.volts,
+        "asked": len(asked),
+        "ready": len(pairs),
+        "crafts": crafts,
+        "packs": packs,
+        "pairs": pairs,
+        "texts": texts.all,
+        "minutes": [spoken_time(_MINUTE_S * k) for k in range(1, most + 1)],
+        "waiting": _waiting(session, view),
+        "rest": {name: _rest_table(name) for name in sorted(used)},
+        "rest_step": _REST_STEP_V,
+    }

@@ -1,0 +1,73 @@
+// The day in the pocket with what was entered since: where each pack stands, who waits for the charger.  Everything here
+// is looked up; what it means was worked out at home.
+
+// A pack with this much in it counts as charged, as at home.
+const CHARGED = 0.95;
+
+// Of the entries of a day, what each pack last came to.
+export function standing(day, entries) {
+  const packs = Object.fromEntries(Object.entries(day.packs).map(([id, p]) => [id, { ...p }]));
+  let waiting = day.waiting.map((w) => ({ ...w }));
+  for (const { name, values, wrong } of entries) {
+    if (wrong) continue;
+    const { kind } = values;
+    if (kind === "landed") {
+      const pack = packs[values.pack];
+      if (!pack) continue;
+      Object.assign(pack, { flown: true, charge: null });
+      const before = waiting.filter((w) => String(w.pack) === values.pack);
+      waiting = waiting.filter((w) => String(w.pack) !== values.pack);
+      const words = `flew ${values.duration_s}${before.length ? `; before it ${before.map((w) => w.words.replace(/^flew /, "")).join(", ")}` : ""}`;
+      waiting.push({ flight: name, pack: Number(values.pack), craft: Number(values.craft), words });
+      continue;
+    }
+    const at = waiting.find((w) => w.flight === values.flight), pack = at && packs[at.pack];
+    if (!pack) continue;
+    if (kind === "details" && values.rest_v_per_cell) pack.charge = chargeAtRest(day, pack, values.rest_v_per_cell, values.volts);
+    if (kind === "charged") {
+      Object.assign(pack, { flown: false, charge: chargedTo(day, pack, values) });
+      waiting = waiting.filter((w) => w !== at);
+    }
+  }
+  return { packs, waiting };
+}
+
+const number = (text) => Number(String(text).trim().replace(",", "."));
+
+function chargedTo(day, pack, values) {
+  if (!values.charged_v_per_cell) return 1;
+  return chargeAtRest(day, pack, values.charged_v_per_cell, values.volts) ?? 1;
+}
+
+// The table's own step at or below the voltage.
+export function chargeAtRest(day, pack, text, volts) {
+  const table = day.rest[pack.chemistry], cell = number(text) / (volts === "pack" ? pack.series : 1);
+  if (!table || !Number.isFinite(cell)) return null;
+  const [low, shares] = table, at = Math.floor((cell - low) / day.rest_step + 1e-6);
+  return at < 0 ? 0 : shares[Math.min(at, shares.length - 1)];
+}
+
+export const isFull = (pack) => !pack.flown && pack.charge !== null && pack.charge >= CHARGED;
+const isPart = (pack) => pack.flown || (pack.charge !== null && pack.charge < CHARGED);
+
+export function stands(pack) {
+  if (isFull(pack)) return "is charged";
+  if (pack.charge !== null) return `has ${Math.round(100 * pack.charge)} %`;
+  return pack.flown ? "was flown, and not charged since" : "charge not known: look that it is full";
+}
+
+// What to fly by: the step of a full pack; of one that is not, the step at or below its charge, when it is asked for.
+export function stepFor(day, pair, pack, asItIs) {
+  if (!pair) return null;
+  if (!isPart(pack)) return pair.steps[0];
+  if (!asItIs || pack.charge === null) return null;
+  return pair.steps.find((s) => s.charge !== null && s.charge <= pack.charge + 1e-9) ?? null;
+}
+
+export const needsCharge = isPart;
+
+// What the phone says and when [s]: minutes, the timer's words, “land now”.
+export function spoken(day, step) {
+  const minutes = day.minutes.slice(0, step.minutes).map((words, k) => [60 * (k + 1), words]);
+  return [...minutes, ...step.spoken].sort((a, b) => a[0] - b[0]);
+}

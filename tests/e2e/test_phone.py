@@ -1,0 +1,230 @@
+"""A phone: paired by what it scans, and a whole day at the field without a line."""
+
+from __future__ import annotations
+
+import io
+import json
+import sqlite3
+import time
+from collections.abc import Iterator
+from contextlib import closing
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import numpy as np
+import pytest
+import zxingcpp
+from PIL import Image
+from playwright.sync_api import Page, expect
+
+from tests.e2e.conftest import PATIENCE_MS
+from tests.e2e.lan import ADDRESS, LanServer, Phone, phone, typed_code
+
+pytestmark = [
+    pytest.mark.e2e,
+    pytest.mark.skipif(not ADDRESS, reason="this machine has no address beyond loopback"),
+]
+
+
+@pytest.fixture
+def server(tmp_path: Path) -> Iterator[LanServer]:
+    one = LanServer(tmp_path / "club.sqlite")
+    one.told = one.start()  # type: ignore[attr-defined]
+    yield one
+    one.stop()
+
+
+def scanned(picture: bytes) -> str:
+    """What a code in a picture says."""
+    found = zxingcpp.read_barcodes(np.asarray(Image.open(io.BytesIO(picture)).convert("L")))
+    assert len(found) == 1, [f.text for f in found]
+    return str(found[0].text)
+
+
+def paired(one: Phone, server: LanServer) -> Page:
+    """A phone that trusts the server and is paired for the field, with its page open and the day taken along."""
+    one.trust(server.authority)
+    page = one.open(f"{server.url}/pair?code={typed_code(server.told)}")  # type: ignore[attr-defined]
+    page.get_by_role("button", name="Pair").click()
+    page.wait_for_url("**/field")
+    page.goto(f"{server.url}/pocket")
+    taken_along(page)
+    return page
+
+
+#: Whether the day is all there, its voices and cards too.
+ALL_THERE = """async () => {
+  const day = await zestyQueue.kept("day");
+  if (!day || day.ready < day.asked) return false;
+  const keys = await (await caches.open("zesty-cell-taken")).keys();
+  const have = new Set(keys.map((r) => r.url.replace(location.origin, "")));
+  return Object.values(day.pairs).every((p) => have.has(p.card));
+}"""
+
+
+def until(page: Page, script: str) -> None:
+    """Wait until an asynchronous question is answered with yes."""
+    deadline = time.monotonic() + PATIENCE_MS / 1000
+    while not page.evaluate(script):
+        assert time.monotonic() < deadline, f"never came true: {script}"
+        page.wait_for_timeout(100)
+
+
+def taken_along(page: Page) -> None:
+    """Wait until everything is on the phone, and the worker serves the page."""
+    page.wait_for_selector("html[data-ready=yes]")
+    page.evaluate("navigator.serviceWorker.ready.then(() => true)")
+    until(page, ALL_THERE)
+
+
+def test_a_phone_is_paired_by_what_it_scans(server, browser, playwright, tmp_path):
+    home = browser.new_page()
+    home.goto(f"{server.home}/phone")
+    home.get_by_role("button", name="Show a code").click()
+    trust = scanned(home.get_by_label("Code that leads to").screenshot())
+    address = scanned(home.get_by_label("Code that pairs a device").screenshot())
+    fingerprint = " ".join(home.locator(".fingerprint").inner_text().split())
+    assert trust == f"http://{ADDRESS}:{server.certificate_port}/"
+    assert address.startswith(f"{server.url}/pair?code=")
+    with phone(playwright, tmp_path / "phone") as one:
+        one.trust(server.authority)
+        page = one.open(trust)
+        assert fingerprint in " ".join(page.locator("code").inner_text().split())
+        page.goto(address)
+        page.get_by_label("Called").fill("Ida's")
+        page.get_by_role("button", name="Pair").click()
+        page.wait_for_url(f"{server.url}/field")
+        expect(page.get_by_role("heading", level=1)).to_contain_text("next flight")
+        # The page at home shows it by itself; cut off there, it is out with its next request.
+        expect(home.locator(".device-list")).to_contain_text("Ida's")
+        home.get_by_role("button", name="Cut off Ida's").click()
+        page.reload()
+        expect(page.get_by_role("heading", level=1)).to_have_text("Pair this device")
+    home.close()
+
+
+def fly(page: Page, craft: str, pack: str, minutes: int, seconds: int) -> None:
+    """Take off, fly so long by the phone's clock, land."""
+    page.get_by_role("group", name="Craft").get_by_role("button", name=craft, exact=True).click()
+    wanted = page.locator(".in-hand .pill-link", has_text=pack).first
+    if not wanted.is_visible():
+        page.locator(".picks-more summary").click()
+    wanted.click()
+    page.get_by_role("button", name="Took off").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text(f"{craft} is in the air")
+    page.clock.fast_forward(1000 * (60 * minutes + seconds))
+    page.get_by_role("button", name="Landed").click()
+    expect(page.get_by_role("heading", level=2, name=f"How was it, {craft} on {pack}?")).to_be_visible()
+
+
+def tell(page: Page, **values: str) -> None:
+    """How it was."""
+    for name, value in values.items():
+        page.locator(f"#how-{name}").fill(value)
+    page.locator(".details").get_by_role("button", name="Keep").click()
+    expect(page.locator(".details")).to_be_hidden()
+    page.clock.fast_forward(1000 * 60 * 6)
+
+
+def charge(page: Page, pack: str, put_back: str) -> None:
+    """What went back into a pack that waits."""
+    line = page.locator(".waiting li", has=page.get_by_text(pack, exact=True))
+    line.get_by_role("button", name="mAh put back").click()
+    line.get_by_label("Put back").fill(put_back)
+    line.get_by_role("button", name="Charged").click()
+    expect(line).to_have_count(0)
+    page.clock.fast_forward(1000 * 60 * 30)
+
+
+def in_log(database: Path) -> list[tuple[str, str, float, float | None, float | None]]:
+    """The flights of the phone as they were logged, in the order in which they landed."""
+    with closing(sqlite3.connect(database)) as connection:
+        rows = connection.execute(
+            "SELECT craft.name, pack.name, flight.document FROM flight JOIN craft ON craft.id = flight.craft_id "
+            "JOIN pack ON pack.id = flight.pack_id WHERE flight.landed_at > ? AND flight.deleted_at IS NULL "
+            "ORDER BY flight.landed_at",
+            ((datetime.now(UTC) - timedelta(hours=20)).strftime("%Y-%m-%d %H:%M:%S"),),
+        ).fetchall()
+    found = []
+    for craft, pack, document in rows:
+        flight = json.loads(document)
+        found.append((craft, pack, flight["duration_s"], flight.get("rest_v_per_cell"), flight.get("put_back_ah")))
+    return found
+
+
+#: Craft, pack, minutes and seconds of each flight, and what is told of it; between them packs that are charged.
+MORNING = [
+    ("Heron", "Pomelo 1", 10, 5, {"rest_v_per_cell": "3.72", "rest_after_s": "2:00"}),
+    ("Swift", "Satsuma 1", 3, 10, {"rest_v_per_cell": "3.74"}),
+    ("Swift", "Satsuma 2", 3, 20, {"rest_v_per_cell": "37.5"}),  # a slip: it is put right in the evening
+    ("Tern", "Yuzu 1", 4, 0, {"shown_ah": "240", "note": "windy"}),
+]
+NOON = [
+    ("Heron", "Pomelo 1", 9, 50, {"rest_v_per_cell": "3.73"}),
+    ("Swift", "Satsuma 1", 3, 15, {"rest_v_per_cell": "3.75"}),
+    ("Heron", "Lime 1", 5, 30, {"rest_v_per_cell": "3.76"}),
+    ("Tern", "Yuzu 1", 4, 5, {}),
+]
+EVENING = [
+    ("Swift", "Satsuma 2", 3, 5, {"rest_v_per_cell": "3.76"}),
+    ("Swift", "Lime 1", 1, 0, {"rest_v_per_cell": "3.60"}),
+    ("Heron", "Pomelo 1", 1, 30, {"rest_v_per_cell": "3.68"}),
+    ("Tern", "Yuzu 1", 0, 40, {}),
+]
+
+
+def fly_all(page: Page, flights: list[tuple[str, str, int, int, dict[str, str]]]) -> None:
+    for craft, pack, minutes, seconds, told in flights:
+        fly(page, craft, pack, minutes, seconds)
+        tell(page, **told)
+
+
+def back_at_once(one: Phone, server: LanServer) -> Page:
+    """Switched off and on again: the page is opened from the home screen, without a line."""
+    now = one.now()
+    one.close()
+    page = one.open()
+    page.clock.install(time=now)
+    page.goto(f"{server.url}/pocket")
+    page.wait_for_selector("html[data-ready=yes]")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("next flight")
+    return page
+
+
+def test_a_field_day_without_a_line(server, playwright, tmp_path):
+    with phone(playwright, tmp_path / "phone") as one:
+        paired(one, server)
+        before = in_log(server.database)
+        one.close()
+        server.stop()
+        one.began = datetime.now(UTC) - timedelta(hours=9)
+        page = back_at_once(one, server)
+        fly_all(page, MORNING)
+        charge(page, "Pomelo 1", "2450")
+        charge(page, "Satsuma 1", "980")
+        page = back_at_once(one, server)
+        expect(page.locator(".kept")).to_contain_text("entries are kept here")
+        charge(page, "Yuzu 1", "250")
+        fly_all(page, NOON)
+        charge(page, "Satsuma 2", "1010")
+        page = back_at_once(one, server)
+        fly_all(page, EVENING)
+        expect(page.locator(".kept")).to_contain_text("28 entries are kept here")
+        assert in_log(server.database) == before
+        # Home again: all of it goes out in order, but what cannot be.
+        server.start()
+        page.evaluate("window.dispatchEvent(new Event('online'))")
+        wrong = page.locator(".kept-wrong li")
+        expect(wrong).to_have_count(1)
+        expect(wrong).to_contain_text("How it was")
+        wrong.get_by_label("Rest voltage").fill("3.75")
+        wrong.get_by_role("button", name="Put it right").click()
+        expect(page.locator(".kept-wrong li")).to_have_count(0)
+        expect(page.locator(".kept")).to_be_hidden()
+        until(page, "zestyQueue.all().then((all) => all.length === 0)")
+        logged = in_log(server.database)[len(before) :]
+        flown = [*MORNING, *NOON, *EVENING]
+        assert [(f[0], f[1]) for f in logged] == [(craft, pack) for craft, pack, *_ in flown]
+        for (_, _, duration_s, _, _), (_, _, minutes, seconds, _) in zip(logged, flown, strict=True):
+            assert duration_s == pytest.approx(60 * minutes + seconds, abs=3.0)
+        assert [f[3] for f in logged][:3] == [3.72, 3.74, 3.75]
