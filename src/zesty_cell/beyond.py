@@ -9,15 +9,11 @@ from typing import TextIO
 
 from sqlalchemy.exc import DatabaseError
 
-from zesty_cell.network import Network
+from zesty_cell.network import BeyondError, Network
 from zesty_cell.network.addresses import present_names
 from zesty_cell.network.authority import Authority, own_folder
 from zesty_cell.network.devices import Devices, PairingError, Right
 from zesty_cell.network.listeners import Beyond, Lan
-
-
-class BeyondError(Exception):
-    """It cannot be reached from beyond this machine, with the reason."""
 
 
 def open_devices(database: Path) -> Devices:

@@ -106,7 +106,8 @@ def _warm(_arguments: argparse.Namespace) -> int:
 
 
 def _pair(arguments: argparse.Namespace) -> int:
-    from zesty_cell.beyond import BeyondError, open_devices, tell_code
+    from zesty_cell.beyond import open_devices, tell_code
+    from zesty_cell.network import BeyondError
 
     if not arguments.database.exists():
         print(f"zesty-cell: there is nothing at {arguments.database}.", file=sys.stderr)
@@ -157,10 +158,7 @@ def _port(text: str) -> int:
     return int(text)
 
 
-def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(prog="zesty-cell", description="Packs, flight time and callouts for pilots.")
-    parser.add_argument("--version", action="version", version=__version__)
-    commands = parser.add_subparsers(dest="command", required=True)
+def _add_serving(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
     for name, words, database in (
         ("demo", "start with the made-up club", Path("data/demo.sqlite")),
         ("serve", "start with your own data", Path("data/zesty-cell.sqlite")),
@@ -173,22 +171,26 @@ def _parser() -> argparse.ArgumentParser:
             "--bench-port", type=_port, default=DEFAULT_BENCH_PORT, help="where the bench transmitter is"
         )
         command.add_argument("--with-bench", action="store_true", help="start the bench transmitter beside it")
-        command.add_argument("--lan", action="store_true", help="over TLS for paired devices of your network too")
+        reached = command.add_mutually_exclusive_group()
+        reached.add_argument("--lan", action="store_true", help="over TLS for paired devices of your network too")
+        reached.add_argument(
+            "--behind-proxy", type=_address, default=None, metavar="ADDRESS", help="a proxy that everybody uses"
+        )
         command.add_argument("--lan-port", type=_port, default=DEFAULT_LAN_PORT, help="with --lan: over TLS")
         command.add_argument(
             "--certificate-port", type=_port, default=DEFAULT_CERTIFICATE_PORT, help="with --lan: the certificate"
-        )
-        command.add_argument(
-            "--behind-proxy",
-            type=_address,
-            default=None,
-            metavar="ADDRESS",
-            help="everybody comes through this proxy",
         )
         command.add_argument("--allow-host", action="append", default=[], help="a further name to answer to")
         command.add_argument("--log-level", choices=LEVELS, default="info", help="what is told on standard error")
         command.add_argument("--log-json", action="store_true", help="tell it as one JSON object a line")
         command.set_defaults(run=_serve)
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="zesty-cell", description="Packs, flight time and callouts for pilots.")
+    parser.add_argument("--version", action="version", version=__version__)
+    commands = parser.add_subparsers(dest="command", required=True)
+    _add_serving(commands)
     for name, words, run in (
         ("backup", "copy your data into a file, whole and checked, while the server runs or not", _backup),
         ("restore", "take a backup into a new or an existing place; what was there is kept beside it", _restore),

@@ -26,9 +26,9 @@ _RIGHT: Final = "zesty_cell.right"
 OPEN_TO_ALL: Final = re.compile(r"/pair|/static/(app\.css|icon[a-z0-9-]*\.(svg|png)|fonts/[a-z0-9-]+\.woff2)")
 #: What the right *field* is for: looking and entering at the field, cards and voices.  All else needs *everything*.
 FIELD_READS: Final = re.compile(
-    r"/|/field(/.*)?|/sheets/\d+/card|/callouts/say\.wav|/view|/static/.*|/pocket(/.*)?|/sw\.js|/manifest\.webmanifest"
+    r"/|/field|/pair|/sheets/\d+/card|/callouts/say\.wav|/static/.*|/pocket(/.*)?|/sw\.js|/manifest\.webmanifest"
 )
-FIELD_WRITES: Final = re.compile(r"/field/(entries|sheet)|/view|/pocket/entries")
+FIELD_WRITES: Final = re.compile(r"/field/entries|/view|/pair")
 #: A proxy, however local, says so; without --behind-proxy it would make everybody this machine.
 _FORWARDED: Final = ("forwarded", "x-forwarded-for", "x-forwarded-host", "x-real-ip", "via")
 

@@ -17,6 +17,8 @@ from typing import TYPE_CHECKING
 from zesty_cell import __version__
 
 if TYPE_CHECKING:
+    from fastapi import FastAPI
+
     from zesty_cell.network import Network
     from zesty_cell.network.listeners import Beyond
     from zesty_cell.store.database import Database
@@ -108,60 +110,12 @@ def _say_where(arguments: argparse.Namespace, network: Network) -> None:
         print("There is no network now: a phone finds this machine once there is one.", flush=True)
 
 
-def serve(arguments: argparse.Namespace) -> int:
-    """Serve until a signal comes; returns the exit status."""
-    if not ipaddress.ip_address(arguments.host).is_loopback and not arguments.behind_proxy:
-        print(
-            "zesty-cell: beyond this machine it is served over TLS, to devices that are paired: use --lan, or "
-            "--behind-proxy ADDRESS with a reverse proxy. docs/network.md has both.",
-            file=sys.stderr,
-        )
-        return 2
-    # The kernel is linked while the web framework is imported: linking lets other threads run.
-    warming = threading.Thread(target=_warm, name="warm")
-    warming.start()
-
+def _run(arguments: argparse.Namespace, app: FastAPI, listener: socket.socket, beyond: Beyond | None) -> None:
+    """Serve an application until a signal comes."""
     import uvicorn
 
-    from zesty_cell.beyond import BeyondError
     from zesty_cell.connections import Bounded
-    from zesty_cell.core.errors import ZestyCellError
-    from zesty_cell.guard import LOOPBACK_HOSTS
-    from zesty_cell.operating import set_up_logging, tell
-    from zesty_cell.store.database import HEAD_REVISION
-    from zesty_cell.store.working import sweep
-    from zesty_cell.web.app import create_app
 
-    listener = _listener(arguments)
-    if listener is None:
-        warming.join()
-        return 2
-    set_up_logging(level=arguments.log_level, as_json=arguments.log_json)
-    sweep(arguments.database)
-    try:
-        network, beyond = _network(arguments)
-        app = create_app(
-            arguments.database,
-            hosts=LOOPBACK_HOSTS | set(arguments.allow_host),
-            bench_port=arguments.bench_port,
-            network=network,
-        )
-        if arguments.command == "demo":
-            _fill_demo(app.state.database)
-    except (ZestyCellError, BeyondError) as error:
-        print(f"zesty-cell: {error}", file=sys.stderr)
-        listener.close()
-        warming.join()
-        return 2
-    tell("start", version=__version__, schema=HEAD_REVISION, database=arguments.database.name)
-    warming.join()
-    _keep_memory_together()
-    # What start-up made lives as long as the process: keep the collector away from it.
-    gc.freeze()
-    # A page makes some ten thousand objects and drops them whole: looking for circles after every 700 costs it 8 %.
-    gc.set_threshold(20_000, 20, 20)
-    gc.enable()
-    _say_where(arguments, network)
     # Forwarded addresses are no business of uvicorn's: who asks is decided in one place (paired.py).
     config = uvicorn.Config(
         app, log_config=None, access_log=False, server_header=False, ws="none", http=Bounded, proxy_headers=False
@@ -178,6 +132,64 @@ def serve(arguments: argparse.Namespace) -> int:
                 run(config, listener, beyond)
     finally:
         bench.end()
+
+
+def _application(arguments: argparse.Namespace) -> tuple[FastAPI, Beyond | None]:
+    """The application over its database, with the made-up club where that is asked for; ZestyCellError if not."""
+    from zesty_cell.guard import LOOPBACK_HOSTS
+    from zesty_cell.store.working import sweep
+    from zesty_cell.web.app import create_app
+
+    sweep(arguments.database)
+    network, beyond = _network(arguments)
+    hosts = LOOPBACK_HOSTS | set(arguments.allow_host)
+    app = create_app(arguments.database, hosts=hosts, bench_port=arguments.bench_port, network=network)
+    if arguments.command == "demo":
+        _fill_demo(app.state.database)
+    return app, beyond
+
+
+def serve(arguments: argparse.Namespace) -> int:
+    """Serve until a signal comes; returns the exit status."""
+    if not ipaddress.ip_address(arguments.host).is_loopback and not arguments.behind_proxy:
+        print(
+            "zesty-cell: beyond this machine it is served over TLS, to devices that are paired: use --lan, or "
+            "--behind-proxy ADDRESS with a reverse proxy. docs/network.md has both.",
+            file=sys.stderr,
+        )
+        return 2
+    # The kernel is linked while the web framework is imported: linking lets other threads run.
+    warming = threading.Thread(target=_warm, name="warm")
+    warming.start()
+
+    import uvicorn  # noqa: F401 - here, while the kernel is linked
+
+    from zesty_cell.core.errors import ZestyCellError
+    from zesty_cell.operating import set_up_logging, tell
+    from zesty_cell.store.database import HEAD_REVISION
+
+    listener = _listener(arguments)
+    if listener is None:
+        warming.join()
+        return 2
+    set_up_logging(level=arguments.log_level, as_json=arguments.log_json)
+    try:
+        app, beyond = _application(arguments)
+    except ZestyCellError as error:
+        print(f"zesty-cell: {error}", file=sys.stderr)
+        listener.close()
+        warming.join()
+        return 2
+    tell("start", version=__version__, schema=HEAD_REVISION, database=arguments.database.name)
+    warming.join()
+    _keep_memory_together()
+    # What start-up made lives as long as the process: keep the collector away from it.
+    gc.freeze()
+    # A page makes some ten thousand objects and drops them whole: looking for circles after every 700 costs it 8 %.
+    gc.set_threshold(20_000, 20, 20)
+    gc.enable()
+    _say_where(arguments, app.state.network)
+    _run(arguments, app, listener, beyond)
     return 0
 
 

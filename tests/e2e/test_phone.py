@@ -46,8 +46,7 @@ def paired(one: Phone, server: LanServer) -> Page:
     one.trust(server.authority)
     page = one.open(f"{server.url}/pair?code={typed_code(server.told)}")  # type: ignore[attr-defined]
     page.get_by_role("button", name="Pair").click()
-    page.wait_for_url("**/field")
-    page.goto(f"{server.url}/pocket")
+    page.wait_for_url("**/pocket")
     taken_along(page)
     return page
 
@@ -93,7 +92,7 @@ def test_a_phone_is_paired_by_what_it_scans(server, browser, playwright, tmp_pat
         page.goto(address)
         page.get_by_label("Called").fill("Ida's")
         page.get_by_role("button", name="Pair").click()
-        page.wait_for_url(f"{server.url}/field")
+        page.wait_for_url(f"{server.url}/pocket")
         expect(page.get_by_role("heading", level=1)).to_contain_text("next flight")
         # The page at home shows it by itself; cut off there, it is out with its next request.
         expect(home.locator(".device-list")).to_contain_text("Ida's")

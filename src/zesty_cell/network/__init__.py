@@ -5,9 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from zesty_cell.core.errors import ZestyCellError
+
 if TYPE_CHECKING:
     from zesty_cell.network.devices import Devices
     from zesty_cell.network.listeners import Lan
+
+
+class BeyondError(ZestyCellError, RuntimeError):
+    """It cannot be reached from beyond this machine, with the reason."""
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from sqlalchemy.orm.exc import StaleDataError
 
 from zesty_cell.core.choose.fits import could_fly
+from zesty_cell.paired import right_of
 from zesty_cell.services.starting import sheet_with
 from zesty_cell.store.errors import EditConflictError, MissingRecordError
 from zesty_cell.store.hangar import CRAFTS, PACKS
@@ -30,7 +31,12 @@ def field(
     pack: Annotated[int, Query(ge=0)] = 0,
     as_it_is: Annotated[str, Query(max_length=1)] = "",
 ) -> Response:
-    """The craft and pack in hand; ``as_it_is`` flies one that is not full by what is in it."""
+    """The craft and pack in hand; ``as_it_is`` flies one that is not full by what is in it.
+
+    A device that is paired for the field alone has the phone's page: links lead on from this one to all others.
+    """
+    if right_of(request.scope) == "field":
+        return RedirectResponse("/pocket", 303)
     return field_page(request, session, craft=craft, pack=pack, as_it_is=as_it_is == "1")
 
 

@@ -8,6 +8,7 @@ from urllib.parse import urlsplit
 from fastapi import APIRouter, Form, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from zesty_cell.paired import right_of
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS
 from zesty_cell.web.http import Store, page, preferences_of
@@ -17,8 +18,10 @@ router = APIRouter(include_in_schema=False)
 
 
 @router.get("/")
-def home(session: Store) -> Response:
-    """The sheet changed last; the first questions while there is none."""
+def home(request: Request, session: Store) -> Response:
+    """The sheet changed last; the first questions while there is none; the phone's page, on one for the field."""
+    if right_of(request.scope) == "field":
+        return RedirectResponse("/pocket", 303)
     rows = sheet_store.all_sheets(session)
     if not rows:
         return RedirectResponse("/start", 303)

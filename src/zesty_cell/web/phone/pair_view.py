@@ -47,7 +47,7 @@ def pair(
     known = devices.of_token(before) if before else None
     if known is not None:  # the same device, paired anew
         devices.cut_off(known.id)
-    response = RedirectResponse("/field", 303)
+    response = RedirectResponse("/pocket", 303)
     keep_token(response, token)
     return response
 

@@ -1,0 +1,1 @@
+"""Beyond this machine."""
