@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import io
 import json
+import random
+import shutil
 import sqlite3
 import time
 from collections.abc import Iterator
@@ -17,8 +19,12 @@ import zxingcpp
 from PIL import Image
 from playwright.sync_api import Page, expect
 
-from tests.e2e.conftest import PATIENCE_MS
+from tests.e2e.conftest import CHROMIUM_FLAGS, PATIENCE_MS
 from tests.e2e.lan import ADDRESS, LanServer, Phone, phone, typed_code
+from zesty_cell.demo.club import load_club
+from zesty_cell.store import sheets
+from zesty_cell.store.database import Database
+from zesty_cell.store.hangar import CRAFTS, PACKS
 
 pytestmark = [
     pytest.mark.e2e,
@@ -26,9 +32,40 @@ pytestmark = [
 ]
 
 
+#: What the field days fly: a hangar small enough to be worked out in a moment.
+FLOWN = {("Heron", "Pomelo"), ("Swift", "Satsuma"), ("Tern", "Yuzu")}
+
+
+@pytest.fixture(scope="module")
+def small_club(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Three crafts of the club, a sheet each, no flights yet, and every pack of those types full."""
+    path = tmp_path_factory.mktemp("small") / "club.sqlite"
+    database = Database(path)
+    with database.session() as session:
+        load_club(session)
+        kept = set()
+        for row in sheets.all_sheets(session):
+            pair = (row.craft.name, row.pack.type_name)
+            if pair in FLOWN and pair not in kept:
+                kept.add(pair)
+            else:
+                sheets.delete(session, row.id)
+        for craft in CRAFTS.all(session):
+            if craft.name not in {name for name, _ in FLOWN}:
+                craft.standing = "retired"
+        for pack in PACKS.all(session):
+            if pack.type_name in {name for _, name in FLOWN}:
+                pack.rest_v_per_cell = 4.2
+            else:
+                pack.standing = "retired"
+    database.close()
+    return path
+
+
 @pytest.fixture
-def server(tmp_path: Path) -> Iterator[LanServer]:
-    one = LanServer(tmp_path / "club.sqlite")
+def server(small_club: Path, tmp_path: Path) -> Iterator[LanServer]:
+    shutil.copy(small_club, tmp_path / "club.sqlite")
+    one = LanServer(tmp_path / "club.sqlite", command="serve")
     one.told = one.start()  # type: ignore[attr-defined]
     yield one
     one.stop()
@@ -97,13 +134,19 @@ def test_a_phone_is_paired_by_what_it_scans(server, browser, playwright, tmp_pat
         # The page at home shows it by itself; cut off there, it is out with its next request.
         expect(home.locator(".device-list")).to_contain_text("Ida's")
         home.get_by_role("button", name="Cut off Ida's").click()
+        assert page.evaluate("fetch('/pocket/day').then((answer) => answer.status)") == 401
+        # What it took along is still there, and it says how things stand.
         page.reload()
+        expect(page.get_by_text("This phone is not paired any more.")).to_be_visible()
+        page.get_by_role("link", name="Pair it again").click()
         expect(page.get_by_role("heading", level=1)).to_have_text("Pair this device")
     home.close()
 
 
-def fly(page: Page, craft: str, pack: str, minutes: int, seconds: int) -> None:
-    """Take off, fly so long by the phone's clock, land."""
+def take_off(page: Page, craft: str, pack: str) -> None:
+    """Choose both, and take off."""
+    if page.locator(".another-craft").is_visible():
+        page.locator(".another-craft").click()
     page.get_by_role("group", name="Craft").get_by_role("button", name=craft, exact=True).click()
     wanted = page.locator(".in-hand .pill-link", has_text=pack).first
     if not wanted.is_visible():
@@ -111,7 +154,15 @@ def fly(page: Page, craft: str, pack: str, minutes: int, seconds: int) -> None:
     wanted.click()
     page.get_by_role("button", name="Took off").click()
     expect(page.get_by_role("heading", level=1)).to_have_text(f"{craft} is in the air")
-    page.clock.fast_forward(1000 * (60 * minutes + seconds))
+
+
+def fly(page: Page, craft: str, pack: str, minutes: int, seconds: int) -> None:
+    """Take off, fly so long by the phone's clock, land."""
+    take_off(page, craft, pack)
+    if not minutes and not seconds:
+        page.get_by_label("flew").fill("3:00")
+    else:
+        page.clock.fast_forward(1000 * (60 * minutes + seconds))
     page.get_by_role("button", name="Landed").click()
     expect(page.get_by_role("heading", level=2, name=f"How was it, {craft} on {pack}?")).to_be_visible()
 
@@ -161,12 +212,12 @@ MORNING = [
 NOON = [
     ("Heron", "Pomelo 1", 9, 50, {"rest_v_per_cell": "3.73"}),
     ("Swift", "Satsuma 1", 3, 15, {"rest_v_per_cell": "3.75"}),
-    ("Heron", "Lime 1", 5, 30, {"rest_v_per_cell": "3.76"}),
+    ("Heron", "Pomelo 2", 9, 30, {"rest_v_per_cell": "3.76"}),
     ("Tern", "Yuzu 1", 4, 5, {}),
 ]
 EVENING = [
     ("Swift", "Satsuma 2", 3, 5, {"rest_v_per_cell": "3.76"}),
-    ("Swift", "Lime 1", 1, 0, {"rest_v_per_cell": "3.60"}),
+    ("Swift", "Satsuma 1", 1, 0, {"rest_v_per_cell": "3.60"}),
     ("Heron", "Pomelo 1", 1, 30, {"rest_v_per_cell": "3.68"}),
     ("Tern", "Yuzu 1", 0, 40, {}),
 ]
@@ -227,3 +278,112 @@ def test_a_field_day_without_a_line(server, playwright, tmp_path):
         for (_, _, duration_s, _, _), (_, _, minutes, seconds, _) in zip(logged, flown, strict=True):
             assert duration_s == pytest.approx(60 * minutes + seconds, abs=3.0)
         assert [f[3] for f in logged][:3] == [3.72, 3.74, 3.75]
+
+
+def test_the_browser_itself_calls_it_installable(server, playwright, tmp_path):
+    with phone(playwright, tmp_path / "phone") as one:
+        page = paired(one, server)
+        asked = page.context.new_cdp_session(page)
+        asked.send("Page.enable")
+        assert asked.send("Page.getInstallabilityErrors")["installabilityErrors"] == []
+        manifest = asked.send("Page.getAppManifest")
+        assert manifest["errors"] == []
+        assert json.loads(manifest["data"])["start_url"] == "/pocket"
+        # The worker has the whole page: what it shows without a line is what it shows with one.
+        server.stop()
+        page.reload()
+        page.wait_for_selector("html[data-ready=yes]")
+        expect(page.get_by_role("heading", level=1)).to_contain_text("next flight")
+        page.get_by_role("link", name="Card").click()
+        expect(page.locator(".card h1")).to_be_visible()
+        page.get_by_role("link", name="Back to the field").click()
+        expect(page.get_by_role("heading", level=1)).to_contain_text("next flight")
+        # The field page, and any other, without a line: the phone's own.
+        page.goto(f"{server.url}/hangar")
+        expect(page.get_by_role("heading", level=1)).to_contain_text("next flight")
+
+
+def test_without_trust_it_works_while_the_page_stays_open_and_says_so(server, playwright, tmp_path):
+    browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=CHROMIUM_FLAGS)
+    context = browser.new_context(ignore_https_errors=True)
+    page = context.new_page()
+    page.goto(f"{server.url}/pair?code={typed_code(server.told)}")
+    page.get_by_role("button", name="Pair").click()
+    page.wait_for_url("**/pocket")
+    expect(page.get_by_text("does not trust the computer's certificate yet")).to_be_visible()
+    until(page, "zestyQueue.kept('day').then((day) => Boolean(day))")
+    server.stop()
+    fly(page, "Swift", "Satsuma 1", 0, 0)
+    expect(page.locator(".kept")).to_contain_text("1 entry is kept here")
+    browser.close()
+
+
+def test_two_phones_have_one_queue_and_two_crafts_in_the_air(server, playwright, browser, tmp_path):
+    with phone(playwright, tmp_path / "one") as one, phone(playwright, tmp_path / "two") as two:
+        first = paired(one, server)
+        home = browser.new_page()
+        home.goto(f"{server.home}/phone")
+        home.get_by_role("button", name="Show a code").click()
+        address = scanned(home.get_by_label("Code that pairs a device").screenshot())
+        home.close()
+        two.trust(server.authority)
+        second = two.open(address)
+        second.get_by_role("button", name="Pair").click()
+        second.wait_for_url("**/pocket")
+        taken_along(second)
+        before = len(in_log(server.database))
+        server.stop()
+        # On the first two crafts are up at once; each lands by its own watch.
+        take_off(first, "Heron", "Pomelo 1")
+        take_off(first, "Swift", "Satsuma 1")
+        expect(first.get_by_text("Heron on Pomelo 1 is in the air since")).to_be_visible()
+        first.get_by_label("flew").fill("3:05")
+        first.get_by_role("button", name="Landed").click()
+        first.get_by_role("button", name="Heron on Pomelo 1 is in the air").click()
+        first.get_by_label("flew").fill("11:20")
+        first.get_by_role("button", name="Landed").click()
+        take_off(second, "Tern", "Yuzu 1")
+        second.get_by_label("flew").fill("4:10")
+        second.get_by_role("button", name="Landed").click()
+        server.start()
+        for page in (first, second):
+            page.evaluate("window.dispatchEvent(new Event('online'))")
+            until(page, "zestyQueue.all().then((all) => all.every((e) => e.sent))")
+        logged = in_log(server.database)[before:]
+        assert sorted((craft, pack, s) for craft, pack, s, *_ in logged) == [
+            ("Heron", "Pomelo 1", 680.0), ("Swift", "Satsuma 1", 185.0), ("Tern", "Yuzu 1", 250.0)
+        ]  # fmt: skip
+        # What waits for the charger waits on both.
+        for page in (first, second):
+            page.evaluate("window.dispatchEvent(new Event('online'))")
+            for pack in ("Pomelo 1", "Satsuma 1", "Yuzu 1"):
+                expect(page.locator(".waiting li", has=page.get_by_text(pack, exact=True))).to_have_count(1)
+
+
+def test_a_server_that_is_killed_while_entries_come_in_has_each_once(server, playwright, tmp_path):
+    with phone(playwright, tmp_path / "phone") as one:
+        page = paired(one, server)
+        before = len(in_log(server.database))
+        server.stop()
+        page.evaluate(
+            """async () => {
+              const day = await zestyQueue.kept("day"), [[key, pair]] = Object.entries(day.pairs);
+              const [craft, pack] = key.split("-");
+              for (let k = 0; k < 20; k += 1) {
+                const landed_at = new Date(Date.now() - (21 - k) * 600_000).toISOString();
+                const flown = { craft, pack, sheet: String(pair.sheet), duration_s: "2:00", landed_at };
+                await zestyQueue.add({ kind: "landed", ...flown, units: "metric", volts: "cell", note: `no ${k}` });
+              }
+            }"""
+        )
+        chance = random.Random(7)
+        for _ in range(6):
+            server.start()
+            page.evaluate("window.dispatchEvent(new Event('online'))")
+            page.wait_for_timeout(chance.uniform(20, 700))
+            server.stop(kill=True)
+        server.start()
+        page.evaluate("window.dispatchEvent(new Event('online'))")
+        until(page, "zestyQueue.all().then((all) => all.every((e) => e.sent || e.wrong))")
+        assert page.evaluate("zestyQueue.all().then((all) => all.filter((e) => e.wrong).map((e) => e.wrong))") == []
+        assert len(in_log(server.database)) - before == 20

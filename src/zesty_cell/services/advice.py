@@ -10,7 +10,8 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.forecast import Forecast
-from zesty_cell.core.asked.sheet import Sheet, corrected
+from zesty_cell.core.asked.learned_factors import LearnedFactors
+from zesty_cell.core.asked.sheet import CurrentSensor, Sheet, corrected
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import fact
 from zesty_cell.core.learn.learned import Learned
@@ -157,18 +158,58 @@ def advice_for(
     OutOfRangeError
         When the sheet contradicts itself.
     """
-    basis = sheet if basis is None else basis
+    taught = taught_for(session, sheet if basis is None else basis, craft_id=craft_id, pack=pack)
+    return _advised(sheet, taught, from_log=from_log)
+
+
+@dataclass(frozen=True)
+class Taught:
+    """What a sheet is flown by besides itself: what the flights of its craft, pack and pattern taught."""
+
+    known: tuple[KnownFlight, ...]
+    learned: Learned | None
+    factors: LearnedFactors | None
+    sensor: CurrentSensor | None
+
+
+def taught_for(session: Session, basis: Sheet, *, craft_id: int, pack: PackRow) -> Taught:
+    """What the flights taught that a sheet is learned on."""
     of = lessons(session, basis, craft_id=craft_id, pack=pack)
-    known, learned = of.known, learned_from(of, sheet=basis)
-    learned_factors = (
+    learned = learned_from(of, sheet=basis)
+    factors = (
         learned.learned_factors(str(pack.id))
         if learned is not None
         else taught_of(session, basis, craft_id=craft_id, pack=pack)
     )
-    sensor = sensor_of(session, craft_id)
-    by_log = flown(corrected(sheet, learned_factors, sensor=sensor))
-    result = by_log if from_log or learned_factors is None else flown(corrected(sheet, None, sensor=sensor))
+    return Taught(of.known, learned, factors, sensor_of(session, craft_id))
+
+
+def _advised(sheet: Sheet, taught: Taught, *, from_log: bool) -> Advice:
+    known, learned = taught.known, taught.learned
+    by_log = flown(corrected(sheet, taught.factors, sensor=taught.sensor))
+    by_itself = not from_log and taught.factors is not None
+    result = flown(corrected(sheet, None, sensor=taught.sensor)) if by_itself else by_log
     timer = timer_for(known, learned, result=by_log)
     if result is not by_log:
         timer = min(timer, timer_for(known, learned, result=result), key=lambda t: t.timer_s)
     return Advice(sheet, result, known, learned, timer, by_itself=result is not by_log)
+
+
+class AdviceByCharge:
+    """:func:`advise` for one stored sheet and pack at many charges: what the flights taught is looked up once."""
+
+    def __init__(self, session: Session, row: SheetRow, *, pack: PackRow) -> None:
+        self._row = row
+        self._sheet = sheets.as_sheet(row).model_copy(update={"pack": PACKS.thing(pack)})
+        self._taught = taught_for(session, self._sheet, craft_id=row.craft_id, pack=pack)
+
+    def at(self, charge: float | None) -> Advice:
+        """With so much charge [1]; as the sheet has it by default.
+
+        Raises
+        ------
+        OutOfRangeError
+            When that is too little, or the sheet contradicts itself.
+        """
+        sheet = self._sheet if charge is None else with_charge(self._sheet, charge)
+        return _advised(sheet, self._taught, from_log=self._row.from_log)

@@ -22,7 +22,7 @@ from zesty_cell.core.callouts.spoken import spoken_time
 from zesty_cell.core.errors import OutOfRangeError, ZestyCellError
 from zesty_cell.core.fact import Words
 from zesty_cell.core.learn.timer import NextTimer
-from zesty_cell.services.advice import Advice, advise
+from zesty_cell.services.advice import Advice, AdviceByCharge
 from zesty_cell.services.plans import plan_now
 from zesty_cell.services.sheet_answers import SheetAnswer, in_short
 from zesty_cell.services.sheet_for import sheet_for
@@ -32,7 +32,7 @@ from zesty_cell.store.tables import CalibrationRow, CalloutsRow, FlightRow, LogF
 from zesty_cell.words.calls import CallRow, call_rows
 
 #: Charges that are told apart [1]; what is between two is flown by the lower one.
-STEPS: Final = (0.95, 0.9, 0.8, 0.7, 0.6, 0.5, 0.4, 0.35)
+STEPS: Final = (0.95, 0.9, 0.8, 0.7, 0.6, 0.5, 0.4)
 #: The phone speaks no more minutes than these.
 _MOST_MINUTES: Final = 90
 _MOST_KEPT: Final = 5000
@@ -123,10 +123,11 @@ def work_out(session: Session, asked: Asked) -> Pair:
     """What the field page would say of a craft and a pack, for every charge."""
     steps: list[Step] = []
     stale, answer = False, None
+    by_charge = AdviceByCharge(session, asked.sheet, pack=asked.pack)
     for charge in (None, *STEPS):
         TURNS.give_way()
         try:
-            advice = advise(session, asked.sheet, pack=asked.pack, charge=charge)
+            advice = by_charge.at(charge)
         except OutOfRangeError as error:
             steps.append(Step(charge, None, error.why))
             continue
@@ -191,9 +192,11 @@ class _Keys:
         )
         self._packs = {craft_id: tuple(counts) for craft_id, *counts in session.execute(query)}
         self._fits = session.execute(select(func.count()).select_from(LogFitRow)).scalar_one()
-        plans = select(CalloutsRow.sheet_id, CalloutsRow.version, CalloutsRow.updated_at)
+        kept = CalloutsRow
+        plans = select(kept.sheet_id, kept.craft_id, kept.version, kept.updated_at)
         rows = session.execute(plans.where(CalloutsRow.deleted_at.is_(None)))
-        self._plans = {sheet_id: (version, at) for sheet_id, version, at in rows}
+        # A plan is kept for a sheet, or for a craft with all its sheets.
+        self._plans = {(sheet_id, craft_id): (version, at) for sheet_id, craft_id, version, at in rows}
 
     def of(self, sheet: SheetRow, pack: PackRow) -> Hashable:
         craft = sheet.craft
@@ -202,7 +205,8 @@ class _Keys:
             (craft.id, craft.version, craft.updated_at),
             (pack.id, pack.version, pack.updated_at),
             tuple(found.get(craft.id) for found in self._of_craft),
-            self._packs.get(craft.id), self._fits, self._plans.get(sheet.id),
+            self._packs.get(craft.id), self._fits,
+            self._plans.get((sheet.id, None)), self._plans.get((None, craft.id)),
         )  # fmt: skip
 
 
@@ -221,8 +225,8 @@ class Pocket:
         asked: list[Asked],
         *,
         sessions: Callable[[], AbstractContextManager[Session]],
-    ) -> dict[tuple[int, int], Pair]:
-        """What still holds, by craft and pack; the rest is set about.
+    ) -> tuple[dict[tuple[int, int], Pair], set[tuple[int, int]]]:
+        """What is known, by craft and pack, and which of it is older than what it rests on; that is set about anew.
 
         Parameters
         ----------
@@ -230,17 +234,19 @@ class Pocket:
             Opens a session of its own for the work behind.
         """
         with self._lock:
-            found = {
-                (a.craft_id, a.pack.id): kept[1]
-                for a in asked
-                if (kept := self._kept.get((a.craft_id, a.pack.id))) and kept[0] == a.key
-            }
-            self._wanted = len(found) < len(asked)
+            found, older = {}, set()
+            for a in asked:
+                where = (a.craft_id, a.pack.id)
+                if kept := self._kept.get(where):
+                    found[where] = kept[1]
+                    if kept[0] != a.key:
+                        older.add(where)
+            self._wanted = len(found) - len(older) < len(asked)
             start = self._wanted and not self._working and not self._ended
             self._working = self._working or start
         if start:
             threading.Thread(target=self._work, args=(sessions,), name="pocket", daemon=True).start()
-        return found
+        return found, older
 
     def _missing(self, asked: list[Asked]) -> list[Asked]:
         with self._lock:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Callable, Hashable, Mapping, Sequence
+from collections.abc import Set as AbstractSet
 from contextlib import AbstractContextManager
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
@@ -14,12 +15,15 @@ from typing import Any, Final
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.callouts.spoken import spoken_time
+from zesty_cell.core.choose.supply import filling_takes_wh, supply_holds_wh
 from zesty_cell.core.fact import Fact, Words
 from zesty_cell.core.parts.chemistries import CHEMISTRIES, chemistry_for
 from zesty_cell.core.parts.chemistry import charge_left_at_rest
+from zesty_cell.core.parts.pack import Pack
 from zesty_cell.services.pocket import Asked, Pair, Pocket, Step, asked_for
 from zesty_cell.services.to_fly import PackChoice, ToFly
 from zesty_cell.store import flights
+from zesty_cell.store.hangar import PACKS
 from zesty_cell.web.http.preferences import Preferences
 from zesty_cell.web.sheet.listed import small_picture
 from zesty_cell.words.calls import CallRow
@@ -127,6 +131,21 @@ def _pack(choice: PackChoice) -> dict[str, Any]:
         "cells": f"{row.series}S{row.parallel}P",
         "charge": None if choice.charge is None else round(choice.charge, 3),
         "flown": choice.flown,
+        **_as_supply(PACKS.thing(row)),
+    }
+
+
+#: Charges at which a table tells what a supply holds and what filling takes [1].
+_SUPPLY_STEP: Final = 0.05
+
+
+@lru_cache(maxsize=1000)
+def _as_supply(pack: Pack) -> dict[str, Any]:
+    """What it holds for a charger, and what filling it takes, from empty to full in equal steps [Wh]."""
+    steps = [min(round(k * _SUPPLY_STEP, 2), 1.0) for k in range(round(1.0 / _SUPPLY_STEP) + 1)]
+    return {
+        "holds_wh": [round(supply_holds_wh(pack, charge=c), 1) for c in steps],
+        "takes_wh": [round(filling_takes_wh(pack, charge=c), 1) for c in steps],
     }
 
 
@@ -157,8 +176,8 @@ def day_of(
     """What a phone takes along now; what is not worked out yet comes with the next asking."""
     to_fly = ToFly(session)
     asked = asked_for(session)
-    ready = pocket.ready(asked, sessions=sessions)
-    document = _document(session, to_fly, asked, ready, view)
+    ready, older = pocket.ready(asked, sessions=sessions)
+    document = _document(session, to_fly, asked, ready, older, view)
     body = json.dumps(document, ensure_ascii=False, separators=(",", ":")).encode()
     mark = hashlib.sha256(body).hexdigest()[:24]
     as_of = datetime.now(UTC).isoformat(timespec="seconds")
@@ -171,6 +190,7 @@ def _document(
     to_fly: ToFly,
     asked: Sequence[Asked],
     ready: Mapping[tuple[int, int], Pair],
+    older: AbstractSet[tuple[int, int]],
     view: Preferences,
 ) -> dict[str, Any]:
     texts = _Texts()
@@ -182,10 +202,13 @@ def _document(
         crafts.append({"id": craft.id, "name": craft.name, "packs": [c.row.id for c in choices if c.told]})
     pairs = {}
     for one in asked:
-        pair = ready.get((one.craft_id, one.pack.id))
+        where = (one.craft_id, one.pack.id)
+        pair = ready.get(where)
         if pair is not None:
             card = f"/sheets/{one.sheet.id}/card?known={_mark_of(one.key)}"
-            pairs[f"{one.craft_id}-{one.pack.id}"] = _pair(pair, one.pack.series, view, texts, card)
+            pairs[f"{one.craft_id}-{one.pack.id}"] = _pair(pair, one.pack.series, view, texts, card) | {
+                "older": where in older
+            }
     most = max(
         (step["minutes"] for pair in pairs.values() for step in pair["steps"] if "minutes" in step), default=0
     )
@@ -195,13 +218,15 @@ def _document(
         "units": view.units,
         "volts": view.volts,
         "asked": len(asked),
-        "ready": len(pairs),
+        "ready": len(pairs) - len(older),
         "crafts": crafts,
         "packs": packs,
+        "sheets": {f"{one.craft_id}-{one.pack.id}": one.sheet.id for one in asked},
         "pairs": pairs,
         "texts": texts.all,
         "minutes": [spoken_time(_MINUTE_S * k) for k in range(1, most + 1)],
         "waiting": _waiting(session, view),
         "rest": {name: _rest_table(name) for name in sorted(used)},
         "rest_step": _REST_STEP_V,
+        "supply_step": _SUPPLY_STEP,
     }

@@ -20,7 +20,7 @@ _TEMPLATES: Final = Path(__file__).parents[1] / "templates"
 #: Everything the page needs, kept on the phone as it is installed.
 SHELL: Final = (
     "app.css", "pocket.js", "pocket/queue.js", "pocket/day.js", "pocket/speak.js", "pocket/numbers.js",
-    "vendor/alpine-csp.js", "vendor/idb.js", "icon.svg", "icon-192.png",
+    "pocket/supply.js", "vendor/alpine-csp.js", "vendor/idb.js", "icon.svg", "icon-192.png",
     "fonts/atkinson-hyperlegible-next-latin-wght-normal.woff2", "fonts/bricolage-grotesque-latin-wght-normal.woff2",
 )  # fmt: skip
 

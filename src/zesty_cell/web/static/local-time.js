@@ -6,7 +6,9 @@ export function localTimes(root = document) {
     const moment = new Date(place.getAttribute("datetime"));
     if (Number.isNaN(moment.getTime())) continue;
     place.title = place.textContent;
-    place.textContent = `${moment.toLocaleDateString("en-GB", DAY)}, ${moment.toLocaleTimeString("en-GB", HOUR)}`;
+    const hour = moment.toLocaleTimeString("en-GB", HOUR);
+    if ("clock" in place.dataset) { place.textContent = hour; continue; }
+    place.textContent = `${moment.toLocaleDateString("en-GB", DAY)}, ${hour}`;
   }
   for (const input of root.querySelectorAll("input[data-zone]")) {
     input.value = Intl.DateTimeFormat().resolvedOptions().timeZone || "UTC";

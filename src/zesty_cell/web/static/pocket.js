@@ -1,8 +1,9 @@
 // The phone's page: everything on it is looked up in the day that was taken along, and in what was entered since.
 import Alpine from "./vendor/alpine-csp.js";
-import { chargeAtRest, isFull, needsCharge, spoken, standing, stands, stepFor } from "./pocket/day.js";
+import { chargeAtRest, isFull, needsCharge, spoken, standing, stands, stepFor, withOlder } from "./pocket/day.js";
 import { clock, localInput, momentOf, timeOf } from "./pocket/numbers.js";
 import { Guard, soundOf } from "./pocket/speak.js";
+import { supplyPlan, takes } from "./pocket/supply.js";
 
 const AGAIN_MS = 15_000, TICK_MS = 250, SOON_MS = 3000;
 const TAKEN = "zesty-cell-taken";
@@ -18,9 +19,10 @@ Alpine.data("pocket", () => ({
   async init() {
     this.guard = new Guard();
     this.theme = document.documentElement.dataset.theme;
-    [this.day, this.entries, this.air, this.picked] = await Promise.all([
-      queue.kept("day"), queue.all(), queue.kept("air").then((a) => a ?? {}), queue.kept("picked").then((p) => p ?? {}),
-    ]);
+    const [day, entries, air, picked, how] = await Promise.all([queue.kept("day"), queue.all(), queue.kept("air"), queue.kept("picked"), queue.kept("how")]);
+    this.supply = (await queue.kept("supply")) ?? null;
+    // A day of another form is not understood: it is taken along anew.
+    Object.assign(this, { day: day?.form === words.form ? day : null, entries, air: air ?? {}, picked: picked ?? {}, how: how ?? null });
     const theme = await queue.kept("theme");
     if (theme) this.dress(theme);
     this.look();
@@ -51,6 +53,8 @@ Alpine.data("pocket", () => ({
   get craft() { return this.day?.crafts.find((c) => c.id === this.picked.craft) ?? { name: "" }; },
   get pack() { return this.packs[this.picked.pack] ?? null; },
   get pair() { return this.day?.pairs[keyOf(this.picked.craft, this.picked.pack)] ?? null; },
+  // A flight can be kept of what has no timer yet.
+  get sheet() { return this.day?.sheets[this.key] ?? null; },
   get step() { return this.pack && this.day ? stepFor(this.day, this.pair, this.pack, this.asItIs) : null; },
   get timed() { return Boolean(this.step?.timer); },
   get timerWords() { return this.step?.timer ?? ""; },
@@ -88,9 +92,12 @@ Alpine.data("pocket", () => ({
   },
   get open() { return this.entries.filter((e) => !e.sent && !e.wrong).length; },
   get keptWords() { return this.open ? `${this.open} ${this.open === 1 ? "entry is" : "entries are"} kept here and sent when there is a line.` : ""; },
-  get wrong() {
+  get wrong() { return this.refused.filter((e) => !e.aside); },
+  get aside() { return this.refused.filter((e) => e.aside); },
+  get asideWords() { return `Set aside: ${this.aside.length}`; },
+  get refused() {
     return this.entries.filter((e) => e.wrong).map((e) => ({
-      name: e.name, asked: e.asked, words: `${words.kinds[e.values.kind]}: ${e.wrong}`,
+      name: e.name, aside: Boolean(e.aside), asked: e.asked, words: `${words.kinds[e.values.kind]}: ${e.wrong}`,
       typed: Object.keys(words.labels).filter((key) => e.values[key]).map((key) => ({ key, label: words.labels[key], value: e.values[key] })),
       landed: e.values.kind === "landed" ? localInput(e.values.landed_at) : "",
     }));
@@ -98,13 +105,16 @@ Alpine.data("pocket", () => ({
 
   // ---- choosing
 
+  // While one is in the air there is little to choose, until one asks for it.
+  choosing: false,
+  choose() { this.choosing = true; },
   pickCraft(id) { this.pick({ craft: id }); },
   pickPack(id) { this.pick({ craft: this.picked.craft, pack: id }); },
   pick(next) {
     this.picked = next;
-    this.asItIs = false;
+    this.asItIs = this.choosing = false;
     this.look();
-    queue.keep("picked", { ...this.picked });
+    queue.keep("picked", this.picked);
     window.scrollTo(0, 0);
   },
   flyAsItIs() { this.asItIs = true; },
@@ -125,14 +135,14 @@ Alpine.data("pocket", () => ({
     return Object.entries(this.air).filter(([key]) => key !== this.key).map(([key, w]) => ({ ...w, key, words: `${w.label} is in the air since ${timeOf(w.since)}` }));
   },
   async takeOff() {
-    const { step, pair } = this;
+    const { step } = this;
     const watch = {
       since: Date.now(), craft: this.picked.craft, pack: this.picked.pack, label: `${this.craft.name} on ${this.pack.name}`,
-      sheet: pair?.sheet, timer: step?.timer ?? "", timer_s: step?.timer_s ?? 0, down_s: step?.down_s ?? step?.timer_s ?? 0,
+      sheet: this.sheet, timer: step?.timer ?? "", timer_s: step?.timer_s ?? 0, down_s: step?.down_s ?? step?.timer_s ?? 0,
       calls: step?.timer ? spoken(this.day, step) : [],
     };
     this.air = { ...this.air, [this.key]: watch };
-    await queue.keep("air", { ...this.air });
+    await queue.keep("air", this.air);
     if (this.speaking === "soon") await this.speak();
   },
   async notTakenOff() {
@@ -142,7 +152,7 @@ Alpine.data("pocket", () => ({
   async downFrom(key) {
     const { [key]: gone, ...rest } = this.air;
     this.air = rest;
-    await queue.keep("air", { ...rest });
+    await queue.keep("air", rest);
     return gone;
   },
   goTo(key) {
@@ -188,14 +198,14 @@ Alpine.data("pocket", () => ({
     const entry = queue.newName(), { craft, pack } = this.picked;
     const gone = await this.downFrom(this.key);
     await this.enter({
-      kind: "landed", entry, craft: String(craft), pack: String(pack), sheet: String(gone?.sheet ?? this.pair.sheet),
+      kind: "landed", entry, craft: String(craft), pack: String(pack), sheet: String(gone?.sheet ?? this.sheet),
       duration_s: duration, timer_s: gone?.timer || this.step?.timer || "",
       landed_at: (earlier ? new Date(earlier) : new Date()).toISOString(),
     });
     this.$refs.flew.value = this.$refs.landedAt.value = "";
     this.asItIs = false;
     this.how = { entry, label: `${this.craft.name} on ${this.pack.name}`, flew: duration };
-    await queue.keep("how", { ...this.how });
+    await queue.keep("how", this.how);
     this.look();
   },
 
@@ -211,8 +221,10 @@ Alpine.data("pocket", () => ({
 
   openCharge(flight) { this.charging = this.charging === flight ? "" : flight; },
   async keepCharge(flight) {
-    const form = document.getElementById(`charge-${flight}`);
-    await this.enter({ ...Object.fromEntries(new FormData(form)), kind: "charged", flight, charged_at: new Date().toISOString() });
+    const form = document.getElementById(`charge-${flight}`), pack = this.packs[this.waiting.find((w) => w.flight === flight)?.pack];
+    const { from_supply: fromSupply, ...values } = Object.fromEntries(new FormData(form));
+    if (pack && fromSupply) await this.givenTo(pack);
+    await this.enter({ ...values, kind: "charged", flight, charged_at: new Date().toISOString() });
     this.charging = "";
   },
 
@@ -226,11 +238,34 @@ Alpine.data("pocket", () => ({
     this.look();
     await this.sync();
   },
+  async setAside(name) {
+    await queue.setAside(name);
+    this.entries = await queue.all();
+  },
   async drop(name) {
     await queue.drop(name);
     this.entries = await queue.all();
     this.look();
   },
+
+  // ---- charging from another pack
+
+  // What it holds is known by its voltage now, less what each pack charged from it since takes.
+  supply: null,
+  get supplies() { return this.day ? Object.values(this.packs).map((p) => ({ id: String(p.id), name: p.name, on: String(p.id) === this.supply?.pack })) : []; },
+  async chooseSupply() {
+    const id = this.$refs.supply.value, pack = this.packs[id], volts = this.$refs.supplyVolts.value;
+    const charge = pack && (volts ? chargeAtRest(this.day, pack, volts, this.day.volts) : pack.charge);
+    this.supply = pack ? { pack: id, charge: charge ?? null, given: [] } : null;
+    await queue.keep("supply", this.supply);
+  },
+  async givenTo(pack) {
+    if (!this.supply || this.supply.charge === null) return;
+    this.supply = { ...this.supply, given: [...this.supply.given, takes(this.day, pack)] };
+    await queue.keep("supply", this.supply);
+  },
+  get fromWords() { return `from ${this.packs[this.supply?.pack]?.name ?? "the supply"}`; },
+  get plan() { return this.supply && this.day ? supplyPlan(this.day, this.packs, this.waiting, this.supply) : { words: "", rows: [] }; },
 
   // ---- the line
 
@@ -280,13 +315,13 @@ Alpine.data("pocket", () => ({
     if (response.status === 304) {
       this.line = "yes";
       this.day = { ...this.day, as_of: new Date().toISOString() };
-      await queue.keep("day", JSON.parse(JSON.stringify(this.day)));
+      await queue.keep("day", this.day);
     } else if (response.ok) {
       const day = await response.json().catch(() => null);
       if (!day?.crafts || day.form !== words.form) { this.line = "no"; return; }
       this.line = "yes";
-      await queue.keep("day", day);
-      this.day = day;
+      this.day = withOlder(day, this.day);
+      await queue.keep("day", this.day);
     } else {
       this.line = "busy";
       return;

@@ -8,6 +8,7 @@ REFUSALS: dict[str, str] = {
     "refused.cell.ratings": "A shorter time cannot have the lower rating: continuous ≤ one minute ≤ ten seconds.",
     "refused.cell.round": "A round cell has a length and a diameter: leave the thickness empty.",
     "refused.cells.two_as_one": "Two cells differ by more than two volts: is one reading of two cells?",
+    "refused.charge.none": "No pack has {charge_share} in it: from 0 to 100 %.",
     "refused.charge.nothing_to_fly_with": "{pack} has about {charge_share}, and you land with {kept_share}: there is nothing to fly with. Charge it first.",
     "refused.chemistry.unknown": "No chemistry is called “{key}”. Choose one of {names}.",
     "refused.compare.too_many": "Up to {most} packs stand side by side: leave out {over}.",

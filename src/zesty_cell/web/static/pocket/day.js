@@ -32,6 +32,20 @@ export function standing(day, entries) {
   return { packs, waiting };
 }
 
+// A day that is not all ready yet: what it lacks stands as it was known before, and says so.
+export function withOlder(day, before) {
+  if (!before || day.ready >= day.asked || before.units !== day.units || before.volts !== day.volts) return day;
+  const pairs = { ...day.pairs }, texts = [...day.texts];
+  const again = (n) => (n === undefined ? n : texts.push(before.texts[n]) - 1);
+  for (const craft of day.crafts) for (const pack of craft.packs) {
+    const key = `${craft.id}-${pack}`, old = before.pairs[key];
+    if (pairs[key] || !old) continue;
+    pairs[key] = { ...old, older: true, steps: old.steps.map((s) => ({ ...s, why: again(s.why), calls: again(s.calls) })) };
+  }
+  const minutes = before.minutes.length > day.minutes.length ? before.minutes : day.minutes;
+  return { ...day, pairs, texts, minutes };
+}
+
 const number = (text) => Number(String(text).trim().replace(",", "."));
 
 function chargedTo(day, pack, values) {

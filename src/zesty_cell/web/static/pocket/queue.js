@@ -28,9 +28,11 @@
   const all = async () => (await open()).getAll("entries");
   const kept = async (key) => (await open()).get("kept", key);
   // On the phone's disk, not only on its way there: it may be switched off the next moment.
+  // A page that watches its values hands over watchers, which no database takes: it is kept as plain as it is written.
   async function keep(key, value) {
+    const plain = value === undefined ? null : JSON.parse(JSON.stringify(value));
     const tx = (await open()).transaction("kept", "readwrite", { durability: "strict" });
-    await Promise.all([tx.store.put(value, key), tx.done]);
+    await Promise.all([tx.store.put(plain, key), tx.done]);
   }
 
   // Acknowledged once it is on the phone's disk.
@@ -55,7 +57,7 @@
   function mend(name, typed, sure) {
     return change(name, (e) => {
       if (e.name === name) {
-        const { wrong, asked, tries, ...rest } = e;
+        const { wrong, asked, tries, aside, ...rest } = e;
         return { ...rest, values: { ...e.values, ...typed, sure: sure ? asked ?? "" : "" } };
       }
       // The flight's own details follow what was put right, so that they do not undo it.
@@ -63,6 +65,9 @@
       return follows ? { ...e, values: { ...e.values, duration_s: typed.duration_s } } : e;
     });
   }
+
+  // Out of the way, and not gone.
+  const setAside = (name) => change(name, (e) => (e.name === name ? { ...e, aside: true } : e));
 
   // What belongs to a flight that is dropped goes with it.
   const drop = (name) => change(name, (e) => (e.name === name || (e.values.flight === name && !e.sent) ? null : e));
@@ -117,5 +122,5 @@
   // A day that was asked for after entries were taken knows of them.
   const settle = (names) => change("", (e) => (e.sent && names.has(e.name) ? null : e));
 
-  globalThis.zestyQueue = { add, all, drop, keep, kept, mend, newName, send, settle };
+  globalThis.zestyQueue = { add, all, drop, keep, kept, mend, newName, send, setAside, settle };
 })();
