@@ -1,0 +1,1 @@
+"""What stands between pages and store."""
