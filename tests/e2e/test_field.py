@@ -71,10 +71,10 @@ def test_the_watch_runs_from_take_off_over_a_reload(page: Page, club: str):
     page.get_by_role("button", name="Took off").click()
     expect(page.locator("#took-off")).to_have_text(re.compile("In the air since"))
     # Two minutes ago, and the phone was locked meanwhile.
-    page.evaluate("""() => {
-      const up = JSON.parse(localStorage.getItem('zesty-cell-in-the-air'))
-      for (const key in up) up[key].since = Date.now() - 125000
-      localStorage.setItem('zesty-cell-in-the-air', JSON.stringify(up))
+    page.evaluate("""async () => {
+      const up = await zestyQueue.kept('air');
+      for (const key in up) up[key].since = Date.now() - 125000;
+      await zestyQueue.keep('air', up);
     }""")
     page.reload()
     wait_for_scripts(page)
@@ -118,10 +118,11 @@ def test_one_entry_that_cannot_be_taken_is_shown_and_the_rest_goes_on(page: Page
         page.get_by_role("button", name="Landed").click()
     expect(page.locator("#field-kept")).to_contain_text("3 entries are kept here")
     # Landed in turn, not on top of each other; and the server stumbles over the first, whenever it is sent.
-    names = page.evaluate("""() => {
-      const kept = JSON.parse(localStorage.getItem('zesty-cell-entries')).filter((e) => e.values.kind === 'landed');
-      kept.forEach((e, k) => { e.values.landed_at = new Date(Date.now() - (9 - 3 * k) * 3600e3).toISOString(); });
-      localStorage.setItem('zesty-cell-entries', JSON.stringify(kept));
+    names = page.evaluate("""async () => {
+      const kept = (await zestyQueue.all()).filter((e) => e.values.kind === 'landed');
+      for (const [k, e] of kept.entries()) {
+        await zestyQueue.mend(e.name, { landed_at: new Date(Date.now() - (9 - 3 * k) * 3600e3).toISOString() }, false);
+      }
       return kept.map((e) => e.name);
     }""")
     tries = []
