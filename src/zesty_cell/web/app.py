@@ -11,6 +11,8 @@ from anyio.to_thread import current_default_thread_limiter
 from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
 from starlette.middleware.gzip import GZipMiddleware
+from starlette.responses import Response
+from starlette.types import Receive, Scope
 
 from zesty_cell import __version__
 from zesty_cell.guard import LOOPBACK_HOSTS, Guard
@@ -23,7 +25,6 @@ from zesty_cell.web.http.errors import handle_errors
 from zesty_cell.web.http.kept import Kept, kept_by
 from zesty_cell.web.http.limits import by_link, most_bytes
 from zesty_cell.web.http.slow import TellSlow
-from zesty_cell.web.phone.pair_view import unpaired
 from zesty_cell.web.rooms import OpenAfterFirst, Rooms
 from zesty_cell.web.sheet import list_view as sheet_list
 from zesty_cell.web.sheet import view as sheet
@@ -31,6 +32,13 @@ from zesty_cell.web.sheet import view as sheet
 _STATIC = Path(__file__).parent / "static"
 #: So many requests are worked on at once; others wait.  They share the interpreter, so more would only cost memory.
 _REQUESTS_AT_ONCE = 10
+
+
+async def _unpaired(scope: Scope, receive: Receive) -> Response:
+    """Imported when somebody is not paired: the first page need not wait for it."""
+    from zesty_cell.web.phone.pair_view import unpaired
+
+    return await unpaired(scope, receive)
 
 
 def connect(app: FastAPI, database_path: Path, *, bench_port: int = DEFAULT_BENCH_PORT) -> None:
@@ -83,7 +91,7 @@ def create_app(
     app.add_middleware(GZipMiddleware, minimum_size=600, compresslevel=5)
     app.add_middleware(OpenAfterFirst, rooms=Rooms(app))
     app.add_middleware(TellSlow)
-    app.add_middleware(Paired, devices=network.devices, unpaired=unpaired, proxy=network.proxy)
+    app.add_middleware(Paired, devices=network.devices, unpaired=_unpaired, proxy=network.proxy)
     app.add_middleware(
         Guard, hosts=hosts, most_bytes=most_bytes, by_link=by_link,
         any_host=partial(shows_token, proxy=network.proxy),
