@@ -121,7 +121,8 @@ def test_one_entry_that_cannot_be_taken_is_shown_and_the_rest_goes_on(page: Page
     names = page.evaluate("""async () => {
       const kept = (await zestyQueue.all()).filter((e) => e.values.kind === 'landed');
       for (const [k, e] of kept.entries()) {
-        await zestyQueue.mend(e.name, { landed_at: new Date(Date.now() - (9 - 3 * k) * 3600e3).toISOString() }, false);
+        const at = new Date(Date.now() - (9 - 3 * k) * 3600e3).toISOString();
+        await zestyQueue.mend(e.name, { landed_at: at }, false);
       }
       return kept.map((e) => e.name);
     }""")

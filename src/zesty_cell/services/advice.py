@@ -5,6 +5,7 @@ Sheet, card, field and callouts all ask here, so that they cannot differ.
 
 from __future__ import annotations
 
+from collections.abc import Hashable
 from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
@@ -202,6 +203,20 @@ class AdviceByCharge:
         self._row = row
         self._sheet = sheets.as_sheet(row).model_copy(update={"pack": PACKS.thing(pack)})
         self._taught = taught_for(session, self._sheet, craft_id=row.craft_id, pack=pack)
+
+    @property
+    def alike(self) -> Hashable:
+        """What the answers rest on, but for the pack's name: two packs of one make and age fly alike."""
+        pack = self._sheet.pack.model_copy(update={"name": "-"})
+        taught = self._taught
+        flown_so = tuple(sorted((k.flight.landed_at, k.used_ah) for k in taught.known))
+        return (
+            self._row.id,
+            self._sheet.model_copy(update={"pack": pack}),
+            taught.factors,
+            taught.sensor,
+            flown_so,
+        )
 
     def at(self, charge: float | None) -> Advice:
         """With so much charge [1]; as the sheet has it by default.

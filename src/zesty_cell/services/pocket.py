@@ -10,7 +10,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Hashable, Iterable
 from contextlib import AbstractContextManager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Final
 
@@ -119,11 +119,43 @@ def _step(session: Session, asked: Asked, advice: Advice, charge: float | None) 
     return Step(charge, advice.timer, "", calls, spoken), bool(now.stale)
 
 
-def work_out(session: Session, asked: Asked) -> Pair:
-    """What the field page would say of a craft and a pack, for every charge."""
+#: Steps that were worked out for a pack that is alike, by :attr:`AdviceByCharge.alike`.
+Alike = dict[Hashable, "Pair"]
+
+
+def work_out(session: Session, asked: Asked, alike: Alike | None = None) -> Pair:
+    """What the field page would say of a craft and a pack, for every charge.
+
+    Parameters
+    ----------
+    alike : dict, optional
+        What was worked out on the same look at the database: packs that fly alike are flown once.
+    """
+    alike = {} if alike is None else alike
+    by_charge = AdviceByCharge(session, asked.sheet, pack=asked.pack)
+    key = by_charge.alike
+    if key not in alike:
+        alike[key] = _flown(session, asked, by_charge)
+    pair = alike[key]
+    if not any(step.trouble for step in pair.steps):
+        return pair
+    # What is refused is refused in words of this very pack.
+    return replace(pair, steps=tuple(_refused(step, by_charge) for step in pair.steps))
+
+
+def _refused(step: Step, by_charge: AdviceByCharge) -> Step:
+    if not step.trouble:
+        return step
+    try:
+        by_charge.at(step.charge)
+    except OutOfRangeError as error:
+        return replace(step, trouble=error.why)
+    return step
+
+
+def _flown(session: Session, asked: Asked, by_charge: AdviceByCharge) -> Pair:
     steps: list[Step] = []
     stale, answer = False, None
-    by_charge = AdviceByCharge(session, asked.sheet, pack=asked.pack)
     for charge in (None, *STEPS):
         TURNS.give_way()
         try:
@@ -150,14 +182,14 @@ def _no_longer(steps: list[Step]) -> Iterable[Step]:
         yield step
 
 
-def asked_for(session: Session) -> list[Asked]:
+def asked_for(session: Session, to_fly: ToFly | None = None) -> list[Asked]:
     """Every craft with every pack that a sheet tells of, with what each answer rests on."""
-    to_fly = ToFly(session)
+    to_fly = ToFly(session) if to_fly is None else to_fly
     keys = _Keys(session)
     found = []
     for craft in to_fly.crafts:
-        for choice in to_fly.packs_of(craft):
-            sheet = sheet_for(session, craft_id=craft.id, pack=choice.row) if choice.told else None
+        for choice in to_fly.packs_told(craft):
+            sheet = sheet_for(session, craft_id=craft.id, pack=choice.row, among=to_fly.sheets)
             if sheet is not None:
                 found.append(Asked(craft.id, choice.row, sheet, keys.of(sheet, choice.row)))
     return found
@@ -261,11 +293,12 @@ class Pocket:
             more = True
             while more:
                 with sessions() as session:
+                    alike: Alike = {}
                     for one in self._missing(asked_for(session)):
                         if self._ended:
                             return
                         try:
-                            self._keep(one, work_out(session, one))
+                            self._keep(one, work_out(session, one, alike))
                         except ZestyCellError:  # gone or unreadable meanwhile: the phone does without it
                             continue
                 with self._lock:

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.choose.fits import could_fly
 from zesty_cell.core.parts.ownership import charge_now
+from zesty_cell.core.parts.pack import Pack
 from zesty_cell.store import flights, sheets
 from zesty_cell.store.hangar import CRAFTS, PACKS, ownership_of
 from zesty_cell.store.tables import CraftRow, PackRow
@@ -74,12 +75,27 @@ class ToFly:
     def _could_fly(self, craft_row: CraftRow) -> list[PackRow]:
         """Own packs that a craft could be flown with, whether there is a sheet for them or not."""
         craft = CRAFTS.thing(craft_row)
-        return [row for row in self._own_packs if could_fly(craft, PACKS.thing(row))]
+        return [row for row in self._own_packs if could_fly(craft, self._things[row.id])]
+
+    @cached_property
+    def _things(self) -> dict[int, Pack]:
+        """Own packs as the core has them, each read once."""
+        return {row.id: PACKS.thing(row) for row in self._own_packs}
+
+    @cached_property
+    def _charges(self) -> dict[int, float | None]:
+        """State of charge of own packs by their last rest voltage [1]."""
+        things = self._things
+        return {r.id: charge_now(pack=things[r.id], ownership=ownership_of(r)) for r in self._own_packs}
 
     @cached_property
     def flown_packs(self) -> set[int]:
         """Packs that were flown and not charged since."""
         return {rows[0].pack_id for rows in flights.waiting(self.session)}
+
+    def packs_told(self, craft: CraftRow) -> list[PackChoice]:
+        """Those of :meth:`packs_of` that a sheet tells of."""
+        return self._choices(craft, set())
 
     def packs_of(self, craft: CraftRow) -> list[PackChoice]:
         """Own packs of the types a craft has sheets for, and others alike; charged ones first; then all that it
@@ -88,14 +104,16 @@ class ToFly:
         A pack of another type is alike where it has the chemistry and the cells in series of one with a sheet: the
         voltages to set are the same, and the sheet is flown with the very pack.
         """
+        return self._choices(craft, {r.id for r in self._could_fly(craft)})
+
+    def _choices(self, craft: CraftRow, others: set[int]) -> list[PackChoice]:
         with_sheet = [r.pack for r in self.sheets if r.craft_id == craft.id]
         types, alike = {p.type_name for p in with_sheet}, {(p.chemistry, p.series) for p in with_sheet}
         told = {r.id for r in self._own_packs if r.type_name in types or (r.chemistry, r.series) in alike}
-        others = {r.id for r in self._could_fly(craft)}
         found = [
             PackChoice(
                 row,
-                charge_now(pack=PACKS.thing(row), ownership=ownership_of(row)),
+                self._charges[row.id],
                 row.id in self.flown_packs,
                 row.id in told,
             )

@@ -98,7 +98,23 @@ def _step(step: Step, series: int, view: Preferences, texts: _Texts) -> dict[str
     }
 
 
-def _pair(pair: Pair, series: int, view: Preferences, texts: _Texts, card: str) -> dict[str, Any]:
+class _StepLists:
+    """Steps as they are taken along; packs that fly alike have the same ones, which stand once."""
+
+    def __init__(self, view: Preferences, texts: _Texts) -> None:
+        self.all: list[list[dict[str, Any]]] = []
+        self._where: dict[tuple[int, int], int] = {}
+        self._view, self._texts = view, texts
+
+    def number(self, steps: tuple[Step, ...], series: int) -> int:
+        key = (id(steps), series)  # they are kept while this is
+        if key not in self._where:
+            self._where[key] = len(self.all)
+            self.all.append([_step(step, series, self._view, self._texts) for step in steps])
+        return self._where[key]
+
+
+def _pair(pair: Pair, series: int, steps: _StepLists, card: str) -> dict[str, Any]:
     picture = None if pair.answer is None else small_picture(pair.answer)
     return {
         "sheet": pair.sheet_id,
@@ -106,7 +122,7 @@ def _pair(pair: Pair, series: int, view: Preferences, texts: _Texts, card: str) 
         "stale": pair.stale,
         "card": card,
         "picture": None if picture is None else asdict(picture),
-        "steps": [_step(step, series, view, texts) for step in pair.steps],
+        "steps": steps.number(pair.steps, series),
     }
 
 
@@ -175,7 +191,7 @@ def day_of(
 ) -> Day:
     """What a phone takes along now; what is not worked out yet comes with the next asking."""
     to_fly = ToFly(session)
-    asked = asked_for(session)
+    asked = asked_for(session, to_fly)
     ready, older = pocket.ready(asked, sessions=sessions)
     document = _document(session, to_fly, asked, ready, older, view)
     body = json.dumps(document, ensure_ascii=False, separators=(",", ":")).encode()
@@ -194,24 +210,23 @@ def _document(
     view: Preferences,
 ) -> dict[str, Any]:
     texts = _Texts()
+    steps = _StepLists(view, texts)
     crafts: list[dict[str, Any]] = []
     packs: dict[str, dict[str, Any]] = {}
     for craft in to_fly.crafts:
-        choices = to_fly.packs_of(craft)
+        choices = to_fly.packs_told(craft)
         packs |= {str(c.row.id): _pack(c) for c in choices}
-        crafts.append({"id": craft.id, "name": craft.name, "packs": [c.row.id for c in choices if c.told]})
+        crafts.append({"id": craft.id, "name": craft.name, "packs": [c.row.id for c in choices]})
     pairs = {}
     for one in asked:
         where = (one.craft_id, one.pack.id)
         pair = ready.get(where)
         if pair is not None:
             card = f"/sheets/{one.sheet.id}/card?known={_mark_of(one.key)}"
-            pairs[f"{one.craft_id}-{one.pack.id}"] = _pair(pair, one.pack.series, view, texts, card) | {
+            pairs[f"{one.craft_id}-{one.pack.id}"] = _pair(pair, one.pack.series, steps, card) | {
                 "older": where in older
             }
-    most = max(
-        (step["minutes"] for pair in pairs.values() for step in pair["steps"] if "minutes" in step), default=0
-    )
+    most = max((step.get("minutes", 0) for several in steps.all for step in several), default=0)
     used = {pack["chemistry"] for pack in packs.values()} & set(CHEMISTRIES)
     return {
         "form": FORM,
@@ -223,6 +238,7 @@ def _document(
         "packs": packs,
         "sheets": {f"{one.craft_id}-{one.pack.id}": one.sheet.id for one in asked},
         "pairs": pairs,
+        "steps": steps.all,
         "texts": texts.all,
         "minutes": [spoken_time(_MINUTE_S * k) for k in range(1, most + 1)],
         "waiting": _waiting(session, view),

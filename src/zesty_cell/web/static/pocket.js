@@ -338,7 +338,7 @@ Alpine.data("pocket", () => ({
     if (!("caches" in window) || !this.trusted) return;
     const { day } = this, cache = await caches.open(TAKEN);
     const said = new Set(day.minutes);
-    for (const pair of Object.values(day.pairs)) for (const step of pair.steps) for (const [, text] of step.spoken ?? []) said.add(text);
+    for (const step of day.steps.flat()) for (const [, text] of step.spoken ?? []) said.add(text);
     const wanted = new Set([...[...said].map(soundOf), ...Object.values(day.pairs).map((p) => p.card)].map((path) => new URL(path, window.location.href).href));
     try {
       const have = new Set();

@@ -35,15 +35,16 @@ export function standing(day, entries) {
 // A day that is not all ready yet: what it lacks stands as it was known before, and says so.
 export function withOlder(day, before) {
   if (!before || day.ready >= day.asked || before.units !== day.units || before.volts !== day.volts) return day;
-  const pairs = { ...day.pairs }, texts = [...day.texts];
+  const pairs = { ...day.pairs }, texts = [...day.texts], steps = [...day.steps];
   const again = (n) => (n === undefined ? n : texts.push(before.texts[n]) - 1);
   for (const craft of day.crafts) for (const pack of craft.packs) {
     const key = `${craft.id}-${pack}`, old = before.pairs[key];
     if (pairs[key] || !old) continue;
-    pairs[key] = { ...old, older: true, steps: old.steps.map((s) => ({ ...s, why: again(s.why), calls: again(s.calls) })) };
+    const taken = before.steps[old.steps].map((s) => ({ ...s, why: again(s.why), calls: again(s.calls) }));
+    pairs[key] = { ...old, older: true, steps: steps.push(taken) - 1 };
   }
   const minutes = before.minutes.length > day.minutes.length ? before.minutes : day.minutes;
-  return { ...day, pairs, texts, minutes };
+  return { ...day, pairs, steps, texts, minutes };
 }
 
 const number = (text) => Number(String(text).trim().replace(",", "."));
@@ -73,9 +74,10 @@ export function stands(pack) {
 // What to fly by: the step of a full pack; of one that is not, the step at or below its charge, when it is asked for.
 export function stepFor(day, pair, pack, asItIs) {
   if (!pair) return null;
-  if (!isPart(pack)) return pair.steps[0];
+  const steps = day.steps[pair.steps];
+  if (!isPart(pack)) return steps[0];
   if (!asItIs || pack.charge === null) return null;
-  return pair.steps.find((s) => s.charge !== null && s.charge <= pack.charge + 1e-9) ?? null;
+  return steps.find((s) => s.charge !== null && s.charge <= pack.charge + 1e-9) ?? null;
 }
 
 export const needsCharge = isPart;

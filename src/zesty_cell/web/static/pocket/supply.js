@@ -7,7 +7,7 @@ export const takes = (day, pack) => at(pack.takes_wh, pack.charge ?? 0, day.supp
 
 // The longest timer that a full one is flown with.
 function fliesS(day, id) {
-  const own = Object.entries(day.pairs).filter(([key]) => key.endsWith(`-${id}`)).map(([, p]) => p.steps[0].timer_s ?? 0);
+  const own = Object.entries(day.pairs).filter(([key]) => key.endsWith(`-${id}`)).map(([, p]) => day.steps[p.steps][0].timer_s ?? 0);
   return Math.max(0, ...own);
 }
 
