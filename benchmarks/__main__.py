@@ -6,7 +6,7 @@ import os
 import platform
 from datetime import UTC, datetime
 
-from benchmarks import callouts, choosing, claims, core, learning, log, narrowing, peer, server, start, world
+from benchmarks import callouts, choosing, claims, core, learning, log, narrowing, peer, phone, server, start, world
 from benchmarks.report import table, write_figures
 from benchmarks.timing import Row
 
@@ -37,6 +37,7 @@ def main() -> int:
         ("The log", log.log),
         ("What to measure next", narrowing.narrowing),
         ("The first minute", start.first_minute),
+        ("The phone's day", phone.phone),
         ("The server", server.run),
     ):
         print(f"{title} …", flush=True)

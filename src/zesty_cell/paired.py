@@ -28,7 +28,7 @@ OPEN_TO_ALL: Final = re.compile(r"/pair|/static/(app\.css|icon[a-z0-9-]*\.(svg|p
 FIELD_READS: Final = re.compile(
     r"/|/field|/pair|/sheets/\d+/card|/callouts/say\.wav|/static/.*|/pocket(/.*)?|/sw\.js|/manifest\.webmanifest"
 )
-FIELD_WRITES: Final = re.compile(r"/field/entries|/view|/pair")
+FIELD_WRITES: Final = re.compile(r"/(field|pocket)/entries|/view|/pair")
 #: A proxy, however local, says so; without --behind-proxy it would make everybody this machine.
 _FORWARDED: Final = ("forwarded", "x-forwarded-for", "x-forwarded-host", "x-real-ip", "via")
 

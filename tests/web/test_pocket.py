@@ -5,6 +5,8 @@ from __future__ import annotations
 import json
 import re
 import time
+import uuid
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import numpy as np
@@ -181,3 +183,97 @@ def test_a_drawn_code_says_what_it_was_given(text):
     assert (square[:, :4] == 255).all()
     found = zxingcpp.read_barcodes(np.kron(square, np.ones((6, 6), dtype=np.uint8)))
     assert [f.text for f in found] == [text]
+
+
+# ---- entries that come together
+
+
+def landed(client, app, **changed):
+    with app.state.database.session() as session:
+        one = next(a for a in service.asked_for(session) if a.sheet.craft.name == "Tern")
+        form = {"craft": str(one.craft_id), "pack": str(one.pack.id), "sheet": str(one.sheet.id)}
+    at = datetime.now(UTC) - timedelta(minutes=changed.pop("ago", 30))
+    return form | {
+        "kind": "landed", "entry": uuid.uuid4().hex, "duration_s": "3:00", "units": "metric", "volts": "cell",
+        "landed_at": at.isoformat(),
+    } | changed  # fmt: skip
+
+
+def sent(client, *entries):
+    answer = client.post("/pocket/entries", json={"entries": list(entries)})
+    assert answer.status_code == 200, answer.text
+    return answer.json()["taken"]
+
+
+def test_entries_are_taken_in_order_each_once(client, app):
+    first, second = landed(client, app, ago=60), landed(client, app, ago=20)
+    told = {"kind": "details", "entry": "d" * 32, "flight": first["entry"], "duration_s": "3:00", "note": "calm"}
+    taken = sent(client, first, told, second)
+    assert [t["errors"] for t in taken] == [{}, {}, {}]
+    assert taken[0]["flight"] == taken[1]["flight"] != taken[2]["flight"]
+    # Sent again, with another between: what was taken is answered as it was, and not taken twice.
+    third = landed(client, app, ago=10)
+    again = sent(client, first, told, third, second)
+    assert [t["flight"] for t in again[:2]] == [t["flight"] for t in taken[:2]]
+    with app.state.database.session() as session:
+        found = flights.newest(session, 10)
+        assert [r.entry for r in reversed(found)] == [first["entry"], second["entry"], third["entry"]]
+        assert flights.flight_of(found[-1]).note == "calm"
+
+
+def test_one_that_cannot_be_does_not_keep_the_others(client, app):
+    good, wrong = landed(client, app, ago=60), landed(client, app, ago=40, duration_s="soon")
+    nowhere = landed(client, app, ago=30, pack="999999")
+    orphan = {"kind": "charged", "entry": "c" * 32, "flight": wrong["entry"], "put_back_ah": "200"}
+    last = landed(client, app, ago=5)
+    taken = sent(client, good, wrong, orphan, nowhere, last)
+    assert [bool(t["errors"]) for t in taken] == [False, True, True, True, False]
+    assert "duration_s" in taken[1]["errors"]
+    with app.state.database.session() as session:
+        assert {r.entry for r in flights.newest(session, 10)} == {good["entry"], last["entry"]}
+
+
+def test_where_somebody_comes_between_they_are_taken_one_by_one(client, app, monkeypatch):
+    from sqlalchemy.orm.exc import StaleDataError
+
+    from zesty_cell.web.field import entries
+
+    stumbled = []
+    take = entries.take_entry
+
+    def stumble(session, form, foretold=None):
+        taken = take(session, form, foretold)
+        if len(stumbled) < 1 and form["entry"] == "b" * 32:
+            stumbled.append(1)
+            raise StaleDataError("another phone")
+        return taken
+
+    monkeypatch.setattr(entries, "take_entry", stumble)
+    several = [landed(client, app, ago=60, entry="a" * 32), landed(client, app, ago=30, entry="b" * 32)]
+    assert [t["errors"] for t in sent(client, *several)] == [{}, {}]
+    with app.state.database.session() as session:
+        assert [r.entry for r in flights.newest(session, 10)] == ["b" * 32, "a" * 32]
+
+
+@pytest.mark.parametrize(
+    "body",
+    [
+        b"",
+        b"[]",
+        b'{"entries": 1}',
+        b'{"entries": [{"kind": 1}]}',
+        b'{"entries": [[]]}',
+        b'{"entries": [{"a": null}]}',
+    ],
+)
+def test_what_is_no_list_of_entries_is_refused(client, body):
+    answer = client.post("/pocket/entries", content=body, headers={"content-type": "application/json"})
+    assert answer.status_code == 422
+
+
+def test_there_is_an_end_to_entries_at_once(client):
+    assert client.post("/pocket/entries", json={"entries": [{}] * 51}).status_code == 422
+    assert client.post("/pocket/entries", json={"entries": [{f"f{k}": "" for k in range(41)}]}).status_code == 422
+    assert client.post("/pocket/entries", json={"entries": [{"note": "x" * 20_001}]}).status_code == 422
+    assert sent(client) == []
+    assert sent(client, {})[0]["errors"] == {"": "This entry has no name, so it could be taken twice."}

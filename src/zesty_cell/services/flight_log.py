@@ -9,7 +9,6 @@ from datetime import timedelta
 
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Words
 from zesty_cell.core.learn.flights import LoggedFlight, doubts, shared_out
@@ -48,7 +47,7 @@ def doubted(
     pack_id: int,
     row: FlightRow | None = None,
     sure: Set[str] = frozenset(),
-    result: Forecast | None = None,
+    foretold: Foretold | None = None,
 ) -> Doubted:
     """What of a flight of a pack cannot be, else what hardly can: against its neighbours in the log and its sheet.
 
@@ -58,8 +57,8 @@ def doubted(
         Where it is kept already: what was taken of it then is not asked again.
     sure : set of str
         Keys of what is meant.
-    result : Forecast, optional
-        Of its sheet.
+    foretold : Foretold, optional
+        By its sheet.
     """
     pack = PACKS.thing(PACKS.fetch(session, pack_id))
     near = flights.near(session, pack_id, flight)
@@ -70,8 +69,8 @@ def doubted(
     found = flight_doubts(
         flight,
         pack=pack,
-        forecast_s=None if result is None else result.flight.end_s,
-        forecast_a=None if result is None else result.mean_a,
+        forecast_s=None if foretold is None else foretold.end_s,
+        forecast_a=None if foretold is None else foretold.mean_a,
     )
     before = set() if row is None else {d.key for d in flight_doubts(flights.flight_of(row), pack=pack)}
     asked = [d for d in found if d.key not in sure | before]
@@ -79,10 +78,19 @@ def doubted(
     return Doubted({d.field: d.why for d in asked}, keys)
 
 
-def forecast_for(session: Session, sheet: SheetRow, *, pack: PackRow) -> Forecast | None:
+@dataclass(frozen=True)
+class Foretold:
+    """What a flight is doubted by: how long a full pack lasts, and the mean current [s, A]."""
+
+    end_s: float
+    mean_a: float
+
+
+def foretold_by(session: Session, sheet: SheetRow, *, pack: PackRow) -> Foretold | None:
     """What a sheet foretells with a pack; None where it contradicts itself."""
     with suppress(OutOfRangeError):
-        return advise(session, sheet, pack=pack).result
+        result = advise(session, sheet, pack=pack).result
+        return Foretold(result.flight.end_s, result.mean_a)
     return None
 
 

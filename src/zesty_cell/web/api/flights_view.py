@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.formats.flights_csv import NamedFlight, write_flights
-from zesty_cell.services.flight_log import CLOCK_AHEAD, change_flight, charge_pack, doubted, forecast_for
+from zesty_cell.services.flight_log import CLOCK_AHEAD, change_flight, charge_pack, doubted, foretold_by
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import flights as store
 from zesty_cell.store import flown, records
@@ -76,9 +76,9 @@ def _check(
         raise given.refuse([("landed_at", "This flight has not landed yet: is the clock ahead?", "ahead")], at=_AT)
     pack = PACKS.fetch(session, pack_id)
     sheet = None if row is not None else sheet_for(session, craft_id=craft_id, pack=pack, pattern=flight.pattern)
-    result = None if sheet is None else forecast_for(session, sheet, pack=pack)
+    foretold = None if sheet is None else foretold_by(session, sheet, pack=pack)
     meant: Set[str] = frozenset(sure.split())
-    found = doubted(session, flight, pack_id=pack_id, row=row, sure=meant, result=result)
+    found = doubted(session, flight, pack_id=pack_id, row=row, sure=meant, foretold=foretold)
     if found.errors:
         kinds = " ".join(sorted(found.asked - meant)) or "impossible"
         raise given.refuse([(field, words, kinds) for field, words in found.errors.items()], at=_AT)

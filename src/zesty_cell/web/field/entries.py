@@ -2,29 +2,33 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import time
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any
 
 from pydantic import ValidationError
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
+from sqlalchemy.orm.exc import StaleDataError
 
-from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.answer.plausibility import cell_volts_doubt
 from zesty_cell.core.fact import Words
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.services.flight_log import (
     CLOCK_AHEAD,
+    Foretold,
     change_flight,
     charge_pack,
     doubted,
-    forecast_for,
+    foretold_by,
     log_flight,
 )
 from zesty_cell.store import flights as store
 from zesty_cell.store import sheets
+from zesty_cell.store.errors import EditConflictError, MissingRecordError
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import FlightRow
 from zesty_cell.web.http import whole_number
@@ -101,7 +105,7 @@ def _checked(
     taken: Taken,
     *,
     sure: str = "",
-    result: Forecast | None = None,
+    foretold: Foretold | None = None,
 ) -> LoggedFlight | None:
     """The flight with its new values, or what is wrong with it at its fields."""
     pack = PACKS.thing(PACKS.fetch(session, pack_id))
@@ -114,7 +118,7 @@ def _checked(
         for problem in error.errors(include_url=False, include_input=False):
             taken.errors.setdefault(str(problem["loc"][0]) if problem["loc"] else "", words_of(problem))
         return None
-    found = doubted(session, flight, pack_id=pack_id, row=row, sure=set(sure[:400].split()), result=result)
+    found = doubted(session, flight, pack_id=pack_id, row=row, sure=set(sure[:400].split()), foretold=foretold)
     taken.errors |= found.errors
     taken.asked = tuple(sorted(found.asked))
     return None if taken.errors else flight
@@ -135,11 +139,31 @@ def _as_it_stands(local: str) -> str:
     return f"{local}+00:00" if local else ""
 
 
-def _landed(session: Session, form: Mapping[str, str], entry: str) -> Taken:
+#: What sheets foretell with packs, for entries that come together, by the numbers of both.
+ForetoldBy = dict[tuple[int, int], Foretold | None]
+#: A day's entries come within moments: what was foretold for the first serves the others [s].
+_LATELY_S = 60.0
+
+
+class ForetoldLately:
+    """What was foretold within the last minute; only doubts are raised by it, and no number leaves the page."""
+
+    def __init__(self) -> None:
+        self._since, self._found = 0.0, ForetoldBy()
+
+    def now(self) -> ForetoldBy:
+        """What still counts."""
+        if time.monotonic() - self._since > _LATELY_S:
+            self._since, self._found = time.monotonic(), {}
+        return self._found
+
+
+def _landed(session: Session, form: Mapping[str, str], entry: str, foretold: ForetoldBy) -> Taken:
     taken = Taken()
     pack = PACKS.fetch(session, whole_number(form.get("pack", "")))
     sheet = sheets.fetch(session, whole_number(form.get("sheet", "")))
-    result = forecast_for(session, sheet, pack=pack)
+    if (sheet.id, pack.id) not in foretold:
+        foretold[sheet.id, pack.id] = foretold_by(session, sheet, pack=pack)
     values: dict[str, Any] = _read((*DETAILS, Field("timer_s", "Timer", DURATION)), form, pack.series, taken)
     values |= {
         "landed_at": _landed_at(form.get("landed_at", "") or _as_it_stands(form.get("landed_local", ""))),
@@ -147,7 +171,9 @@ def _landed(session: Session, form: Mapping[str, str], entry: str) -> Taken:
     }
     if taken.errors:
         return taken
-    flight = _checked(values, None, pack.id, session, taken, sure=form.get("sure", ""), result=result)
+    flight = _checked(
+        values, None, pack.id, session, taken, sure=form.get("sure", ""), foretold=foretold[sheet.id, pack.id]
+    )
     if flight is not None:
         taken.flight_id = log_flight(session, flight, sheet=sheet, pack=pack, entry=entry).id
     return taken
@@ -191,8 +217,13 @@ def was_taken(session: Session, form: Mapping[str, str]) -> bool:
     return store.taken(session, form.get("entry", "")) is not None
 
 
-def take_entry(session: Session, form: Mapping[str, str]) -> Taken:
+def take_entry(session: Session, form: Mapping[str, str], foretold: ForetoldBy | None = None) -> Taken:
     """Take one entry; one that was taken before is answered as it was then, and changes nothing.
+
+    Parameters
+    ----------
+    foretold : dict, optional
+        What was foretold for entries before it that came with it.
 
     Raises
     ------
@@ -207,7 +238,7 @@ def take_entry(session: Session, form: Mapping[str, str]) -> Taken:
         return Taken(flight_id=int(str(before["flight"])))
     kind = form.get("kind", "")
     if kind == "landed":
-        taken = _landed(session, form, entry)
+        taken = _landed(session, form, entry, {} if foretold is None else foretold)
     elif kind in ("details", "charged"):
         taken = _change(session, form, DETAILS if kind == "details" else CHARGED)
     else:
@@ -215,3 +246,57 @@ def take_entry(session: Session, form: Mapping[str, str]) -> Taken:
     if not taken.errors:
         store.take(session, entry, {"flight": taken.flight_id})
     return taken
+
+
+#: An entry is looked at so often while others change the same pack.
+_TURNS = 8
+
+
+def take_one(session: Session, form: Mapping[str, str]) -> Taken:
+    """Take an entry; acknowledged only once it is on disk.
+
+    Another phone may land the same pack, or send the same entry, at this very moment: it is looked at again then.
+    """
+    for turn in range(_TURNS):
+        try:
+            taken = take_entry(session, form)
+            if taken.errors:
+                session.rollback()
+                if turn < _TURNS - 1 and was_taken(session, form):  # the same, sent twice: its twin was just now
+                    continue
+            else:
+                session.commit()
+            return taken
+        except MissingRecordError as error:
+            session.rollback()
+            return Taken(errors={"": error.why})
+        except (StaleDataError, EditConflictError, IntegrityError):
+            session.rollback()
+            session.expire_all()
+            if turn == _TURNS - 1:
+                raise
+    raise AssertionError("the last turn returns or raises")
+
+
+def take_several(session: Session, forms: Sequence[Mapping[str, str]], foretold: ForetoldBy) -> list[Taken]:
+    """Take entries that come together, in order; acknowledged only once all that were taken are on disk.
+
+    One transaction for all, as long as nobody comes between; else one by one.
+    """
+    found = []
+    try:
+        for form in forms:
+            try:
+                taken = take_entry(session, form, foretold)
+            except MissingRecordError as error:
+                taken = Taken(errors={"": error.why})
+            # One that left something half done is not taken together with the others.
+            if taken.errors and (session.new or session.dirty or session.deleted):
+                raise EditConflictError("entry", "one of several")
+            found.append(taken)
+        session.commit()
+    except (StaleDataError, EditConflictError, IntegrityError):
+        session.rollback()
+        session.expire_all()
+        return [take_one(session, form) for form in forms]
+    return found

@@ -6,16 +6,12 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
-from sqlalchemy.exc import IntegrityError
-from sqlalchemy.orm import Session
-from sqlalchemy.orm.exc import StaleDataError
 
 from zesty_cell.core.choose.fits import could_fly
 from zesty_cell.paired import right_of
 from zesty_cell.services.starting import sheet_with
-from zesty_cell.store.errors import EditConflictError, MissingRecordError
 from zesty_cell.store.hangar import CRAFTS, PACKS
-from zesty_cell.web.field.entries import Taken, take_entry, was_taken
+from zesty_cell.web.field.entries import take_one
 from zesty_cell.web.field.shown import _SAID, field_page
 from zesty_cell.web.http import PostedForm, Store, preferences_of, say, whole_number
 from zesty_cell.words.say import say as say_fact
@@ -53,40 +49,10 @@ def first_sheet(session: Store, form: PostedForm) -> Response:
     return say(RedirectResponse(back, 303), f"“{row.name}” is a sheet now. Its range is wide until you fly it.")
 
 
-#: An entry is looked at so often while others change the same pack.
-_TURNS = 8
-
-
-def _taken(session: Session, form: dict[str, str]) -> Taken:
-    """Take an entry; acknowledged only once it is on disk.
-
-    Another phone may land the same pack, or send the same entry, at this very moment: it is looked at again then.
-    """
-    for turn in range(_TURNS):
-        try:
-            taken = take_entry(session, form)
-            if taken.errors:
-                session.rollback()
-                if turn < _TURNS - 1 and was_taken(session, form):  # the same, sent twice: its twin was just now
-                    continue
-            else:
-                session.commit()
-            return taken
-        except MissingRecordError as error:
-            session.rollback()
-            return Taken(errors={"": error.why})
-        except (StaleDataError, EditConflictError, IntegrityError):
-            session.rollback()
-            session.expire_all()
-            if turn == _TURNS - 1:
-                raise
-    raise AssertionError("the last turn returns or raises")
-
-
 @router.post("/field/entries")
 def entries(request: Request, session: Store, form: PostedForm) -> Response:
     """Take one entry, from the form itself or from what the browser kept while the line was down."""
-    taken = _taken(session, form)
+    taken = take_one(session, form)
     if "application/json" in request.headers.get("accept", ""):
         return JSONResponse(
             {

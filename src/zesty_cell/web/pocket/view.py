@@ -2,15 +2,48 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from fastapi import APIRouter, Request
-from fastapi.responses import Response
+from fastapi.responses import JSONResponse, Response
+from pydantic import BaseModel, Field
 
 from zesty_cell.services.pocket import Pocket
-from zesty_cell.web.field.entries import CHARGED, DETAILS
+from zesty_cell.web.field.entries import CHARGED, DETAILS, ForetoldLately, take_several
 from zesty_cell.web.http import Store, database_of, kept_of, page, preferences_of
 from zesty_cell.web.pocket.day import FORM, day_of
+from zesty_cell.words.say import say
 
 router = APIRouter(include_in_schema=False)
+
+#: So many entries come together at most, each with so many fields of such a length.
+MOST_ENTRIES = 50
+_Text = Annotated[str, Field(max_length=20_000)]
+
+
+class Entries(BaseModel):
+    """Entries of a phone, in the order in which they were made."""
+
+    entries: Annotated[list[Annotated[dict[_Text, _Text], Field(max_length=40)]], Field(max_length=MOST_ENTRIES)]
+
+
+@router.post("/pocket/entries")
+def entries(request: Request, session: Store, several: Entries) -> JSONResponse:
+    """Take entries in order, each once; what became of each."""
+    reader = preferences_of(request)
+    found = take_several(session, several.entries, kept_of(request, ForetoldLately).now())
+    return JSONResponse(
+        {
+            "taken": [
+                {
+                    "flight": taken.flight_id,
+                    "errors": {name: say(words, reader) for name, words in taken.errors.items()},
+                    "asked": list(taken.asked),
+                }
+                for taken in found
+            ]
+        }
+    )
 
 
 @router.get("/pocket")

@@ -43,19 +43,21 @@
     return name;
   }
 
-  async function change(name, how) {
+  // Of entries, what they become: nothing for one that goes.
+  async function change(how) {
     const tx = (await open()).transaction("entries", "readwrite", { durability: "strict" });
-    for (let at = await tx.store.openCursor(); at; at = await at.continue()) {
-      const next = how(at.value);
-      if (next === null) await at.delete();
-      else if (next !== at.value) await at.update(next);
+    const done = [];
+    for (const entry of await tx.store.getAll()) {
+      const next = how(entry);
+      if (next === null) done.push(tx.store.delete(entry.order));
+      else if (next !== entry) done.push(tx.store.put(next));
     }
-    await tx.done;
+    await Promise.all([...done, tx.done]);
   }
 
   // What was typed, put right, takes its place again, with its own name.
   function mend(name, typed, sure) {
-    return change(name, (e) => {
+    return change((e) => {
       if (e.name === name) {
         const { wrong, asked, tries, aside, ...rest } = e;
         return { ...rest, values: { ...e.values, ...typed, sure: sure ? asked ?? "" : "" } };
@@ -67,47 +69,64 @@
   }
 
   // Out of the way, and not gone.
-  const setAside = (name) => change(name, (e) => (e.name === name ? { ...e, aside: true } : e));
+  const setAside = (name) => change((e) => (e.name === name ? { ...e, aside: true } : e));
 
   // What belongs to a flight that is dropped goes with it.
-  const drop = (name) => change(name, (e) => (e.name === name || (e.values.flight === name && !e.sent) ? null : e));
+  const drop = (name) => change((e) => (e.name === name || (e.values.flight === name && !e.sent) ? null : e));
 
   // In order; what belongs to a flight that was refused, or passed over, waits until that is put right.
-  function next(entries, passed) {
-    const open = entries.filter((e) => !e.sent);
-    const held = new Set(open.filter((e) => e.wrong || passed.has(e.name)).map((e) => e.name));
-    return open.find((e) => !held.has(e.name) && !held.has(e.values.flight));
+  function next(entries, passed, most) {
+    const unsent = entries.filter((e) => !e.sent);
+    const held = new Set(unsent.filter((e) => e.wrong || passed.has(e.name)).map((e) => e.name));
+    return unsent.filter((e) => !held.has(e.name) && !held.has(e.values.flight)).slice(0, most);
   }
 
-  // What the server answers to an entry that it does not take: its reason; nothing where it is only to be sent later.
-  async function refusal(response, tries) {
-    const answer = await response.json().catch(() => ({}));
-    const said = Object.values(answer.errors ?? {}).join(" ") || (typeof answer.detail === "string" ? answer.detail : "");
-    if (response.status >= 500 && tries < TRIES) return null;
-    return { wrong: said || `The server does not take this (${response.status}).`, asked: (answer.asked ?? []).join(" ") };
+  const post = (entries) => fetch("/pocket/entries", {
+    method: "POST", body: JSON.stringify({ entries: entries.map((e) => e.values) }),
+    headers: { Accept: "application/json", "Content-Type": "application/json" },
+  });
+
+  const SEVERAL = 25;
+
+  // What became of entries that the server has looked at.  A refused one stays at its place, with its reason, until it
+  // is put right or dropped, and with it what belongs to it; the rest goes on.  One that was taken stays until a day that
+  // knows of it is here.
+  function told(entries, answers) {
+    const refused = new Set(), became = new Map();
+    entries.forEach((entry, k) => {
+      const { errors, asked } = answers[k];
+      if (!Object.keys(errors).length) became.set(entry.name, { sent: true });
+      else if (!refused.has(entry.values.flight)) became.set(entry.name, { wrong: Object.values(errors).join(" "), asked: asked.join(" ") });
+      if (Object.keys(errors).length) refused.add(entry.name);
+    });
+    return became;
   }
 
   async function sendAll() {
     const passed = new Set();
-    let sent = 0, line = "yes";
+    let sent = 0, line = "yes", most = SEVERAL;
     try {
       for (;;) {
-        const entry = next(await all(), passed);
-        if (!entry) break;
-        const response = await fetch("/field/entries", {
-          method: "POST", body: new URLSearchParams(entry.values), headers: { Accept: "application/json" },
-        });
+        const entries = next(await all(), passed, most);
+        if (!entries.length) break;
+        const response = await post(entries);
         if (LATER.has(response.status)) { line = response.status === 401 ? "unpaired" : "busy"; break; }
-        // Some networks answer in the server's stead: only its own word counts, and anything else is no line.
-        if (response.ok && !("flight" in (await response.json()))) { line = "no"; break; }
-        const tries = (entry.tries ?? 0) + 1;
-        const refused = response.ok ? null : await refusal(response, tries);
-        // A refused entry stays at its place, with its reason, until it is put right or dropped; the rest goes on.  One
-        // that the server stumbled over is passed over this time.  One that was taken stays until a day that knows of it
-        // is here.
-        await change(entry.name, (e) => (e.name !== entry.name ? e : response.ok ? { ...e, sent: true } : { ...e, tries, ...refused }));
-        if (!response.ok && !refused) passed.add(entry.name);
-        sent += response.ok ? 1 : 0;
+        if (response.ok) {
+          // Some networks answer in the server's stead: only its own word counts, and anything else is no line.
+          const { taken } = await response.json();
+          if (taken?.length !== entries.length) { line = "no"; break; }
+          const became = told(entries, taken);
+          await change((e) => (became.has(e.name) ? { ...e, ...became.get(e.name) } : e));
+          sent += [...became.values()].filter((b) => b.sent).length;
+        } else if (entries.length > 1) {
+          most = 1;  // which of them it stumbles over is found one by one
+        } else {
+          // One that the server stumbles over is passed over this time, and shown after so many.
+          const [entry] = entries, tries = (entry.tries ?? 0) + 1;
+          const wrong = response.status >= 500 && tries < TRIES ? {} : { wrong: `The server does not take this (${response.status}).`, asked: "" };
+          await change((e) => (e.name === entry.name ? { ...e, tries, ...wrong } : e));
+          passed.add(entry.name);
+        }
       }
     } catch {
       line = "no";
@@ -120,7 +139,7 @@
     ? navigator.locks.request("zesty-cell-send", sendAll) : sendAll());
 
   // A day that was asked for after entries were taken knows of them.
-  const settle = (names) => change("", (e) => (e.sent && names.has(e.name) ? null : e));
+  const settle = (names) => change((e) => (e.sent && names.has(e.name) ? null : e));
 
   globalThis.zestyQueue = { add, all, drop, keep, kept, mend, newName, send, setAside, settle };
 })();
