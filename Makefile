@@ -42,10 +42,10 @@ serve: $(VENV)/.runtime
 	@$(BIN)/zesty-cell serve --port $(PORT) $(WITH_LAN)
 
 chromium:
-	@command -v chromium >/dev/null || { echo "Installing Debian's chromium for the browser tests …"; \
+	@command -v chromium >/dev/null && command -v certutil >/dev/null || { echo "Installing Debian's chromium, and certutil, for the browser tests …"; \
 	  SUDO=; [ "$$(id -u)" = 0 ] || SUDO=sudo; \
-	  { $$SUDO apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$SUDO apt-get install -y -qq chromium >/dev/null; } || { \
-	  echo "Could not install chromium. Install it by hand (apt-get install chromium); until then run: make test E2E=no"; exit 1; }; }
+	  { $$SUDO apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$SUDO apt-get install -y -qq chromium libnss3-tools >/dev/null; } || { \
+	  echo "Could not install chromium. Install it by hand (apt-get install chromium libnss3-tools); until then run: make test E2E=no"; exit 1; }; }
 
 ifeq ($(E2E),no)
 test: $(VENV)/.test

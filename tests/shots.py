@@ -4,18 +4,20 @@ from __future__ import annotations
 
 import shutil
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from playwright.sync_api import sync_playwright
 
-from tests.e2e.conftest import CHROMIUM_FLAGS, running
+from tests.e2e.conftest import CHROMIUM_FLAGS
+from tests.e2e.lan import LanServer
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 #: Name, path, width, height, theme, and whether the whole page is taken.
 VIEWS = (
     ("sheet", "/sheets/8", 1280, 800, "paper", False),
     ("start", "/start", 1280, 800, "paper", False),
-    ("start-phone", "/start", 390, 844, "sun", False),
     ("sheets", "/sheets", 1280, 800, "paper", False),
     ("hangar", "/hangar", 1280, 800, "paper", False),
     ("pack", "/hangar/packs/11", 1280, 800, "paper", True),
@@ -25,7 +27,8 @@ VIEWS = (
     ("propellers", "/hangar/crafts/2/propellers", 1280, 800, "paper", False),
     ("callouts", "/callouts/8?days=yes", 1280, 800, "paper", True),
     ("surer", "/sheets/1/surer", 1280, 800, "paper", False),
-    ("field", "/field?craft=1", 390, 844, "sun", False),
+    ("phone", "/phone", 1280, 800, "paper", False),
+    ("pocket", "/pocket", 390, 844, "sun", False),
     ("flights", "/log", 1280, 800, "paper", False),
     ("taught", "/sheets/8/taught", 1280, 800, "paper", False),
     ("calibrate", "/calibrate/current?craft=1", 1280, 800, "paper", False),
@@ -35,12 +38,29 @@ VIEWS = (
 )
 
 
+#: All of the day is there: the head of the phone's page says how much of it is, until it is.
+ALL_READY = """() => {
+  const head = document.querySelector(".pocket-head").innerText;
+  return head.includes("as known") && !head.includes("ready");
+}"""
+
+
+@contextmanager
+def started(server: LanServer) -> Iterator[str]:
+    """The demo on its network, while it is photographed."""
+    server.start()
+    try:
+        yield server.home
+    finally:
+        server.stop()
+
+
 def main() -> None:
     """Start the demo in a folder of its own and photograph it."""
     OUT.mkdir(parents=True, exist_ok=True)
     with (
         tempfile.TemporaryDirectory() as folder,
-        running("demo", Path(folder) / "shots.sqlite") as (address, _),
+        started(LanServer(Path(folder) / "shots.sqlite", lan_port=8767, certificate_port=8768)) as address,
         sync_playwright() as playwright,
     ):
         browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=CHROMIUM_FLAGS)
@@ -54,6 +74,11 @@ def main() -> None:
             context.add_cookies([view])
             page = context.new_page()
             page.goto(address + path, wait_until="networkidle")
+            if path == "/phone":
+                page.get_by_role("button", name="Show a code").click()
+            if path == "/pocket":
+                page.wait_for_function(ALL_READY, timeout=120_000)
+                page.get_by_role("button", name="Heron", exact=True).click()
             if path == "/start":
                 page.fill("#label", "6s 1300 120c 214g")
             if path == "/sheets":

@@ -12,6 +12,7 @@ from benchmarks.report import table, write_soak
 from benchmarks.soak.cases import cases
 from benchmarks.soak.crowd import burst, crowd
 from benchmarks.soak.files import files
+from benchmarks.soak.guesses import guesses
 from benchmarks.soak.hostile import hostile
 from benchmarks.soak.kills import kills
 from benchmarks.timing import Row
@@ -20,7 +21,8 @@ HEAD = """Written by `make soak` on {when}, {cores} cores ({machine}), Python {p
 of requests, files, kills and a crowd that the application has to outlive.
 """
 WORK: dict[str, Callable[[], list[Row]]] = {
-    "hostile": hostile, "cases": cases, "files": files, "kills": kills, "burst": burst, "crowd": crowd,
+    "hostile": hostile, "cases": cases, "files": files, "kills": kills, "guesses": guesses,
+    "burst": burst, "crowd": crowd,
 }  # fmt: skip
 
 
