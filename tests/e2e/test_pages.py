@@ -55,6 +55,9 @@ PAGES = [
     "/hangar/health",
     "/hangar/health/8",
     "/backup",
+    "/phone",
+    "/pair",
+    "/pocket",
     "/find?q=heron",
     "/nowhere",
 ]

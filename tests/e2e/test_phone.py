@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import random
+import re
 import shutil
 import sqlite3
 import time
@@ -19,7 +20,7 @@ import zxingcpp
 from PIL import Image
 from playwright.sync_api import Page, expect
 
-from tests.e2e.conftest import CHROMIUM_FLAGS, PATIENCE_MS
+from tests.e2e.conftest import CHROMIUM_FLAGS, PATIENCE_MS, axe_violations
 from tests.e2e.lan import ADDRESS, LanServer, Phone, phone, typed_code
 from zesty_cell.demo.club import load_club
 from zesty_cell.store import sheets
@@ -387,3 +388,105 @@ def test_a_server_that_is_killed_while_entries_come_in_has_each_once(server, pla
         until(page, "zestyQueue.all().then((all) => all.every((e) => e.sent || e.wrong))")
         assert page.evaluate("zestyQueue.all().then((all) => all.filter((e) => e.wrong).map((e) => e.wrong))") == []
         assert len(in_log(server.database)) - before == 20
+
+
+FITS = re.compile(r"takes \d+\.\d Wh for \d+:\d\d of flying")
+#: What is not large enough for a cold thumb: name and size of every control that can be seen.
+TOO_SMALL = """() => [...document.querySelectorAll("button, a[href], input:not([type=radio]), select, summary")]
+  .filter((e) => e.offsetParent)
+  .map((e) => [e.textContent.trim() || e.name || e.id, Math.round(e.getBoundingClientRect().height)])
+  .filter(([, height]) => height < 48)"""
+
+
+def test_every_state_is_accessible_and_large_enough_in_sun_and_dusk(server, playwright, tmp_path):
+    with phone(playwright, tmp_path / "phone") as one:
+        page = paired(one, server)
+        server.stop()
+
+        def look(state: str) -> None:
+            assert page.evaluate(TOO_SMALL) == [], state
+            assert page.evaluate("document.documentElement.scrollWidth") <= 390, state
+            for _ in range(3):
+                page.get_by_role("button", name="Day, sun or dusk").click()
+                assert axe_violations(page) == [], (state, page.evaluate("document.documentElement.dataset.theme"))
+
+        look("on the ground")
+        take_off(page, "Swift", "Satsuma 1")
+        look("in the air")
+        page.get_by_label("flew").fill("3:00")
+        page.get_by_role("button", name="Landed").click()
+        look("how it was")
+        tell(page, rest_v_per_cell="3.75")
+        page.get_by_role("button", name="mAh put back").first.click()
+        page.locator(".supply summary").click()
+        page.get_by_label("Supply").select_option(label="Pomelo 1")
+        page.get_by_role("button", name="See what it can charge").click()
+        expect(page.locator(".supply-plan li")).to_contain_text(FITS)
+        look("the queue")
+        # What it was told stays with it.
+        page.reload()
+        page.wait_for_selector("html[data-ready=yes]")
+        page.locator(".supply summary").click()
+        expect(page.locator(".supply-plan li")).to_have_count(1)
+
+
+def test_a_pack_that_is_not_full_is_flown_by_what_it_rests_at(server, playwright, tmp_path):
+    with phone(playwright, tmp_path / "phone") as one:
+        page = paired(one, server)
+        server.stop()
+        full = page.evaluate("zestyQueue.kept('day')")
+        fly(page, "Swift", "Satsuma 1", 0, 0)
+        tell(page, rest_v_per_cell="3.95")
+        expect(page.get_by_text("Charge it first")).to_be_visible()
+        page.get_by_role("button", name="Fly it as it is").click()
+        pack = next(p for p in full["packs"].values() if p["name"] == "Satsuma 1")
+        low, shares = full["rest"][pack["chemistry"]]
+        charge = shares[round((3.95 - low) / full["rest_step"])]
+        pair = next(p for key, p in full["pairs"].items() if key.endswith(f"-{pack['id']}"))
+        step = next(s for s in full["steps"][pair["steps"]] if s["charge"] and s["charge"] <= charge)
+        expect(page.locator("#timer-box .big")).to_have_text(step["timer"])
+        expect(page.locator("#timer-box")).to_contain_text(f"for about {round(100 * step['charge'])} % in it")
+        # Charged, it is full again.
+        charge_at = page.locator(".waiting li", has=page.get_by_text("Satsuma 1", exact=True))
+        charge_at.get_by_role("button", name="mAh put back").click()
+        charge_at.get_by_label("Put back").fill("400")
+        charge_at.get_by_role("button", name="Charged").click()
+        expect(page.locator("#timer-box .big")).to_have_text(full["steps"][pair["steps"]][0]["timer"])
+
+
+#: What would be heard and when, counted from now [s]; a voice has samples, a tone has none.
+LISTEN = """
+  window.heard = [];
+  const voice = AudioBufferSourceNode.prototype.start, tone = OscillatorNode.prototype.start;
+  const note = (kind, start) => function (at) {
+    heard.push([kind, at - this.context.currentTime]);
+    return start.call(this, at);
+  };
+  AudioBufferSourceNode.prototype.start = note("voice", voice);
+  OscillatorNode.prototype.start = note("tone", tone);
+"""
+
+
+def test_the_phone_says_the_minutes_and_when_to_land(server, playwright, tmp_path):
+    with phone(playwright, tmp_path / "phone") as one:
+        page = paired(one, server)
+        server.stop()
+        page.add_init_script(LISTEN)
+        page.reload()
+        page.wait_for_selector("html[data-ready=yes]")
+        day = page.evaluate("zestyQueue.kept('day')")
+        page.get_by_role("button", name="Let the phone speak").click()
+        expect(page.get_by_text("It cannot promise it")).to_be_visible()
+        assert page.evaluate("heard") == []
+        take_off(page, "Heron", "Pomelo 1")
+        heron = next(c["id"] for c in day["crafts"] if c["name"] == "Heron")
+        pomelo = next(p["id"] for p in day["packs"].values() if p["name"] == "Pomelo 1")
+        pair = day["pairs"][f"{heron}-{pomelo}"]
+        step = day["steps"][pair["steps"]][0]
+        wanted = [60 * (k + 1) for k in range(step["minutes"])] + [at for at, _ in step["spoken"]]
+        until(page, f"heard.length === {len(wanted)}")
+        heard = page.evaluate("heard")
+        assert {kind for kind, _ in heard} == {"voice"}
+        assert sorted(at for _, at in heard) == pytest.approx(sorted(wanted), abs=3.0)
+        page.get_by_role("button", name="Silence").click()
+        expect(page.get_by_role("button", name="Let the phone speak")).to_be_visible()

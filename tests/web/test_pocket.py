@@ -277,3 +277,18 @@ def test_there_is_an_end_to_entries_at_once(client):
     assert client.post("/pocket/entries", json={"entries": [{"note": "x" * 20_001}]}).status_code == 422
     assert sent(client) == []
     assert sent(client, {})[0]["errors"] == {"": "This entry has no name, so it could be taken twice."}
+
+
+def test_what_is_typed_stands_in_the_units_of_the_day_that_is_held(client, few):
+    # The page is kept on the phone with the units of another day: it must not say any of its own.
+    shell = client.get("/pocket").text
+    assert "V a cell<" not in shell
+    assert "°C" not in shell
+    _, metric = day_of(client)
+    client.cookies.set("zesty_cell_view", "units-imperial.volts-pack.theme-sun")
+    _, other = day_of(client)
+    assert (metric["unit_of"]["rest_v_per_cell"], other["unit_of"]["rest_v_per_cell"]) == ("V a cell", "V")
+    assert (metric["unit_of"]["air_c"], other["unit_of"]["air_c"]) == ("°C", "°F")
+    fields = set(re.findall(r"unitOf\('([a-z_]+)'\)", shell))
+    assert fields
+    assert {f for f in fields if f != "note"} <= set(metric["unit_of"])

@@ -9,7 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 from starlette.types import Receive, Scope
 
 from zesty_cell.network.devices import PairingError
-from zesty_cell.paired import keep_token, token_of
+from zesty_cell.paired import keep_token, right_of, token_of
 from zesty_cell.web.http import page
 from zesty_cell.web.phone.asking import asked_by, network_of
 
@@ -19,7 +19,9 @@ router = APIRouter(include_in_schema=False)
 def _pair_page(
     request: Request, *, code: str = "", name: str = "Phone", error: str = "", status: int = 200
 ) -> Response:
-    context = {"code": code, "name": name, "error": error, "paired": asked_by(request)}
+    device = asked_by(request)
+    itself = device is None and right_of(request.scope) == "everything"
+    context = {"code": code, "name": name, "error": error, "paired": device, "itself": itself}
     return page(request, "phone_pair.html", context, status=status)
 
 

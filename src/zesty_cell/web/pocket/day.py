@@ -182,6 +182,17 @@ def _waiting(session: Session, view: Preferences) -> list[dict[str, Any]]:
     return found
 
 
+def _units(view: Preferences) -> dict[str, str]:
+    """What stands behind the fields of the phone's page: it takes entries in the units of the day that it holds."""
+    volts = "V" if view.volts == "pack" else "V a cell"
+    degrees = "°C" if view.in_units("temperature") == "metric" else "°F"
+    return {
+        "duration_s": "min", "rest_after_s": "min", "rest_v_per_cell": volts, "charged_v_per_cell": volts,
+        "cells_v": "V", "shown_ah": "mAh", "put_back_ah": "mAh", "air_c": degrees, "hottest_c": degrees,
+        "resistance_ohm": "mΩ",
+    }  # fmt: skip
+
+
 def _mark_of(key: Hashable) -> str:
     return hashlib.sha256(repr(key).encode()).hexdigest()[:12]
 
@@ -232,6 +243,7 @@ def _document(
         "form": FORM,
         "units": view.units,
         "volts": view.volts,
+        "unit_of": _units(view),
         "asked": len(asked),
         "ready": len(pairs) - len(older),
         "crafts": crafts,

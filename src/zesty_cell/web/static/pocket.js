@@ -87,6 +87,8 @@ Alpine.data("pocket", () => ({
     const part = this.day && this.day.ready < this.day.asked ? `, ${this.day.ready} of ${this.day.asked} ready` : "";
     return at + part;
   },
+  // The day's own: what is typed is read in them.
+  unitOf(path) { return this.day?.unit_of[path] ?? ""; },
   get lineWords() {
     return { yes: "", no: "No line.", busy: "The server is busy.", unpaired: "This phone is not paired any more." }[this.line] ?? "";
   },

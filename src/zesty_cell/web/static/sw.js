@@ -4,8 +4,8 @@ importScripts("/static/vendor/idb.js", "/static/pocket/queue.js");
 
 const KEPT = `zesty-cell-${self.EDITION}`, TAKEN = "zesty-cell-taken";
 const PAGE = "/pocket";
-// A server that answers no sooner is no line: the page does not wait for it.
-const PATIENCE_MS = 4000;
+// A server that answers no sooner is no line.  What this page stands for does not wait long; others may take their time.
+const PATIENCE_MS = 60_000, FIELD_PATIENCE_MS = 4000;
 
 self.addEventListener("install", (event) => {
   event.waitUntil((async () => {
@@ -25,8 +25,8 @@ self.addEventListener("activate", (event) => {
   })());
 });
 
-async function fromLine(request) {
-  const stop = new AbortController(), timer = setTimeout(() => stop.abort(), PATIENCE_MS);
+async function fromLine(request, patience) {
+  const stop = new AbortController(), timer = setTimeout(() => stop.abort(), patience);
   try {
     return await fetch(request, { signal: stop.signal });
   } finally {
@@ -41,7 +41,7 @@ async function opened(request, url) {
   if (url.pathname === PAGE) return (await kept.match(PAGE)) ?? fetch(request);
   const taken = await (await caches.open(TAKEN)).match(request, { ignoreSearch: url.pathname.endsWith("/card") });
   try {
-    return await fromLine(request);
+    return await fromLine(request, ["/", "/field"].includes(url.pathname) ? FIELD_PATIENCE_MS : PATIENCE_MS);
   } catch (error) {
     const found = taken ?? (await kept.match(PAGE));
     if (found) return found;
