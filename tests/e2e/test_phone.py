@@ -392,7 +392,7 @@ def test_a_server_that_is_killed_while_entries_come_in_has_each_once(server, pla
 
 FITS = re.compile(r"takes \d+\.\d Wh for \d+:\d\d of flying")
 #: What is not large enough for a cold thumb: name and size of every control that can be seen.
-TOO_SMALL = """() => [...document.querySelectorAll("button, a[href], input:not([type=radio]), select, summary")]
+TOO_SMALL = """() => [...document.querySelectorAll("button, a[href], input:not([type=radio], [type=checkbox]), select, summary")]
   .filter((e) => e.offsetParent)
   .map((e) => [e.textContent.trim() || e.name || e.id, Math.round(e.getBoundingClientRect().height)])
   .filter(([, height]) => height < 48)"""
@@ -419,7 +419,7 @@ def test_every_state_is_accessible_and_large_enough_in_sun_and_dusk(server, play
         tell(page, rest_v_per_cell="3.75")
         page.get_by_role("button", name="mAh put back").first.click()
         page.locator(".supply summary").click()
-        page.get_by_label("Supply").select_option(label="Pomelo 1")
+        page.get_by_label("Supply", exact=True).select_option(label="Pomelo 1")
         page.get_by_role("button", name="See what it can charge").click()
         expect(page.locator(".supply-plan li")).to_contain_text(FITS)
         look("the queue")
