@@ -392,8 +392,8 @@ def test_a_server_that_is_killed_while_entries_come_in_has_each_once(server, pla
 
 FITS = re.compile(r"takes \d+\.\d Wh for \d+:\d\d of flying")
 #: What is not large enough for a cold thumb: name and size of every control that can be seen.
-TOO_SMALL = """() => [...document.querySelectorAll("button, a[href], input:not([type=radio], [type=checkbox]), select, summary")]
-  .filter((e) => e.offsetParent)
+TOO_SMALL = """() => [...document.querySelectorAll("button, a[href], input, select, summary")]
+  .filter((e) => e.offsetParent && !e.matches("[type=radio], [type=checkbox]"))
   .map((e) => [e.textContent.trim() || e.name || e.id, Math.round(e.getBoundingClientRect().height)])
   .filter(([, height]) => height < 48)"""
 

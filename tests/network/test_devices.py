@@ -220,3 +220,26 @@ def test_a_right_that_nobody_knows_is_the_smaller_one(devices, tmp_path):
         connection.execute('UPDATE device SET "right" = ?', ("root",))
         connection.commit()
     assert devices.of_token(token).right == "field"
+
+
+def test_a_code_that_is_shown_is_one_that_can_be_typed(devices, clock):
+    used = devices.new_code("field")
+    assert devices.still_open(used)
+    devices.pair(used.code, "Phone")
+    assert not devices.still_open(used)
+    first = devices.new_code("field")
+    second = devices.new_code("field")
+    assert (devices.still_open(first), devices.still_open(second)) == (False, True)
+    for _ in range(CODE_TRIES):
+        with pytest.raises(PairingError):
+            devices.pair(wrong_of(second.code), "Guesser")
+    assert not devices.still_open(second)
+    third = devices.new_code("field")
+    clock.now += CODE_S - 0.01
+    assert devices.still_open(third)
+    clock.now += 0.01
+    assert not devices.still_open(third)
+    # A clock that is turned back opens nothing.
+    fourth = devices.new_code("field")
+    clock.now -= 3600.0
+    assert not devices.still_open(fourth)

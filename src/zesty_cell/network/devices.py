@@ -22,6 +22,7 @@ from sqlalchemy import (
     Integer,
     MetaData,
     Row,
+    Select,
     String,
     Table,
     create_engine,
@@ -76,6 +77,9 @@ _CODES = Table(
     Column("tries", Integer, nullable=False, default=0),
     Column("used_at", Float),
 )  # fmt: skip
+
+
+_NO_CODE = "No code is open: it is over after five minutes, five tries or one use. Show a new one."
 
 
 class PairingError(ZestyCellError, ValueError):
@@ -197,15 +201,13 @@ class Devices:
         """
         name, now = clean_name(name), self._clock()
         tried = _hash(typed_code(text))
+        with self._engine.connect() as connection:
+            if connection.execute(self._open_codes(now)).first() is None:  # guessing in vain holds up nobody
+                raise PairingError(_NO_CODE)
         with self._writing() as connection:
-            row = connection.execute(
-                select(_CODES)
-                .where(_CODES.c.used_at.is_(None), _CODES.c.tries < CODE_TRIES, _CODES.c.made_at > now - CODE_S)
-                .order_by(_CODES.c.id.desc())
-                .limit(1)
-            ).first()
-            if row is None or row.made_at > now + 1.0:
-                wrong = "No code is open: it is over after five minutes, five tries or one use. Show a new one."
+            row = connection.execute(self._open_codes(now)).first()
+            if row is None:
+                wrong = _NO_CODE
             elif not secrets.compare_digest(row.code_hash, tried):
                 connection.execute(update(_CODES).where(_CODES.c.id == row.id).values(tries=row.tries + 1))
                 left = CODE_TRIES - row.tries - 1
@@ -223,6 +225,18 @@ class Devices:
         if wrong:  # what was counted stays counted
             raise PairingError(wrong)
         return token, _device(made)
+
+    def _open_codes(self, now: float) -> Select[Any]:
+        """The code that can be typed now; none where a clock was turned back."""
+        codes = _CODES.c
+        fresh = codes.made_at.between(now - CODE_S, now + 1.0) & (codes.made_at > now - CODE_S)
+        return select(_CODES).where(codes.used_at.is_(None), codes.tries < CODE_TRIES, fresh).limit(1)
+
+    def still_open(self, code: Code) -> bool:
+        """Whether a code can still be typed: not used, not guessed at too often, followed by no other, not over."""
+        with self._engine.connect() as connection:
+            row = connection.execute(self._open_codes(self._clock())).first()
+        return row is not None and secrets.compare_digest(row.code_hash, _hash(code.code))
 
     def _room(self, connection: Connection, now: float) -> str:
         connection.execute(delete(_DEVICES).where(_DEVICES.c.used_at < now - FORGOTTEN_S))

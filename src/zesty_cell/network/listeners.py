@@ -58,6 +58,11 @@ class Lan:
         at = address or next(iter(self.addresses), "")
         return f"https://{at}:{self.port}{path}" if at else ""
 
+    def by_name(self) -> str:
+        """The application by the machine's own name, which stays when its address changes; empty without one."""
+        name = next((n for n in self.files.names if n.endswith(".local")), "")
+        return self.url(address=name) if name else ""
+
     @property
     def certificate_url(self) -> str:
         """Where the authority's certificate is, plainly."""

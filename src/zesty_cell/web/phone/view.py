@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from datetime import UTC, datetime
 from typing import Annotated
 
@@ -10,7 +9,7 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from zesty_cell.network import Network
-from zesty_cell.network.devices import RIGHTS, Code, PairingError
+from zesty_cell.network.devices import RIGHTS, Code, Devices, PairingError
 from zesty_cell.web.drawing.qr import qr_code
 from zesty_cell.web.http import kept_of, page, say
 from zesty_cell.web.phone.asking import asked_by, network_of
@@ -19,14 +18,14 @@ router = APIRouter(include_in_schema=False)
 
 
 class ShownCode:
-    """The code that was given last: only its hash is stored, and who asked for it sees it until it is over."""
+    """The code that was given last: only its hash is stored, and who asked for it sees it while it can be typed."""
 
     def __init__(self) -> None:
         self.code: Code | None = None
 
-    def open(self) -> Code | None:
+    def open(self, devices: Devices | None) -> Code | None:
         """The code, while it can still be typed."""
-        if self.code is not None and self.code.until <= time.time():
+        if self.code is not None and (devices is None or not devices.still_open(self.code)):
             self.code = None
         return self.code
 
@@ -44,15 +43,14 @@ def _address(request: Request, network: Network, path: str) -> str:
 
 def _show(request: Request, *, error: str = "", status: int = 200) -> Response:
     network = network_of(request)
-    shown = kept_of(request, ShownCode).open()
+    shown = kept_of(request, ShownCode).open(network.devices)
     devices = network.devices.all() if network.devices is not None else []
-    if shown is not None and any(d.paired_at > shown.until - 300.0 and d.right == shown.right for d in devices):
-        kept_of(request, ShownCode).code = shown = None  # taken
     pair_url = _address(request, network, f"/pair?code={shown.code}") if shown else ""
     lan = network.lan
     context = {
         "network": network,
         "lan": lan,
+        "by_name": lan.by_name() if lan is not None else "",
         "home": _address(request, network, "/field"),
         "trust": qr_code(lan.certificate_url) if lan is not None and lan.certificate_url else None,
         "code": shown,
