@@ -262,11 +262,20 @@ def test_a_field_day_without_a_line(server, playwright, tmp_path):
         fly_all(page, EVENING)
         expect(page.locator(".kept")).to_contain_text("28 entries are kept here")
         assert in_log(server.database) == before
-        # Home again: all of it goes out in order, but what cannot be.
+        # Home again: all of it goes out in order, but what cannot be, though the server dies in the middle of it.
+        chance = random.Random(5)
+        for _ in range(4):
+            server.start()
+            page.evaluate("window.dispatchEvent(new Event('online'))")
+            page.wait_for_timeout(chance.uniform(10, 400))
+            server.stop(kill=True)
         server.start()
         page.evaluate("window.dispatchEvent(new Event('online'))")
         wrong = page.locator(".kept-wrong li")
         expect(wrong).to_have_count(1)
+        wrong.get_by_role("button", name="Set it aside").click()
+        expect(page.get_by_text("Set aside: 1")).to_be_visible()
+        page.get_by_text("Set aside: 1").click()
         expect(wrong).to_contain_text("How it was")
         wrong.get_by_label("Rest voltage").fill("3.75")
         wrong.get_by_role("button", name="Put it right").click()
@@ -446,6 +455,13 @@ def test_a_pack_that_is_not_full_is_flown_by_what_it_rests_at(server, playwright
         step = next(s for s in full["steps"][pair["steps"]] if s["charge"] and s["charge"] <= charge)
         expect(page.locator("#timer-box .big")).to_have_text(step["timer"])
         expect(page.locator("#timer-box")).to_contain_text(f"for about {round(100 * step['charge'])} % in it")
+        # A slip of the thumb is no voltage, and no reason to fly.
+        fly(page, "Swift", "Satsuma 2", 0, 0)
+        tell(page, rest_v_per_cell="39.5")
+        expect(page.locator(".in-hand .sub")).to_contain_text("was flown, and not charged since")
+        expect(page.get_by_role("button", name="Fly it as it is")).to_be_hidden()
+        page.locator(".picks-more summary").click()
+        page.locator(".in-hand .pill-link", has_text="Satsuma 1").first.click()
         # Charged, it is full again.
         charge_at = page.locator(".waiting li", has=page.get_by_text("Satsuma 1", exact=True))
         charge_at.get_by_role("button", name="mAh put back").click()

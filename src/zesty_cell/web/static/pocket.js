@@ -23,9 +23,9 @@ Alpine.data("pocket", () => ({
     this.supply = (await queue.kept("supply")) ?? null;
     // A day of another form is not understood: it is taken along anew.
     Object.assign(this, { day: day?.form === words.form ? day : null, entries, air: air ?? {}, picked: picked ?? {}, how: how ?? null });
+    this.look();
     const theme = await queue.kept("theme");
     if (theme) this.dress(theme);
-    this.look();
     document.documentElement.dataset.ready = "yes";
     setInterval(() => { this.now = Date.now(); }, TICK_MS);
     setInterval(() => this.sync(), AGAIN_MS);
@@ -332,12 +332,14 @@ Alpine.data("pocket", () => ({
     this.entries = await queue.all();
     this.look();
     if (this.day.ready < this.day.asked) setTimeout(() => this.takeAlong(), SOON_MS);
-    else await this.takeFiles();
+    else this.takeFiles();  // behind: entries do not wait for it
   },
 
   // Voices and cards that belong to the day, each once; what nobody needs any more goes.
+  filing: false,
   async takeFiles() {
-    if (!("caches" in window) || !this.trusted) return;
+    if (this.filing || !("caches" in window) || !this.trusted) return;
+    this.filing = true;
     const { day } = this, cache = await caches.open(TAKEN);
     const said = new Set(day.minutes);
     for (const step of day.steps.flat()) for (const [, text] of step.spoken ?? []) said.add(text);
@@ -350,11 +352,13 @@ Alpine.data("pocket", () => ({
       }
       for (const url of wanted) {
         if (have.has(url)) continue;
-        const response = await fetch(url);
+        const response = await fetch(url, { signal: AbortSignal.timeout(AGAIN_MS) });
         if (response.ok) await cache.put(url, response);
       }
     } catch {
       // The line is down: the rest comes next time.
+    } finally {
+      this.filing = false;
     }
   },
 

@@ -9,8 +9,9 @@ export function standing(day, entries) {
   const packs = Object.fromEntries(Object.entries(day.packs).map(([id, p]) => [id, { ...p }]));
   let waiting = day.waiting.map((w) => ({ ...w }));
   for (const { name, values, wrong } of entries) {
-    if (wrong) continue;
     const { kind } = values;
+    // What was refused was still flown: its pack is not taken for a full one.  Nothing else that was refused counts.
+    if (wrong && kind !== "landed") continue;
     if (kind === "landed") {
       const pack = packs[values.pack];
       if (!pack) continue;
@@ -54,12 +55,12 @@ function chargedTo(day, pack, values) {
   return chargeAtRest(day, pack, values.charged_v_per_cell, values.volts) ?? 1;
 }
 
-// The table's own step at or below the voltage.
+// The table's own step at or below the voltage; nothing for one that no cell has, which is a slip of the thumb.
 export function chargeAtRest(day, pack, text, volts) {
   const table = day.rest[pack.chemistry], cell = number(text) / (volts === "pack" ? pack.series : 1);
   if (!table || !Number.isFinite(cell)) return null;
   const [low, shares] = table, at = Math.floor((cell - low) / day.rest_step + 1e-6);
-  return at < 0 ? 0 : shares[Math.min(at, shares.length - 1)];
+  return at < 0 ? 0 : shares[at] ?? null;
 }
 
 export const isFull = (pack) => !pack.flown && pack.charge !== null && pack.charge >= CHARGED;

@@ -74,6 +74,9 @@
   // What belongs to a flight that is dropped goes with it.
   const drop = (name) => change((e) => (e.name === name || (e.values.flight === name && !e.sent) ? null : e));
 
+  // A line that neither answers nor breaks is none.
+  const PATIENCE_MS = 30_000;
+
   // In order; what belongs to a flight that was refused, or passed over, waits until that is put right.
   function next(entries, passed, most) {
     const unsent = entries.filter((e) => !e.sent);
@@ -84,6 +87,7 @@
   const post = (entries) => fetch("/pocket/entries", {
     method: "POST", body: JSON.stringify({ entries: entries.map((e) => e.values) }),
     headers: { Accept: "application/json", "Content-Type": "application/json" },
+    signal: AbortSignal.timeout(PATIENCE_MS),
   });
 
   const SEVERAL = 25;
