@@ -98,6 +98,15 @@ def _offline(page: Page, address: str) -> list[float]:
     return times
 
 
+def _all_taken(page: Page) -> None:
+    """Wait until voices and cards are there too: until no more have come for a while."""
+    count, before = -1, -2
+    while count != before or count < 1:
+        page.wait_for_timeout(3000)
+        found = page.evaluate("caches.open('zesty-cell-taken').then((c) => c.keys()).then((k) => k.length)")
+        before, count = count, int(found)
+
+
 def _phone() -> list[Row]:
     with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
         path = Path(folder) / "club.sqlite"
@@ -115,7 +124,7 @@ def _phone() -> list[Row]:
             page.evaluate("window.dispatchEvent(new Event('online'))")
             while not page.evaluate("zestyQueue.kept('day').then((d) => Boolean(d) && d.ready === d.asked)"):
                 page.wait_for_timeout(200)
-            page.wait_for_timeout(5000)  # voices and cards
+            _all_taken(page)
             session = context.new_cdp_session(page)
             session.send("Network.enable")
             kept: set[str] = set()
