@@ -63,6 +63,9 @@ def test_the_day_says_what_the_field_page_says(client, few):
         assert call["value"] in shown
     assert pair["sheet"] == day["sheets"][f"{heron['id']}-{pomelo['id']}"]
     assert f"/sheets/{pair['sheet']}/card" in shown
+    # A sheet has one card, whatever pack it is flown with.
+    cards = {(p["sheet"], p["card"]) for p in day["pairs"].values()}
+    assert len(cards) == len({p["sheet"] for p in day["pairs"].values()})
     # A pack that is not full is flown by its charge, as the page has it.
     part = day["packs"][str(pomelo["id"])] | {"charge": 0.8}
     assert part["series"] == 6

@@ -92,12 +92,13 @@ class Pair:
 
 @dataclass(frozen=True)
 class Asked:
-    """A craft and a pack that a phone may ask for, the sheet that tells of them, and what that rests on."""
+    """A craft and a pack that a phone may ask for, the sheet that tells of them, what that and its card rest on."""
 
     craft_id: int
     pack: PackRow
     sheet: SheetRow
     key: Hashable
+    card_key: Hashable
 
 
 def spoken_of(timer: NextTimer, plan: CalloutPlan, /) -> tuple[Call, ...]:
@@ -191,7 +192,8 @@ def asked_for(session: Session, to_fly: ToFly | None = None) -> list[Asked]:
         for choice in to_fly.packs_told(craft):
             sheet = sheet_for(session, craft_id=craft.id, pack=choice.row, among=to_fly.sheets)
             if sheet is not None:
-                found.append(Asked(craft.id, choice.row, sheet, keys.of(sheet, choice.row)))
+                key, card_key = keys.of(sheet, choice.row), keys.of(sheet, sheet.pack)
+                found.append(Asked(craft.id, choice.row, sheet, key, card_key))
     return found
 
 

@@ -90,7 +90,6 @@ def _step(step: Step, series: int, view: Preferences, texts: _Texts) -> dict[str
         "timer": face.time(step.timer.timer_s),
         "timer_s": step.timer.timer_s,
         "down": face.time(step.timer.down_s),
-        "home": face.time(step.timer.down_s - step.timer.timer_s) if step.timer.down_s > step.timer.timer_s else "",
         "why": texts.number(_said(step.timer.why, view)),
         "calls": texts.number(calls),
         "minutes": len(minutes),
@@ -141,10 +140,8 @@ def _pack(choice: PackChoice) -> dict[str, Any]:
     return {
         "id": row.id,
         "name": row.name,
-        "type": row.type_name,
         "chemistry": row.chemistry,
         "series": row.series,
-        "cells": f"{row.series}S{row.parallel}P",
         "charge": None if choice.charge is None else round(choice.charge, 3),
         "flown": choice.flown,
         **_as_supply(PACKS.thing(row)),
@@ -233,7 +230,7 @@ def _document(
         where = (one.craft_id, one.pack.id)
         pair = ready.get(where)
         if pair is not None:
-            card = f"/sheets/{one.sheet.id}/card?known={_mark_of(one.key)}"
+            card = f"/sheets/{one.sheet.id}/card?known={_mark_of(one.card_key)}"
             pairs[f"{one.craft_id}-{one.pack.id}"] = _pair(pair, one.pack.series, steps, card) | {
                 "older": where in older
             }

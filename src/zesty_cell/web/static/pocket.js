@@ -345,16 +345,14 @@ Alpine.data("pocket", () => ({
     for (const step of day.steps.flat()) for (const [, text] of step.spoken ?? []) said.add(text);
     const wanted = new Set([...[...said].map(soundOf), ...Object.values(day.pairs).map((p) => p.card)].map((path) => new URL(path, window.location.href).href));
     try {
-      const have = new Set();
-      for (const request of await cache.keys()) {
-        if (wanted.has(request.url)) have.add(request.url);
-        else await cache.delete(request);
-      }
+      const kept = await cache.keys(), have = new Set(kept.map((request) => request.url));
       for (const url of wanted) {
         if (have.has(url)) continue;
         const response = await fetch(url, { signal: AbortSignal.timeout(AGAIN_MS) });
         if (response.ok) await cache.put(url, response);
       }
+      // What is older goes once all that takes its place is here.
+      for (const request of kept) if (!wanted.has(request.url)) await cache.delete(request);
     } catch {
       // The line is down: the rest comes next time.
     } finally {
