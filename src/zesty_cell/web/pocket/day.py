@@ -223,7 +223,7 @@ def _document(
     packs: dict[str, dict[str, Any]] = {}
     for craft in to_fly.crafts:
         choices = to_fly.packs_told(craft)
-        packs |= {str(c.row.id): _pack(c) for c in choices}
+        packs |= {str(c.row.id): _pack(c) for c in choices if str(c.row.id) not in packs}
         crafts.append({"id": craft.id, "name": craft.name, "packs": [c.row.id for c in choices]})
     pairs = {}
     for one in asked:
