@@ -6,7 +6,21 @@ import os
 import platform
 from datetime import UTC, datetime
 
-from benchmarks import callouts, choosing, claims, core, learning, log, narrowing, peer, phone, server, start, world
+from benchmarks import (
+    callouts,
+    choosing,
+    claims,
+    core,
+    learning,
+    log,
+    narrowing,
+    peer,
+    phone,
+    server,
+    start,
+    trials,
+    world,
+)
 from benchmarks.report import table, write_figures
 from benchmarks.timing import Row
 
@@ -36,6 +50,7 @@ def main() -> int:
         ("The hangar", choosing.hangar),
         ("The log", log.log),
         ("What to measure next", narrowing.narrowing),
+        ("Fair tests", trials.trials),
         ("The first minute", start.first_minute),
         ("The phone's day", phone.phone),
         ("The server", server.run),

@@ -29,8 +29,8 @@ SPACE = SearchSpace(
     chemistries=("lipo", "lihv", "liion_power", "liion_energy"),
     capacity_from_ah=1.4,
     capacity_to_ah=5.6,
-    capacity_steps=62,
-    series_from=4,
+    capacity_steps=100,
+    series_from=3,
     series_to=6,
     parallel_to=3,
 )

@@ -31,7 +31,7 @@ VIEWS = (
     ("pocket", "/pocket", 390, 844, "sun", False),
     ("flights", "/log", 1280, 800, "paper", False),
     ("taught", "/sheets/8/taught", 1280, 800, "paper", False),
-    ("calibrate", "/calibrate/current?craft=1", 1280, 800, "paper", False),
+    ("test", "/tests/1", 1280, 800, "paper", False),
     ("telemetry", "/log/36/telemetry/2", 1280, 800, "paper", True),
     ("health", "/hangar/health", 1280, 800, "dusk", True),
     ("card", "/sheets/8/card", 1000, 1000, "paper", False),

@@ -120,6 +120,13 @@ OPERATIONS = [
     "GET /api/calibrations/{calibration_id}",
     "DELETE /api/calibrations/{calibration_id}",
     "POST /api/calibrations/{calibration_id}/undelete",
+    "GET /api/tests",
+    "POST /api/tests",
+    "GET /api/tests/{trial_id}",
+    "PUT /api/tests/{trial_id}",
+    "POST /api/tests/{trial_id}/look",
+    "DELETE /api/tests/{trial_id}",
+    "POST /api/tests/{trial_id}/undelete",
 ]
 
 

@@ -47,8 +47,9 @@ def _forecast(arguments: argparse.Namespace) -> int:
 def _schema(arguments: argparse.Namespace) -> int:
     from zesty_cell.formats.plan_json import plan_schema
     from zesty_cell.formats.sheet_json import sheet_schema
+    from zesty_cell.formats.trial_json import trial_schema
 
-    schema = sheet_schema() if arguments.what == "sheet" else plan_schema()
+    schema = {"sheet": sheet_schema, "callouts": plan_schema, "test": trial_schema}[arguments.what]()
     print(json.dumps(schema, indent=2, ensure_ascii=False))
     return 0
 
@@ -215,7 +216,7 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--until-eof", action="store_true", help=argparse.SUPPRESS)
     command.set_defaults(run=_bench_transmitter)
     command = commands.add_parser("schema", help="print a JSON Schema")
-    command.add_argument("what", choices=["sheet", "callouts"])
+    command.add_argument("what", choices=["sheet", "callouts", "test"])
     command.set_defaults(run=_schema)
     command = commands.add_parser("warm", help="compile the kernel into its cache")
     command.set_defaults(run=_warm)

@@ -43,10 +43,12 @@ def _fill_demo(database: Database) -> None:
             return
         from zesty_cell.demo.club import load_club
         from zesty_cell.demo.log import load_log, load_telemetry
+        from zesty_cell.demo.trials import load_trials
 
         if load_club(session):
             load_telemetry(session)
             load_log(session)
+            load_trials(session)
 
 
 def _keep_memory_together() -> None:

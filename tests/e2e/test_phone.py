@@ -22,10 +22,13 @@ from playwright.sync_api import Page, expect
 
 from tests.e2e.conftest import CHROMIUM_FLAGS, PATIENCE_MS, axe_violations
 from tests.e2e.lan import ADDRESS, LanServer, Phone, phone, typed_code
+from zesty_cell.core.trials.question import Question, Trial, TrialPlan
 from zesty_cell.demo.club import load_club
-from zesty_cell.store import sheets
+from zesty_cell.services.advice import advise
+from zesty_cell.store import flights, sheets, trials
 from zesty_cell.store.database import Database
 from zesty_cell.store.hangar import CRAFTS, PACKS
+from zesty_cell.web.field.entries import take_one
 
 pytestmark = [
     pytest.mark.e2e,
@@ -370,6 +373,83 @@ def test_two_phones_have_one_queue_and_two_crafts_in_the_air(server, playwright,
                 expect(page.locator(".waiting li", has=page.get_by_text(pack, exact=True))).to_have_count(1)
 
 
+def day_of_entries(page: Page) -> list[list[dict[str, str]]]:
+    """Twelve flights with what is told of them and four charges, as a phone queues them, flight by flight."""
+    day = page.evaluate("zestyQueue.kept('day')")
+    crafts = {c["name"]: c["id"] for c in day["crafts"]}
+    packs = {p["name"]: p["id"] for p in day["packs"].values()}
+    charged_after = {0: "2450", 1: "980", 3: "250", 6: "2300"}
+    began = datetime.now(UTC) - timedelta(hours=10)
+    found = []
+    for k, (craft, pack, minutes, seconds, told) in enumerate([*MORNING, *NOON, *EVENING]):
+        at = began + timedelta(minutes=45 * k)
+        common = {"units": "metric", "volts": "cell", "duration_s": f"{minutes}:{seconds:02}"}
+        sheet = day["sheets"][f"{crafts[craft]}-{packs[pack]}"]
+        flown = {"craft": str(crafts[craft]), "pack": str(packs[pack]), "sheet": str(sheet)}
+        entries = [common | flown | {"kind": "landed", "entry": f"flight-{k}", "landed_at": at.isoformat()}]
+        told = {**told, "rest_v_per_cell": "3.75"} if "37.5" in told.values() else told
+        entries.append(common | told | {"kind": "details", "entry": f"told-{k}", "flight": f"flight-{k}"})
+        if k in charged_after:
+            later = {"kind": "charged", "entry": f"charged-{k}", "flight": f"flight-{k}", "units": "metric"}
+            back = {"put_back_ah": charged_after[k], "charged_at": (at + timedelta(minutes=30)).isoformat()}
+            entries.append(later | back)
+        found.append(entries)
+    return found
+
+
+def whole_log(database: Path) -> tuple[list[object], list[object]]:
+    """Every flight as it was logged, and where every pack stands."""
+    with closing(sqlite3.connect(database)) as connection:
+        rows = connection.execute(
+            "SELECT landed_at, craft_id, pack_id, entry, waiting, document FROM flight ORDER BY landed_at"
+        )
+        logged = [[*row[:-1], json.loads(row[-1])] for row in rows]
+        packs = connection.execute("SELECT name, flights, rest_v_per_cell FROM pack ORDER BY id").fetchall()
+    return logged, packs
+
+
+def test_one_day_on_two_phones_is_logged_as_if_entered_at_home(server, playwright, small_club, tmp_path):
+    with phone(playwright, tmp_path / "one") as one, phone(playwright, tmp_path / "two") as two:
+        pages = [paired(one, server)]
+        server.stop()
+        server.told = server.start()
+        pages.append(paired(two, server))
+        flown = day_of_entries(pages[0])
+        server.stop()
+        for k, entries in enumerate(flown):
+            for entry in entries:
+                pages[k % 2].evaluate("(entry) => zestyQueue.add(entry)", entry)
+        # Both send at once, and the server dies under them.
+        chance = random.Random(11)
+        for _ in range(3):
+            server.start()
+            for page in pages:
+                page.evaluate("window.dispatchEvent(new Event('online'))")
+            pages[0].wait_for_timeout(chance.uniform(20, 500))
+            server.stop(kill=True)
+        server.start()
+        for page in pages:
+            page.evaluate("window.dispatchEvent(new Event('online'))")
+        for page in pages:
+            until(page, "zestyQueue.all().then((all) => all.every((e) => e.sent || e.wrong))")
+            assert page.evaluate("zestyQueue.all().then((all) => all.filter((e) => e.wrong))") == []
+        server.stop()
+    home = tmp_path / "home.sqlite"
+    shutil.copy(small_club, home)
+    database = Database(home)
+    for entry in (entry for entries in flown for entry in entries):
+        with database.session() as session:
+            assert take_one(session, entry).errors == {}
+    timers = []
+    for path, kept in ((home, database), (server.database, Database(server.database))):
+        with kept.session() as session:
+            timers.append([advise(session, row).timer.timer_s for row in sheets.all_sheets(session)])
+        kept.close()
+        assert len(whole_log(path)[0]) == 12
+    assert whole_log(home) == whole_log(server.database)
+    assert timers[0] == timers[1]
+
+
 def test_a_server_that_is_killed_while_entries_come_in_has_each_once(server, playwright, tmp_path):
     with phone(playwright, tmp_path / "phone") as one:
         page = paired(one, server)
@@ -420,8 +500,14 @@ def test_every_state_is_accessible_and_large_enough_in_sun_and_dusk(server, play
                 assert axe_violations(page) == [], (state, page.evaluate("document.documentElement.dataset.theme"))
 
         look("on the ground")
+        page.clock.install()
+        page.reload()
+        page.wait_for_selector("html[data-ready=yes]")
         take_off(page, "Swift", "Satsuma 1")
         look("in the air")
+        page.clock.fast_forward(3_600_000)
+        expect(page.locator(".timer-box.is-over")).to_be_visible()
+        look("over its time")
         page.get_by_label("flew").fill("3:00")
         page.get_by_role("button", name="Landed").click()
         look("how it was")
@@ -468,6 +554,86 @@ def test_a_pack_that_is_not_full_is_flown_by_what_it_rests_at(server, playwright
         charge_at.get_by_label("Put back").fill("400")
         charge_at.get_by_role("button", name="Charged").click()
         expect(page.locator("#timer-box .big")).to_have_text(full["steps"][pair["steps"]][0]["timer"])
+
+
+def measure(page: Page, pack: str, volts: str) -> None:
+    """Say what the pack in hand rests at."""
+    page.get_by_text(f"Measured {pack}?").click()
+    page.get_by_label("It rests at", exact=True).first.fill(volts)
+    page.locator(".measured").get_by_role("button", name="Keep").click()
+
+
+def test_a_pack_that_was_not_flown_is_measured_at_the_field(server, playwright, tmp_path):
+    with phone(playwright, tmp_path / "phone") as one:
+        page = paired(one, server)
+        server.stop()
+        page.get_by_role("group", name="Craft").get_by_role("button", name="Swift", exact=True).click()
+        page.locator(".in-hand .pill-link", has_text="Satsuma 2").first.click()
+        full = page.locator("#timer-box .big").inner_text()
+        measure(page, "Satsuma 2", "3.95")
+        expect(page.get_by_text("Charge it first")).to_be_visible()
+        page.get_by_role("button", name="Fly it as it is").click()
+        expect(page.locator("#timer-box")).to_contain_text("% in it")
+        page.get_by_role("button", name="Took off").click()
+        page.get_by_label("flew").fill("2:00")
+        page.get_by_role("button", name="Landed").click()
+        page.locator(".details").get_by_role("button", name="Nothing to tell").click()
+        # Another one was charged from a stranger's charger: a look at it says so.
+        page.locator(".in-hand .pill-link", has_text="Satsuma 1").first.click()
+        measure(page, "Satsuma 1", "3.80")
+        expect(page.get_by_text("Charge it first")).to_be_visible()
+        measure(page, "Satsuma 1", "4.19")
+        expect(page.locator("#timer-box .big")).to_have_text(full)
+        server.start()
+        page.evaluate("window.dispatchEvent(new Event('online'))")
+        until(page, "zestyQueue.all().then((all) => all.length === 0)")
+        with closing(sqlite3.connect(server.database)) as database:
+            rests = database.execute("SELECT rest_v_per_cell FROM pack WHERE name = 'Satsuma 1'").fetchone()
+            [[document]] = database.execute("SELECT document FROM flight")
+        assert rests == (4.19,)
+        assert json.loads(document)["began_full"] is False
+
+
+def test_a_flight_without_a_line_may_be_the_run_of_a_test(server, playwright, tmp_path):
+    server.stop()
+    database = Database(server.database)
+    with database.session() as session:
+        swift = next(row for row in CRAFTS.all(session) if row.name == "Swift")
+        question = Question(a="three blades", b="two blades", measure="charge_a_minute", matters=0.1)
+        plan = TrialPlan(pairs=4, scatter=0.05, scatter_counts=5, packs=("Satsuma 1",))
+        test = Trial(name="Blades", craft="Swift", question=question, plan=plan)
+        trial_id = trials.add(session, test, craft_id=swift.id).id
+    database.close()
+    server.told = server.start()
+    with phone(playwright, tmp_path / "phone") as one:
+        page = paired(one, server)
+        server.stop()
+        page.clock.install(time=datetime.now(UTC) - timedelta(hours=2))
+        page.reload()
+        page.wait_for_selector("html[data-ready=yes]")
+        run = page.locator(".test-run")
+        page.get_by_role("group", name="Craft").get_by_role("button", name="Heron", exact=True).click()
+        expect(run).to_be_hidden()
+        for wanted in ("run 1 of Blades: A, three blades", "run 2 of Blades: B, two blades"):
+            take_off(page, "Swift", "Satsuma 1")
+            expect(run).to_contain_text(wanted)
+            run.get_by_role("checkbox").check()
+            page.get_by_label("flew").fill("3:00")
+            page.get_by_role("button", name="Landed").click()
+            page.locator(".details").get_by_role("button", name="Nothing to tell").click()
+            page.clock.fast_forward(1000 * 600)
+        expect(run).to_contain_text("run 3 of Blades")
+        expect(run.get_by_role("checkbox")).not_to_be_checked()
+        server.start()
+        page.evaluate("window.dispatchEvent(new Event('online'))")
+        until(page, "zestyQueue.all().then((all) => all.every((e) => e.sent || e.wrong))")
+    database = Database(server.database)
+    with database.session() as session:
+        runs = trials.trial_of(trials.fetch(session, trial_id)).runs
+        flown = [flights.fetch(session, r.flight) for r in runs]
+        assert [(r.slot, r.side, r.source) for r in runs] == [(0, "A", "field"), (1, "B", "field")]
+        assert flown[0].landed_at < flown[1].landed_at
+    database.close()
 
 
 #: What would be heard and when, counted from now [s]; a voice has samples, a tone has none.

@@ -432,6 +432,8 @@ def test_a_pack_that_is_not_full_is_charged_first_or_flown_by_what_is_in_it(clie
     assert full not in page.split('id="timer-box"')[1].split("</section>")[0]
     part = client.get(f"/field?craft={craft}&pack={number}&as_it_is=1").text
     box = part.split('id="timer-box"')[1].split("</section>")[0]
+    assert 'name="part" value="yes"' in part
+    assert 'name="part" value=""' in page
     assert re.search(r"for about 6\d % in it", box)
     assert seconds(re.search(r'class="big">(\d+:\d\d)<', box)[1]) < seconds(full)
     with app.state.database.session() as session:
@@ -512,6 +514,17 @@ def test_how_a_flight_began_follows_late_entries_edits_and_deletes(client, app):
         assert began(session) == [True, True]
         store.restore(session, late.id)
         assert began(session) == [True, True, False]
+
+
+def test_a_flight_logged_for_the_same_moment_comes_after_the_one_that_was_there(client, app):
+    at = datetime.now(UTC) - timedelta(days=9)
+    with app.state.database.session() as session:
+        craft, pack = craft_of(client, "Wren"), PACKS.fetch(session, 1)
+        for entry in ("a", "b"):
+            flight = LoggedFlight(landed_at=at, duration_s=120.0, pattern="Gentle hover")
+            store.add(session, flight, craft_id=craft, pack=pack, entry=entry)
+        told = [(row.entry, store.flight_of(row).began_full) for row in store.of_pack(session, 1)]
+    assert told == [("a", True), ("b", False)]
 
 
 def test_an_entry_sent_again_without_its_kind_is_a_word(client):

@@ -18,6 +18,7 @@ from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.chemistry import charge_left_at_rest
 from zesty_cell.services import pocket as service
 from zesty_cell.store import flights
+from zesty_cell.store.hangar import PACKS
 from zesty_cell.web.drawing.qr import qr_code
 
 STATIC = Path(install.__file__).parents[1] / "static"
@@ -99,6 +100,9 @@ def test_it_is_written_in_the_units_of_who_takes_it_along(client, few):
 
     assert first_call(cell)["value"].endswith("V a cell")
     assert first_call(pack)["value"].endswith(" V")
+    # Each is told in the other form too, for who sets a transmitter by it.
+    assert first_call(cell)["other"] == first_call(pack)["value"]
+    assert first_call(pack)["other"] == first_call(cell)["value"]
     assert pack["mark"] != cell["mark"]
     assert 'data-theme="sun"' in client.get("/pocket").text
 
@@ -224,6 +228,16 @@ def test_entries_are_taken_in_order_each_once(client, app):
         assert flights.flight_of(found[-1]).note == "calm"
 
 
+def test_what_was_taken_along_is_not_foretold_again(client, app, few, monkeypatch):
+    flown = landed(client, app)
+    day_of(client)
+    monkeypatch.setattr("zesty_cell.web.field.entries.foretold_by", lambda *_, **__: pytest.fail("foretold again"))
+    assert sent(client, flown)[0]["errors"] == {}
+    # It is doubted by it all the same.
+    [doubted] = sent(client, landed(client, app, ago=1, duration_s="40:00"))
+    assert doubted["asked"]
+
+
 def test_one_that_cannot_be_does_not_keep_the_others(client, app):
     good, wrong = landed(client, app, ago=60), landed(client, app, ago=40, duration_s="soon")
     nowhere = landed(client, app, ago=30, pack="999999")
@@ -280,6 +294,61 @@ def test_there_is_an_end_to_entries_at_once(client):
     assert client.post("/pocket/entries", json={"entries": [{"note": "x" * 20_001}]}).status_code == 422
     assert sent(client) == []
     assert sent(client, {})[0]["errors"] == {"": "This entry has no name, so it could be taken twice."}
+
+
+def rests(pack, volts, moment, **more):
+    entry = {"kind": "rests", "entry": uuid.uuid4().hex, "pack": str(pack), "rest_v_per_cell": volts}
+    return entry | {"measured_at": moment.isoformat(), "units": "metric", "volts": "cell"} | more
+
+
+def test_a_pack_that_is_measured_stands_by_that_until_it_is_flown_or_charged_again(client, app):
+    now = datetime.now(UTC)
+    flown = landed(client, app, landed_at=(now - timedelta(hours=3)).isoformat())
+    number = int(flown["pack"])
+
+    def at():
+        with app.state.database.session() as session:
+            return PACKS.fetch(session, number).rest_v_per_cell
+
+    assert sent(client, flown)[0]["errors"] == {}
+    hours = [now - timedelta(hours=h) for h in (4, 2, 1)]
+    assert sent(client, rests(number, "3.91", hours[0]))[0]["errors"] == {}
+    assert at() is None  # it was flown since
+    assert sent(client, rests(number, "3.77", hours[1]))[0]["errors"] == {}
+    assert at() == 3.77
+    charged = {"kind": "charged", "entry": "ch", "flight": flown["entry"], "put_back_ah": "400", "units": "metric"}
+    assert sent(client, charged | {"charged_at": hours[2].isoformat()})[0]["errors"] == {}
+    full = at()
+    assert full > 4.1
+    assert sent(client, rests(number, "3.80", now - timedelta(minutes=90)))[0]["errors"] == {}
+    assert at() == full  # it was charged since
+    assert sent(client, rests(number, "3.85", now))[0]["errors"] == {}
+    assert at() == 3.85
+
+
+@pytest.mark.parametrize(
+    ("changed", "where"),
+    [
+        ({"rest_v_per_cell": "39.5"}, "rest_v_per_cell"),
+        ({"rest_v_per_cell": ""}, "rest_v_per_cell"),
+        ({"rest_v_per_cell": "x"}, "rest_v_per_cell"),
+        ({"measured_at": "noon"}, "measured_at"),
+        ({"pack": "9999"}, ""),
+    ],
+)
+def test_a_measurement_that_cannot_be_is_refused_at_its_place(client, changed, where):
+    [told] = sent(client, rests(1, "3.8", datetime.now(UTC)) | changed)
+    assert list(told["errors"]) == [where]
+
+
+def test_one_flown_as_it_was_did_not_begin_full(client, app):
+    for part, full in (("yes", False), ("", True)):
+        flown = landed(client, app, part=part, landed_at=datetime.now(UTC).isoformat())
+        [told] = sent(client, flown)
+        with app.state.database.session() as session:
+            row = flights.fetch(session, told["flight"])
+            assert flights.flight_of(row).began_full is full
+            flights.delete(session, row)
 
 
 def test_what_is_typed_stands_in_the_units_of_the_day_that_is_held(client, few):

@@ -62,7 +62,7 @@ def doubted(
     """
     pack = PACKS.thing(PACKS.fetch(session, pack_id))
     near = flights.near(session, pack_id, flight)
-    others = [flights.flight_of(r) for r in near if row is None or r.id != row.id]
+    others = [other for flight_id, other in near.items() if row is None or flight_id != row.id]
     impossible = doubts(flight, pack=pack, others=others)
     if impossible:
         return Doubted(dict(impossible))

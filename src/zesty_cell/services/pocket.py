@@ -23,12 +23,14 @@ from zesty_cell.core.errors import OutOfRangeError, ZestyCellError
 from zesty_cell.core.fact import Words
 from zesty_cell.core.learn.timer import NextTimer
 from zesty_cell.services.advice import Advice, AdviceByCharge
+from zesty_cell.services.flight_log import Foretold
 from zesty_cell.services.plans import plan_now
+from zesty_cell.services.rests_on import fits_kept, versions_by_craft
 from zesty_cell.services.sheet_answers import SheetAnswer, in_short
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.services.to_fly import ToFly
 from zesty_cell.services.turns import TURNS
-from zesty_cell.store.tables import CalibrationRow, CalloutsRow, FlightRow, LogFitRow, LogRow, PackRow, SheetRow
+from zesty_cell.store.tables import CalibrationRow, CalloutsRow, FlightRow, LogRow, PackRow, SheetRow
 from zesty_cell.words.calls import CallRow, call_rows
 
 #: Charges that are told apart [1]; what is between two is flown by the lower one.
@@ -81,6 +83,8 @@ class Pair:
         The kept plan, or what is printed or loaded, is older than what the sheet says now.
     answer : SheetAnswer or None
         In short, for the small picture.
+    foretold : Foretold or None
+        What flights are doubted by that come back of it.
     """
 
     sheet_id: int
@@ -88,6 +92,7 @@ class Pair:
     steps: tuple[Step, ...]
     stale: bool
     answer: SheetAnswer | None
+    foretold: Foretold | None = None
 
 
 @dataclass(frozen=True)
@@ -156,7 +161,7 @@ def _refused(step: Step, by_charge: AdviceByCharge) -> Step:
 
 def _flown(session: Session, asked: Asked, by_charge: AdviceByCharge) -> Pair:
     steps: list[Step] = []
-    stale, answer = False, None
+    stale, answer, foretold = False, None, None
     for charge in (None, *STEPS):
         TURNS.give_way()
         try:
@@ -168,7 +173,9 @@ def _flown(session: Session, asked: Asked, by_charge: AdviceByCharge) -> Pair:
         steps.append(step)
         if charge is None:
             stale, answer = older, in_short(advice)
-    return Pair(asked.sheet.id, str(asked.sheet.flying.get("name", "")), tuple(_no_longer(steps)), stale, answer)
+            foretold = Foretold(advice.result.flight.end_s, advice.result.mean_a)
+    name = str(asked.sheet.flying.get("name", ""))
+    return Pair(asked.sheet.id, name, tuple(_no_longer(steps)), stale, answer, foretold)
 
 
 def _no_longer(steps: list[Step]) -> Iterable[Step]:
@@ -205,14 +212,8 @@ class _Keys:
     """
 
     def __init__(self, session: Session) -> None:
-        def by_craft(
-            table: type[FlightRow] | type[LogRow] | type[CalibrationRow] | type[SheetRow],
-        ) -> dict[int, Hashable]:
-            query = select(table.craft_id, func.count(), func.sum(table.version), func.max(table.updated_at))
-            rows = session.execute(query.where(table.deleted_at.is_(None)).group_by(table.craft_id))
-            return {craft_id or 0: tuple(counts) for craft_id, *counts in rows}
-
-        self._of_craft = [by_craft(table) for table in (FlightRow, LogRow, CalibrationRow, SheetRow)]
+        tables = (FlightRow, LogRow, CalibrationRow, SheetRow)
+        self._of_craft = [versions_by_craft(session, table) for table in tables]
         flown = (
             select(FlightRow.craft_id, FlightRow.pack_id)
             .where(FlightRow.deleted_at.is_(None))
@@ -225,7 +226,7 @@ class _Keys:
             .group_by(flown.c.craft_id)
         )
         self._packs = {craft_id: tuple(counts) for craft_id, *counts in session.execute(query)}
-        self._fits = session.execute(select(func.count()).select_from(LogFitRow)).scalar_one()
+        self._fits = fits_kept(session)
         kept = CalloutsRow
         plans = select(kept.sheet_id, kept.craft_id, kept.version, kept.updated_at)
         rows = session.execute(plans.where(CalloutsRow.deleted_at.is_(None)))
@@ -316,6 +317,12 @@ class Pocket:
             self._kept[where] = (one.key, pair)
             while len(self._kept) > _MOST_KEPT:
                 self._kept.pop(next(iter(self._kept)))
+
+    def foretold(self) -> dict[tuple[int, int], Foretold]:
+        """What is foretold by what is ready, by the numbers of sheet and pack."""
+        with self._lock:
+            kept = [(pack_id, pair) for (_, pack_id), (_, pair) in self._kept.items()]
+        return {(p.sheet_id, pack_id): p.foretold for pack_id, p in kept if p.foretold is not None}
 
     def let_go(self) -> None:
         """Work out no more."""

@@ -21,10 +21,11 @@ from sqlalchemy.orm import Session
 from zesty_cell.core.errors import ZestyCellError
 from zesty_cell.core.fact import Words
 from zesty_cell.services.advice import Advice, advise
+from zesty_cell.services.rests_on import fits_kept, versions_by_craft
 from zesty_cell.services.turns import TURNS
 from zesty_cell.store import sheets
 from zesty_cell.store.sheets import SheetHead
-from zesty_cell.store.tables import CalibrationRow, FlightRow, LogFitRow, LogRow, PackRow, SheetRow
+from zesty_cell.store.tables import CalibrationRow, FlightRow, LogRow, PackRow, SheetRow
 
 #: So many answers are kept; the oldest go first.
 _MOST = 2000
@@ -86,17 +87,11 @@ def _contradicts(why: Words) -> SheetAnswer:
 
 def keys_of(session: Session, rows: Sequence[SheetHead], /) -> dict[int, Hashable]:
     """What the answer of each sheet rests on, by the sheet's number."""
-
-    def by_craft(table: type[FlightRow] | type[LogRow] | type[CalibrationRow]) -> dict[int | None, Hashable]:
-        query = select(table.craft_id, func.count(), func.sum(table.version), func.max(table.updated_at))
-        found = session.execute(query.where(table.deleted_at.is_(None)).group_by(table.craft_id))
-        return {craft_id: tuple(counts) for craft_id, *counts in found}
-
-    flown, logs, checked = by_craft(FlightRow), by_craft(LogRow), by_craft(CalibrationRow)
+    flown, logs, checked = (versions_by_craft(session, table) for table in (FlightRow, LogRow, CalibrationRow))
     packs = tuple(
         session.execute(select(func.count(), func.sum(PackRow.version), func.max(PackRow.updated_at))).one()
     )
-    fits = session.execute(select(func.count()).select_from(LogFitRow)).scalar_one()
+    fits = fits_kept(session)
     alike: dict[int, tuple[tuple[int, int, datetime], ...]] = {}
     for row in rows:
         alike[row.craft_id] = (*alike.get(row.craft_id, ()), (row.id, row.version, row.updated_at))

@@ -53,6 +53,7 @@ class ToFly:
 
     def __init__(self, session: Session) -> None:
         self.session = session
+        self._told: dict[int, list[PackChoice]] = {}
         self.last = flights.newest(session, 1)
         self.sheets = sorted(sheets.all_sheets(session), key=lambda r: r.updated_at, reverse=True)
 
@@ -95,7 +96,9 @@ class ToFly:
 
     def packs_told(self, craft: CraftRow) -> list[PackChoice]:
         """Those of :meth:`packs_of` that a sheet tells of."""
-        return self._choices(craft, set())
+        if craft.id not in self._told:
+            self._told[craft.id] = self._choices(craft, set())
+        return self._told[craft.id]
 
     def packs_of(self, craft: CraftRow) -> list[PackChoice]:
         """Own packs of the types a craft has sheets for, and others alike; charged ones first; then all that it

@@ -141,6 +141,10 @@ class OtherWorld:
         k = min(int(x), len(self._ocv) - 2)
         return self._ocv[k] + (x - k) * (self._ocv[k + 1] - self._ocv[k])
 
+    def day(self) -> float:
+        """What a day does to power, as a logarithm."""
+        return float(_DAY_SIGMA * self._rng.normal())
+
     def _steady_w(self, mass_kg: float, density: float) -> float:
         source = self.sheet.craft.steady
         amps = getattr(source, "current_a", None)
@@ -151,13 +155,19 @@ class OtherWorld:
         weight = (mass_kg / source.all_up_mass_kg) ** (0.95 if rotors else 1.45)  # type: ignore[union-attr]
         return float(measured_w * weight * (density / 1.225) ** (-0.08 if rotors else -0.48))
 
-    def fly(self, *, air_c: float | None = None) -> TrueFlight:
-        """One flight to the end of the charge, on a day of its own.
+    def fly(
+        self, *, air_c: float | None = None, day: float | None = None, worn: float = 1.0, until: float = 0.0
+    ) -> TrueFlight:
+        """One flight, to the end of the charge or until so much is left [1], on a day of its own or a given one.
 
         Parameters
         ----------
         air_c : float, optional
             Of that day [°C]; the sheet's without.
+        day : float, optional
+            What the day does to power, as a logarithm; drawn without.
+        worn : float
+            What use has done to the pack's resistance since [1].
         """
         rng, truth, pack, craft = self._rng, self.truth, self.sheet.pack, self.sheet.craft
         figures = pack_figures(pack)
@@ -165,7 +175,7 @@ class OtherWorld:
         s, p = pack.series, pack.parallel
         mass_kg = craft.dry_mass_kg + figures.mass_kg
         density = air_density_kg_m3(temperature_c=air, altitude_m=self.sheet.conditions.altitude_m)
-        today = math.exp(_DAY_SIGMA * rng.normal() + truth.scatter * rng.normal())
+        today = math.exp((self.day() if day is None else day) + truth.scatter * rng.normal())
         steady_w = self._steady_w(mass_kg, density) * truth.power * today
         lively = truth.intensity * (1.0 + 0.004 * (air - 15.0))
         capacity_ah = figures.capacity_ah * truth.capacity
@@ -175,7 +185,7 @@ class OtherWorld:
         external = figures.external_ohm()
         warm_j_k = figures.cell_mass_kg * s * p * 980.0
         cool_w_k = {"airflow": 1.1, "still air": 0.5, "enclosed": 0.3}[craft.pack_cooling] * (mass_kg**0.66)
-        r25 = figures.cell_resistance_ohm * truth.resistance * s / p / (1.0 + _RATIOS[0] * 0.13)
+        r25 = figures.cell_resistance_ohm * truth.resistance * worn * s / p / (1.0 + _RATIOS[0] * 0.13)
         z, temperature = 1.0, air if self.sheet.conditions.pack_c is None else self.sheet.conditions.pack_c
         pairs, gust, t = [0.0, 0.0, 0.0], rng.normal(), 0.0
         keep, kick = math.exp(-_STEP_S / _GUST_S), math.sqrt(1.0 - math.exp(-2.0 * _STEP_S / _GUST_S))
@@ -186,7 +196,7 @@ class OtherWorld:
         acts, place, left_s, climb_j = self.sheet.flying.activities, -1, 0.0, 0.0
         noise = iter(rng.normal(size=20_000).tolist())
         low_s = 0.0
-        while z > 0.0 and low_s < 10.0 and t < 10_000.0:
+        while z > until and low_s < 10.0 and t < 10_000.0:
             if left_s <= 0.0:
                 place = (place + 1) % len(acts)
                 act = acts[place]

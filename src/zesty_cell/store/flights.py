@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from sqlalchemy import insert, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, lazyload
 
 from zesty_cell.core.learn.flights import LoggedFlight, begins_full
 from zesty_cell.core.parts.chemistries import chemistry_for
@@ -58,13 +58,16 @@ def _fill(row: FlightRow, flight: LoggedFlight) -> None:
 def _note_pack(session: Session, row: FlightRow, flight: LoggedFlight) -> None:
     """What a flight says about where its pack stands, if no later flight says otherwise."""
     newest = newest_of(session, row.pack_id)
-    if newest is None or newest.id != row.id:
-        return
-    pack = PACKS.thing(row.pack)
-    if row.waiting:
-        row.pack.rest_v_per_cell = flight.rest_v_per_cell
+    if newest is not None and newest.id == row.id:
+        _leave_pack(row.pack, flight, waiting=row.waiting)
+
+
+def _leave_pack(pack: PackRow, flight: LoggedFlight, *, waiting: bool) -> None:
+    """Where the newest flight of a pack leaves it."""
+    if waiting:
+        pack.rest_v_per_cell = flight.rest_v_per_cell
     else:
-        row.pack.rest_v_per_cell = flight.charged_v_per_cell or chemistry_for(pack.chemistry).full_v
+        pack.rest_v_per_cell = flight.charged_v_per_cell or chemistry_for(PACKS.thing(pack).chemistry).full_v
 
 
 def _with_propellers(flight: LoggedFlight, on: str) -> LoggedFlight:
@@ -82,19 +85,44 @@ def add(session: Session, flight: LoggedFlight, *, craft_id: int, pack: PackRow,
 
     Where it does not say which propellers were on, those that are on its craft were.
     """
-    known = session.scalars(select(FlightRow).where(FlightRow.entry == entry)).first()
+    known = session.scalars(select(FlightRow.id).where(FlightRow.entry == entry)).first()
     if known is not None:
-        return known
+        return session.get_one(FlightRow, known)
     flight = _with_propellers(flight, _propellers_on(session, craft_id))
-    row = FlightRow(craft_id=craft_id, pack_id=pack.id, entry=entry)
+    row = FlightRow(craft_id=craft_id, pack_id=pack.id, pack=pack, entry=entry)
     _fill(row, flight)
+    # A phone brings a whole day of them: the neighbours are looked up once, and what they say is there at once.
+    last, following = _neighbours(session, pack.id, row.landed_at)
+    _begin_after(last, row)
     session.add(row)
-    session.flush()
-    session.refresh(row)
     pack.flights = min(pack.flights + 1, MOST_FLIGHTS)
-    _note_pack(session, row, flight)
-    _settle(session, pack.id, flight.landed_at)
+    if following is None:
+        _leave_pack(pack, flight, waiting=row.waiting)
+    else:
+        _begin_after(row, following)
+    session.flush()
     return row
+
+
+def _neighbours(session: Session, pack_id: int, at: datetime) -> tuple[FlightRow | None, FlightRow | None]:
+    """The flights of a pack before and after one that landed at ``at`` and is not in the log yet."""
+    flown = (
+        select(FlightRow)
+        .where(FlightRow.pack_id == pack_id, FlightRow.deleted_at.is_(None))
+        .options(lazyload(FlightRow.craft), lazyload(FlightRow.pack))
+        .limit(1)
+    )
+    order = (FlightRow.landed_at, FlightRow.id)
+    before = flown.where(FlightRow.landed_at <= at).order_by(*(column.desc() for column in order))
+    after = flown.where(FlightRow.landed_at > at).order_by(*order)
+    return session.scalars(before).first(), session.scalars(after).first()
+
+
+def _begin_after(last: FlightRow | None, row: FlightRow) -> None:
+    """Let a flight know how it began, from the flight before it."""
+    began = _begins(None if last is None else last.document, last is not None and last.waiting, row.document)
+    if row.document.get("began_full", True) != began:
+        row.document = dict(row.document) | {"began_full": began}
 
 
 def _begins(before: dict[str, Any] | None, waiting_before: bool, document: dict[str, Any]) -> bool:
@@ -116,24 +144,17 @@ def _settle(session: Session, pack_id: int, *moments: datetime) -> None:
         before = select(FlightRow).where(*alive, FlightRow.landed_at < at)
         last = session.scalars(before.order_by(*(c.desc() for c in order)).limit(1)).first()
         for row in session.scalars(after):
-            began = _begins(
-                None if last is None else last.document, last is not None and last.waiting, row.document
-            )
-            if row.document.get("began_full", True) != began:
-                row.document = dict(row.document) | {"began_full": began}
+            _begin_after(last, row)
             last = row
     session.flush()
 
 
 def _settle_all(session: Session, pack_id: int) -> None:
     """The same for every flight of a pack."""
-    before: dict[str, Any] | None = None
-    waits = False
+    last: FlightRow | None = None
     for row in of_pack(session, pack_id):
-        began = _begins(before, waits, row.document)
-        if row.document.get("began_full", True) != began:
-            row.document = dict(row.document) | {"began_full": began}
-        before, waits = row.document, row.waiting
+        _begin_after(last, row)
+        last = row
     session.flush()
 
 
@@ -193,20 +214,29 @@ def newest_of(session: Session, pack_id: int) -> FlightRow | None:
     return session.scalars(query.order_by(FlightRow.landed_at.desc(), FlightRow.id.desc()).limit(1)).first()
 
 
+def note_rest(session: Session, pack: PackRow, volts: float, *, at: datetime) -> None:
+    """What a cell of a pack rested at [V] when it was measured, unless it was flown or charged since."""
+    newest = newest_of(session, pack.id)
+    known = None if newest is None else flight_of(newest)
+    if known is None or at >= max(known.landed_at, known.charged_at or known.landed_at):
+        pack.rest_v_per_cell = volts
+        session.flush()
+
+
 #: No flight is longer [s]: what overlaps one lies this near.
 _LONGEST_S = 14_400
 
 
-def near(session: Session, pack_id: int, flight: LoggedFlight) -> list[FlightRow]:
-    """Flights of a pack that could overlap one: those that landed between its take-off and hours after it."""
+def near(session: Session, pack_id: int, flight: LoggedFlight) -> dict[int, LoggedFlight]:
+    """Flights of a pack that could overlap one, by number: landed between its take-off and hours after it."""
     landed = FlightRow.landed_at
-    query = select(FlightRow).where(
+    query = select(FlightRow.id, FlightRow.document).where(
         FlightRow.pack_id == pack_id,
         FlightRow.deleted_at.is_(None),
         landed > flight.took_off_at.replace(tzinfo=None),
         landed < (flight.landed_at + timedelta(seconds=_LONGEST_S)).replace(tzinfo=None),
     )
-    return list(session.scalars(query.order_by(landed)))
+    return {flight_id: read(LoggedFlight, document) for flight_id, document in session.execute(query)}
 
 
 def known_moments(session: Session) -> dict[int, list[tuple[datetime, float]]]:
@@ -293,16 +323,15 @@ def of_pack(session: Session, pack_id: int) -> list[FlightRow]:
     return list(session.scalars(query.order_by(FlightRow.landed_at, FlightRow.id)))
 
 
-def taken(session: Session, entry: str) -> dict[str, object] | None:
-    """What was answered to a phone's entry; None for one that was not taken yet."""
-    row = session.get(FieldEntryRow, entry)
-    return None if row is None else dict(row.answer)
+def taken(session: Session, entries: Collection[str]) -> dict[str, dict[str, object]]:
+    """What was answered to entries of a phone, by their names; those that were not taken yet are not in it."""
+    query = select(FieldEntryRow.entry, FieldEntryRow.answer).where(FieldEntryRow.entry.in_(entries))
+    return {entry: dict(answer) for entry, answer in session.execute(query)}
 
 
 def take(session: Session, entry: str, answer: dict[str, object]) -> None:
     """Remember that a phone's entry was taken."""
     session.add(FieldEntryRow(entry=entry, answer=answer))
-    session.flush()
 
 
 def pack_of(row: FlightRow) -> Pack:

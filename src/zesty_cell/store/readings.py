@@ -23,6 +23,7 @@ from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.trials.question import Trial
 from zesty_cell.formats.telemetry_columns import Mapping as Columns
 from zesty_cell.formats.voices_wav import read_wav
 from zesty_cell.store.columns import Wrong, problems, wrong_columns
@@ -41,6 +42,7 @@ from zesty_cell.store.tables import (
     PackRow,
     PatternRow,
     SheetRow,
+    TrialRow,
     VoiceLineRow,
     Whole,
 )
@@ -65,6 +67,7 @@ _DOCUMENTS: dict[type[Any], tuple[tuple[str, Any, bool], ...]] = {
     CalibrationRow: (("document", CALIBRATION, False),),
     VoiceLineRow: (),
     PatternRow: (("document", FlyingPattern, False),),
+    TrialRow: (("document", Trial, False),),
 }
 #: Every table whose rows are read, in an order in which what is needed comes first.
 TABLES: Final = tuple(_DOCUMENTS)
@@ -75,6 +78,7 @@ NEEDS: dict[type[Any], tuple[tuple[str, type[Any]], ...]] = {
     FlightRow: (("craft_id", CraftRow), ("pack_id", PackRow)),
     LogRow: (("craft_id", CraftRow),),
     CalibrationRow: (("craft_id", CraftRow), ("pack_id", PackRow)),
+    TrialRow: (("craft_id", CraftRow),),
 }
 
 

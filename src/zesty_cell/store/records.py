@@ -18,11 +18,22 @@ from zesty_cell.store.tables import (
     PackRow,
     PatternRow,
     SheetRow,
+    TrialRow,
     now,
 )
 
 Row = TypeVar(
-    "Row", CraftRow, PackRow, SheetRow, CellRow, CalloutsRow, LogRow, FlightRow, CalibrationRow, PatternRow
+    "Row",
+    CraftRow,
+    PackRow,
+    SheetRow,
+    CellRow,
+    CalloutsRow,
+    LogRow,
+    FlightRow,
+    CalibrationRow,
+    PatternRow,
+    TrialRow,
 )
 
 

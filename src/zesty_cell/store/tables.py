@@ -220,6 +220,16 @@ class PatternRow(KeptRow, Base):
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
 
 
+class TrialRow(KeptRow, Base):
+    """A fair test of a craft; ``document`` is the core's Trial as JSON, ``open`` says that it waits for runs."""
+
+    __tablename__ = "trial"
+    craft_id: Mapped[int] = mapped_column(ForeignKey("craft.id"), index=True)
+    open: Mapped[bool] = mapped_column(default=True, index=True)
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    craft: Mapped[CraftRow] = relationship(lazy="joined")
+
+
 class FlightRow(KeptRow, Base):
     """A flight of the log; ``document`` is the core's LoggedFlight as JSON, ``landed_at`` in UTC.
 

@@ -42,6 +42,7 @@ ROOMS: dict[str, tuple[str, ...]] = {
     "unreadable": ("unreadable.view",),
     "log": ("log.imports_view", "log.attach_view", "log.telemetry_view", "log.view"),
     "calibrate": ("calibrate.view",),
+    "tests": ("trials.new_view", "trials.runs_view", "trials.view"),
     "choose": ("choose.search_view", "choose.buys_view", "choose.open_view", "choose.compare_view"),
     "api": (
         "api.docs_view",
@@ -54,6 +55,7 @@ ROOMS: dict[str, tuple[str, ...]] = {
         "api.flights_view",
         "api.choosing_view",
         "api.calibrations_view",
+        "api.trials_view",
     ),
 }
 _ASKED_AGAIN = "zesty_cell.asked_again"

@@ -22,6 +22,11 @@ _Form = Callable[[Face, float], str]
 FORMS: dict[str, _Form] = {
     "percent": lambda face, share: f"{100.0 * share:.0f} %",
     "about": lambda face, kg: face.mass_about(kg),
+    "parts": lambda face, share: f"{f'{100.0 * share:.{1 if share < 0.0995 else 0}f}'.removesuffix('.0')}\u00a0%",
+    "chance": lambda face, share: (
+        "over 99 %" if share > 0.99 else "under 1 %" if share < 0.01 else f"{100.0 * share:.0f} %"
+    ),
+    "hours": lambda face, hours: f"{hours:.{0 if hours >= 9.95 else 1}f}",
     "millivolts": lambda face, v: f"{1000.0 * v:.0f} mV",
     "hundredths": lambda face, share: f"{100.0 * share:.0f}",
     "milliohms": lambda face, ohm: f"{1000.0 * ohm:.3g} mΩ",

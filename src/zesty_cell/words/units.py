@@ -169,6 +169,7 @@ CURRENT = _same(Unit("A", decimals=1), ("A amp amps", _times(1.0)), ("mA", _time
 VOLTAGE = _same(Unit("V", decimals=2), ("V volt volts", _times(1.0)), ("mV", _times(1000.0)))
 MILLIOHM = _same(Unit("mΩ", 1000.0, decimals=1), ("mΩ mohm mohms", _times(1000.0)), ("Ω ohm ohms", _times(1.0)))
 POWER = _same(Unit("W", decimals=1), ("W watt watts", _times(1.0)), ("kW", _times(0.001)))
+WATT_HOURS = _same(Unit("Wh", decimals=1), ("Wh", _times(1.0)))
 WIRE = _same(Unit("mm²", decimals=2))
 MILLIMETRE = _same(Unit("mm", 1000.0, decimals=1), *(_LENGTHS[k] for k in (1, 0, 3)))
 SHARE = _same(Unit("%", 100.0, decimals=0), ("%", _times(100.0)))

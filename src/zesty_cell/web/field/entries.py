@@ -26,13 +26,15 @@ from zesty_cell.services.flight_log import (
     foretold_by,
     log_flight,
 )
+from zesty_cell.services.trials import take_flight
 from zesty_cell.store import flights as store
-from zesty_cell.store import sheets
+from zesty_cell.store import sheets, trials
 from zesty_cell.store.errors import EditConflictError, MissingRecordError
 from zesty_cell.store.hangar import PACKS
-from zesty_cell.store.tables import FlightRow
+from zesty_cell.store.tables import FlightRow, PackRow, SheetRow
 from zesty_cell.web.http import whole_number
 from zesty_cell.web.http.forms import Field, form_units, read_field, words_of
+from zesty_cell.web.http.preferences import Preferences
 from zesty_cell.words.units import CAPACITY, DURATION, FLIGHT_TIME, MILLIOHM, TEMPERATURE, VOLTAGE
 
 DURATION_FIELD = Field("duration_s", "Flew", FLIGHT_TIME, required=True)
@@ -51,10 +53,31 @@ CHARGED = (
     Field("cells_v", "Each cell", VOLTAGE, several=True),
     Field("resistance_ohm", "A cell’s resistance", MILLIOHM),
 )
+RESTS = (Field("rest_v_per_cell", "It rests at", VOLTAGE, required=True),)
+#: What a phone may send, and how each is called where it was refused.
+KINDS = {"landed": "Landed", "details": "How it was", "charged": "Charged", "rests": "Measured"}
 #: What an empty input means where it is not “not known”.
 _EMPTY: dict[str, Any] = {"note": "", "cells_v": (), "propellers": ""}
 _PACK_VOLTS = frozenset({"rest_v_per_cell", "charged_v_per_cell"})
 _NAME_LENGTH = 40
+
+
+def units_behind(
+    view: Preferences, fields: Sequence[Field] = (*DETAILS, *CHARGED), *, volts: str = ""
+) -> dict[str, str]:
+    """What stands behind fields: the unit, and whether a voltage is a cell's; ``volts`` where it is always that."""
+    cell = "" if (volts or view.volts) == "pack" else " a cell"
+    return {
+        f.path: f.quantity.unit(view.units).label + (cell if f.path in _PACK_VOLTS else "")
+        for f in fields
+        if f.quantity is not None
+    }
+
+
+def labels_behind(view: Preferences) -> dict[str, str]:
+    """What a refused entry's fields are called, with their units."""
+    units = units_behind(view)
+    return {f.path: ", ".join(filter(None, (f.label, units.get(f.path)))) for f in (*DETAILS, *CHARGED)}
 
 
 @dataclass
@@ -158,10 +181,24 @@ class ForetoldLately:
         return self._found
 
 
-def _landed(session: Session, form: Mapping[str, str], entry: str, foretold: ForetoldBy) -> Taken:
+@dataclass
+class _Together:
+    """Entries that came together: what was foretold for them, what became of each that was taken, by its name.
+
+    ``rows`` holds on to the packs and sheets that they are of, which are read once.
+    """
+
+    foretold: ForetoldBy
+    answers: dict[str, dict[str, object]]
+    rows: list[PackRow | SheetRow] = field(default_factory=list)
+
+
+def _landed(session: Session, form: Mapping[str, str], entry: str, together: _Together) -> Taken:
     taken = Taken()
     pack = PACKS.fetch(session, whole_number(form.get("pack", "")))
     sheet = sheets.fetch(session, whole_number(form.get("sheet", "")))
+    together.rows += [pack, sheet]
+    foretold = together.foretold
     if (sheet.id, pack.id) not in foretold:
         foretold[sheet.id, pack.id] = foretold_by(session, sheet, pack=pack)
     values: dict[str, Any] = _read((*DETAILS, Field("timer_s", "Timer", DURATION)), form, pack.series, taken)
@@ -169,14 +206,44 @@ def _landed(session: Session, form: Mapping[str, str], entry: str, foretold: For
         "landed_at": _landed_at(form.get("landed_at", "") or _as_it_stands(form.get("landed_local", ""))),
         "pattern": sheets.as_sheet(sheet).flying.name,
     }
+    if form.get("part") == "yes":
+        values["said_part"] = True  # flown as it was: what it used is not told by where it ended
     if taken.errors:
         return taken
-    flight = _checked(
-        values, None, pack.id, session, taken, sure=form.get("sure", ""), foretold=foretold[sheet.id, pack.id]
-    )
-    if flight is not None:
-        taken.flight_id = log_flight(session, flight, sheet=sheet, pack=pack, entry=entry).id
+    # Only flights are looked up from here on, and each is written at once: what else is new waits for its flight.
+    with session.no_autoflush:
+        flight = _checked(
+            values, None, pack.id, session, taken, sure=form.get("sure", ""), foretold=foretold[sheet.id, pack.id]
+        )
+        if flight is not None:
+            row = log_flight(session, flight, sheet=sheet, pack=pack, entry=entry)
+            taken.flight_id = row.id
+            _as_run(session, form.get("run", ""), row)
     return taken
+
+
+def _rests(session: Session, form: Mapping[str, str], together: _Together) -> Taken:
+    """A pack that was measured on the ground: charged where nobody logged it, or looked at before it flies."""
+    taken = Taken()
+    pack = PACKS.fetch(session, whole_number(form.get("pack", "")))
+    together.rows.append(pack)
+    values = _read(RESTS, form, pack.series, taken)
+    _of_pack(values, PACKS.thing(pack), taken)
+    try:
+        at = datetime.fromisoformat(str(_landed_at(form.get("measured_at", ""))))
+    except ValueError:
+        taken.errors["measured_at"] = "When it was measured is no moment."
+    if not taken.errors:
+        store.note_rest(session, pack, values["rest_v_per_cell"], at=at if at.tzinfo else at.replace(tzinfo=UTC))
+    return taken
+
+
+def _as_run(session: Session, named: str, flight: FlightRow) -> None:
+    """A flight that was flown as the run of a test is that; whatever became of the test, it is a flight."""
+    trial_id, _, slot = named.partition(":")
+    row = trials.open_one(session, whole_number(trial_id))
+    if row is not None and row.craft_id == flight.craft_id:
+        take_flight(session, row, flight, slot=whole_number(slot), source="field")
 
 
 def read_change(
@@ -214,16 +281,20 @@ def _change(session: Session, form: Mapping[str, str], fields: tuple[Field, ...]
 
 def was_taken(session: Session, form: Mapping[str, str]) -> bool:
     """Whether an entry is in the log."""
-    return store.taken(session, form.get("entry", "")) is not None
+    return bool(store.taken(session, [form.get("entry", "")]))
 
 
-def take_entry(session: Session, form: Mapping[str, str], foretold: ForetoldBy | None = None) -> Taken:
+def _together(session: Session, forms: Sequence[Mapping[str, str]], foretold: ForetoldBy) -> _Together:
+    return _Together(foretold, store.taken(session, [form.get("entry", "") for form in forms]))
+
+
+def take_entry(session: Session, form: Mapping[str, str], together: _Together | None = None) -> Taken:
     """Take one entry; one that was taken before is answered as it was then, and changes nothing.
 
     Parameters
     ----------
-    foretold : dict, optional
-        What was foretold for entries before it that came with it.
+    together : _Together, optional
+        What is known of those that came with it.
 
     Raises
     ------
@@ -233,18 +304,22 @@ def take_entry(session: Session, form: Mapping[str, str], foretold: ForetoldBy |
     entry = form.get("entry", "")
     if not entry or len(entry) > _NAME_LENGTH or not entry.isprintable():
         return Taken(errors={"": "This entry has no name, so it could be taken twice."})
-    before = store.taken(session, entry)
+    together = together or _together(session, [form], {})
+    before = together.answers.get(entry)
     if before is not None:
         return Taken(flight_id=int(str(before["flight"])))
     kind = form.get("kind", "")
     if kind == "landed":
-        taken = _landed(session, form, entry, {} if foretold is None else foretold)
+        taken = _landed(session, form, entry, together)
+    elif kind == "rests":
+        taken = _rests(session, form, together)
     elif kind in ("details", "charged"):
         taken = _change(session, form, DETAILS if kind == "details" else CHARGED)
     else:
         return Taken(errors={"": "This kind of entry is not known; is the page older than the application?"})
     if not taken.errors:
-        store.take(session, entry, {"flight": taken.flight_id})
+        together.answers[entry] = {"flight": taken.flight_id}
+        store.take(session, entry, together.answers[entry])
     return taken
 
 
@@ -285,9 +360,10 @@ def take_several(session: Session, forms: Sequence[Mapping[str, str]], foretold:
     """
     found = []
     try:
+        together = _together(session, forms, foretold)
         for form in forms:
             try:
-                taken = take_entry(session, form, foretold)
+                taken = take_entry(session, form, together)
             except MissingRecordError as error:
                 taken = Taken(errors={"": error.why})
             # One that left something half done is not taken together with the others.

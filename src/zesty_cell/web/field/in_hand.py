@@ -22,6 +22,7 @@ from zesty_cell.services.learning import KnownFlight, disagreement_of
 from zesty_cell.services.plans import PlanNow, plan_now
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.services.to_fly import PackChoice, ToFly
+from zesty_cell.services.trials import NextRun, next_run
 from zesty_cell.store import flights
 from zesty_cell.store.tables import CraftRow, FlightRow, PackRow, SheetRow
 from zesty_cell.words.calls import CallRow, call_rows
@@ -80,6 +81,13 @@ class InHand:
         if self.craft is None or self.pack is None or self.choice is None or not self.choice.told:
             return None
         return sheet_for(self.session, craft_id=self.craft.id, pack=self.pack)
+
+    @cached_property
+    def test_run(self) -> NextRun | None:
+        """The run that a flight with this pack would be, of a test of this craft."""
+        if self.craft is None or self.pack is None:
+            return None
+        return next_run(self.session, self.craft.id, pack=self.pack)
 
     @cached_property
     def advice(self) -> Advice | None:

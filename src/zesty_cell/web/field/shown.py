@@ -13,9 +13,9 @@ from sqlalchemy.orm import Session
 from zesty_cell.services.learning import current_sensor
 from zesty_cell.services.pack_health import storage_reminders
 from zesty_cell.web.drawing.timer_chart import TimerChart, timer_chart
-from zesty_cell.web.field.entries import CHARGED, DETAILS, Taken
+from zesty_cell.web.field.entries import CHARGED, DETAILS, KINDS, Taken, labels_behind, units_behind
 from zesty_cell.web.field.in_hand import InHand
-from zesty_cell.web.http import page
+from zesty_cell.web.http import page, preferences_of
 from zesty_cell.words.sensors import sensor_words
 
 _SAID = {"landed": "Landed.", "details": "Kept.", "charged": "Charged."}
@@ -35,6 +35,7 @@ def field_page(
     taken: Taken | None = None, form: dict[str, str] | None = None, status: int = 200,
 ) -> Response:  # fmt: skip
     hand = InHand(session, craft_id=craft, pack_id=pack, as_it_is=as_it_is)
+    view = preferences_of(request)
     context: dict[str, Any] = {
         "hand": hand,
         "result": hand.result,
@@ -49,6 +50,8 @@ def field_page(
         else sensor_words(current_sensor(session, hand.craft.id), sensor="current"),
         "details": DETAILS,
         "charged": CHARGED,
+        "unit_of": units_behind(view),
+        "field_words": {"kinds": KINDS, "labels": labels_behind(view)},
         "errors": taken.errors if taken else {},
         "asked": " ".join(taken.asked) if taken else "",
         "typed": form or {},

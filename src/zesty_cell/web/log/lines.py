@@ -17,7 +17,7 @@ from zesty_cell.services.learning import current_sensor
 from zesty_cell.store import calibrations, logs
 from zesty_cell.store import flights as store
 from zesty_cell.store.tables import FlightRow
-from zesty_cell.web.field.entries import CHARGED, DETAILS, Taken
+from zesty_cell.web.field.entries import CHARGED, DETAILS, Taken, units_behind
 from zesty_cell.web.http import page, preferences_of
 from zesty_cell.web.http.forms import Field, texts_of
 from zesty_cell.words.sensors import sensor_words
@@ -110,6 +110,6 @@ def flight_page(
         "errors": taken.errors if taken else {},
         "asked": " ".join(taken.asked) if taken else "",
         "conflict": conflict,
-        "unit_of": {f.path: f.quantity.unit(view.units).label for f in FLOWN if f.quantity is not None},
+        "unit_of": units_behind(view, FIELDS, volts="cell"),
     }
     return page(request, "flight.html", context, status=status)

@@ -22,8 +22,10 @@ from zesty_cell.core.parts.chemistry import charge_left_at_rest
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.services.pocket import Asked, Pair, Pocket, Step, asked_for
 from zesty_cell.services.to_fly import PackChoice, ToFly
+from zesty_cell.services.trials import NextRun, runs_ahead
 from zesty_cell.store import flights
 from zesty_cell.store.hangar import PACKS
+from zesty_cell.web.field.entries import units_behind
 from zesty_cell.web.http.preferences import Preferences
 from zesty_cell.web.sheet.listed import small_picture
 from zesty_cell.words.calls import CallRow
@@ -31,7 +33,7 @@ from zesty_cell.words.face import Face
 from zesty_cell.words.say import say
 
 #: Of the document: a phone that holds another asks for all of it anew.
-FORM: Final = 1
+FORM: Final = 2
 #: Rest voltages are told apart by so much [V].
 _REST_STEP_V: Final = 0.01
 _MINUTE_S: Final = 60.0
@@ -51,17 +53,14 @@ def _said(words: Words, view: Preferences) -> str:
 
 def _call(row: CallRow, series: int, view: Preferences) -> dict[str, Any]:
     """As the field page writes it: per cell or for the pack, by how the reader likes it."""
-    value = f"{row.cell} V" if row.value == "lowest cell" else row.value
-    if row.cell and view.volts != "pack" and series > 1:
-        value = f"{row.cell} V a cell"
+    pack = "" if row.value == "lowest cell" else row.value
+    cell = f"{row.cell} V a cell" if row.cell and series > 1 else f"{row.cell} V" if row.cell else ""
+    first = cell if cell and (not pack or view.volts != "pack") else pack
+    # Who sets a transmitter by it may need the other one.
+    other = ", ".join(text for text in (cell, pack) if text and text != first and series > 1)
     held = f", held {row.hold_s:g} s" if row.hold_s and row.mark != "charge" else ""
     how = row.how if row.mark != "charge" else ""
-    return {"title": f"{row.title.lower()}{held}", "role": row.role, "value": value, "how": how, "both": _both(row)}
-
-
-def _both(row: CallRow) -> str:
-    """Cell and pack, for who sets a transmitter by it."""
-    return f"{row.cell} V a cell, {row.value}" if row.cell and row.value != "lowest cell" else row.value
+    return {"title": f"{row.title.lower()}{held}", "role": row.role, "value": first, "how": how, "other": other}
 
 
 class _Texts:
@@ -179,15 +178,25 @@ def _waiting(session: Session, view: Preferences) -> list[dict[str, Any]]:
     return found
 
 
-def _units(view: Preferences) -> dict[str, str]:
-    """What stands behind the fields of the phone's page: it takes entries in the units of the day that it holds."""
-    volts = "V" if view.volts == "pack" else "V a cell"
-    degrees = "°C" if view.in_units("temperature") == "metric" else "°F"
-    return {
-        "duration_s": "min", "rest_after_s": "min", "rest_v_per_cell": volts, "charged_v_per_cell": volts,
-        "cells_v": "V", "shown_ah": "mAh", "put_back_ah": "mAh", "air_c": degrees, "hottest_c": degrees,
-        "resistance_ohm": "mΩ",
-    }  # fmt: skip
+#: A day flies no more runs of a test with one pack.
+_MOST_RUNS: Final = 12
+
+
+def run_words(one: NextRun, face: Face) -> str:
+    """“run 5 of Two blades or three: B, two blades, at 8 °C to 24 °C”."""
+    air = f"{face.temperature(one.trial.plan.coolest_c)} to {face.temperature(one.trial.plan.warmest_c)}"
+    return f"run {one.slot.number + 1} of {one.row.name}: {one.slot.side}, {one.name}, at {air}"
+
+
+def _runs(session: Session, to_fly: ToFly, view: Preferences) -> dict[str, list[list[str]]]:
+    """Runs of tests that a flight could be, by craft and pack, in their order: what is sent, and what is said."""
+    face, found = Face(view), {}
+    for craft in to_fly.crafts:
+        for choice in to_fly.packs_told(craft):
+            ahead = runs_ahead(session, craft.id, pack=choice.row, most=_MOST_RUNS)
+            if ahead:
+                found[f"{craft.id}-{choice.row.id}"] = [[one.sent, run_words(one, face)] for one in ahead]
+    return found
 
 
 def _mark_of(key: Hashable) -> str:
@@ -240,7 +249,7 @@ def _document(
         "form": FORM,
         "units": view.units,
         "volts": view.volts,
-        "unit_of": _units(view),
+        "unit_of": units_behind(view),  # the phone takes entries in the units of the day that it holds
         "asked": len(asked),
         "ready": len(pairs) - len(older),
         "crafts": crafts,
@@ -251,6 +260,7 @@ def _document(
         "texts": texts.all,
         "minutes": [spoken_time(_MINUTE_S * k) for k in range(1, most + 1)],
         "waiting": _waiting(session, view),
+        "runs": _runs(session, to_fly, view),
         "rest": {name: _rest_table(name) for name in sorted(used)},
         "rest_step": _REST_STEP_V,
         "supply_step": _SUPPLY_STEP,

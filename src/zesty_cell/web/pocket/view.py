@@ -9,7 +9,7 @@ from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel, Field
 
 from zesty_cell.services.pocket import Pocket
-from zesty_cell.web.field.entries import CHARGED, DETAILS, ForetoldLately, take_several
+from zesty_cell.web.field.entries import CHARGED, DETAILS, KINDS, RESTS, ForetoldLately, take_several
 from zesty_cell.web.http import Store, database_of, kept_of, page, preferences_of
 from zesty_cell.web.pocket.day import FORM, day_of
 from zesty_cell.words.say import say
@@ -31,7 +31,11 @@ class Entries(BaseModel):
 def entries(request: Request, session: Store, several: Entries) -> JSONResponse:
     """Take entries in order, each once; what became of each."""
     reader = preferences_of(request)
-    found = take_several(session, several.entries, kept_of(request, ForetoldLately).now())
+    foretold = kept_of(request, ForetoldLately).now()
+    # What the phone flew by was worked out already; only what it lacks is foretold here.
+    for where, ready in kept_of(request, Pocket).foretold().items():
+        foretold.setdefault(where, ready)
+    found = take_several(session, several.entries, foretold)
     return JSONResponse(
         {
             "taken": [
@@ -50,7 +54,14 @@ def entries(request: Request, session: Store, several: Entries) -> JSONResponse:
 def shell(request: Request) -> Response:
     """The page itself: the same for everybody, filled from what the phone took along."""
     labels = {item.path: item.label for item in (*DETAILS, *CHARGED)}
-    context = {"details": DETAILS, "charged": CHARGED, "labels": labels, "form": FORM}
+    context = {
+        "details": DETAILS,
+        "charged": CHARGED,
+        "rests": RESTS[0],
+        "labels": labels,
+        "kinds": KINDS,
+        "form": FORM,
+    }
     return page(request, "pocket.html", context)
 
 

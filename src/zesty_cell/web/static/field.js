@@ -33,11 +33,7 @@ function clock(seconds) {
   return `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}`;
 }
 
-const TYPED = {
-  duration_s: "Flew, min", rest_v_per_cell: "Rest voltage, V", shown_ah: "Shown, mAh", air_c: "Air, °", note: "Note",
-  hottest_c: "Pack when landed, °", put_back_ah: "Put back, mAh", charged_v_per_cell: "Charged to, V", cells_v: "Each cell, V",
-  resistance_ohm: "Resistance, mΩ",
-};
+const words = JSON.parse(document.getElementById("field-words")?.textContent ?? "{}");
 
 // The fields of a refused entry that hold something, to be put right at once.
 function typedInputs(entry) {
@@ -51,9 +47,9 @@ function typedInputs(entry) {
     label.append(input);
     when.push(label);
   }
-  return when.concat(Object.keys(TYPED).filter((key) => entry.values[key]).map((key) => {
+  return when.concat(Object.keys(words.labels).filter((key) => entry.values[key]).map((key) => {
     const label = document.createElement("label"), input = document.createElement("input");
-    label.textContent = `${TYPED[key]} `;
+    label.textContent = `${words.labels[key]} `;
     input.name = key;
     input.value = entry.values[key];
     label.append(input);
@@ -134,6 +130,8 @@ export const field = (Alpine) => () => ({
       if (since && !earlier) { delete all[mine.key]; await queue.keep("air", all); }
       form.elements.landed_local.value = "";
       flew.value = flew.defaultValue;
+      // The next flight is another run, or none.
+      if (form.elements.run) form.elements.run.checked = false;
       this.askHow(values);
     }
     if (values.kind === "charged") values.charged_at = now.toISOString();
@@ -205,9 +203,9 @@ export const field = (Alpine) => () => ({
       ? `${open} ${open === 1 ? "entry is" : "entries are"} kept here and sent when the server answers.` : "";
     const list = document.getElementById("field-wrong");
     list.replaceChildren(...entries.filter((e) => e.wrong).map((e) => {
-      const line = document.createElement("li"), words = document.createElement("p");
-      words.textContent = `${{ landed: "Landed", details: "How it was", charged: "Charged" }[e.values.kind]}: ${e.wrong}`;
-      line.append(words, ...typedInputs(e), button("Put it right", "mend", e.name),
+      const line = document.createElement("li"), said = document.createElement("p");
+      said.textContent = `${words.kinds[e.values.kind]}: ${e.wrong}`;
+      line.append(said, ...typedInputs(e), button("Put it right", "mend", e.name),
         ...(e.asked ? [button("It is so", "sure", e.name)] : []), button("Drop it", "drop", e.name));
       return line;
     }));

@@ -53,6 +53,12 @@ Alpine.data("pocket", () => ({
   get craft() { return this.day?.crafts.find((c) => c.id === this.picked.craft) ?? { name: "" }; },
   get pack() { return this.packs[this.picked.pack] ?? null; },
   get pair() { return this.day?.pairs[keyOf(this.picked.craft, this.picked.pack)] ?? null; },
+  // A run of a test that this flight could be: the first that no landing here was.
+  get run() {
+    const flown = new Set(this.entries.map((e) => e.values.run).filter(Boolean));
+    return this.day?.runs?.[this.key]?.find(([sent]) => !flown.has(sent)) ?? null;
+  },
+  get runWords() { return this.run?.[1] ?? ""; },
   // A flight can be kept of what has no timer yet.
   get sheet() { return this.day?.sheets[this.key] ?? null; },
   get step() { return this.pack && this.day ? stepFor(this.day, this.pair, this.pack, this.asItIs) : null; },
@@ -113,6 +119,7 @@ Alpine.data("pocket", () => ({
   pickCraft(id) { this.pick({ craft: id }); },
   pickPack(id) { this.pick({ craft: this.picked.craft, pack: id }); },
   pick(next) {
+    this.$refs.asRun.checked = false;
     this.picked = next;
     this.asItIs = this.choosing = false;
     this.look();
@@ -121,12 +128,23 @@ Alpine.data("pocket", () => ({
   },
   flyAsItIs() { this.asItIs = true; },
 
+  // Charged where nobody logged it, or looked at before it flies: what it rests at says what is in it.
+  get measuredWords() { return `Measured ${this.pack?.name ?? "it"}?`; },
+  async keepRest() {
+    const form = this.$refs.rests, values = Object.fromEntries(new FormData(form));
+    form.reset();
+    this.$refs.measured.open = false;
+    this.asItIs = false;
+    await this.enter({ ...values, kind: "rests", pack: String(this.picked.pack), measured_at: new Date().toISOString() });
+  },
+
   // ---- in the air
 
   get key() { return keyOf(this.picked.craft, this.picked.pack); },
   get flying() { return this.air[this.key] ?? null; },
   get aloft() { return this.flying ? clock((this.now - this.flying.since) / 1000) : ""; },
-  get left() { return this.flying?.timer_s ? this.flying.timer_s - (this.now - this.flying.since) / 1000 : null; },
+  // A clock that was set back meanwhile does not add time.
+  get left() { return this.flying?.timer_s ? this.flying.timer_s - Math.max(this.now - this.flying.since, 0) / 1000 : null; },
   get overTime() { return this.left !== null && this.left <= 0; },
   get leftWords() {
     if (this.left === null) return "";
@@ -140,6 +158,7 @@ Alpine.data("pocket", () => ({
     const { step } = this;
     const watch = {
       since: Date.now(), craft: this.picked.craft, pack: this.picked.pack, label: `${this.craft.name} on ${this.pack.name}`,
+      part: this.asItIs && needsCharge(this.pack) ? "yes" : "",
       sheet: this.sheet, timer: step?.timer ?? "", timer_s: step?.timer_s ?? 0, down_s: step?.down_s ?? step?.timer_s ?? 0,
       calls: step?.timer ? spoken(this.day, step) : [],
     };
@@ -198,10 +217,12 @@ Alpine.data("pocket", () => ({
     if (!duration) { this.telling = "Type how long it flew, as 3:10."; this.$refs.flew.focus(); return; }
     if (this.speaking === this.key) this.hush();
     const entry = queue.newName(), { craft, pack } = this.picked;
-    const gone = await this.downFrom(this.key);
+    const part = watch ? watch.part ?? "" : this.asItIs && needsCharge(this.pack) ? "yes" : "";
+    const gone = await this.downFrom(this.key), run = this.$refs.asRun.checked && this.run ? { run: this.run[0] } : {};
+    this.$refs.asRun.checked = false;
     await this.enter({
-      kind: "landed", entry, craft: String(craft), pack: String(pack), sheet: String(gone?.sheet ?? this.sheet),
-      duration_s: duration, timer_s: gone?.timer || this.step?.timer || "",
+      kind: "landed", ...run, entry, craft: String(craft), pack: String(pack), sheet: String(gone?.sheet ?? this.sheet),
+      duration_s: duration, timer_s: gone?.timer || this.step?.timer || "", part,
       landed_at: (earlier ? new Date(earlier) : new Date()).toISOString(),
     });
     this.$refs.flew.value = this.$refs.landedAt.value = "";

@@ -9,5 +9,6 @@ from zesty_cell.words.english.answers import ANSWERS
 from zesty_cell.words.english.callouts import CALLOUTS
 from zesty_cell.words.english.refusals import REFUSALS
 from zesty_cell.words.english.start import START
+from zesty_cell.words.english.trials import TRIALS
 
-ENGLISH: dict[str, str] = {**ANSWERS, **CALLOUTS, **REFUSALS, **START}
+ENGLISH: dict[str, str] = {**ANSWERS, **CALLOUTS, **REFUSALS, **START, **TRIALS}

@@ -22,6 +22,11 @@ export function standing(day, entries) {
       waiting.push({ flight: name, pack: Number(values.pack), craft: Number(values.craft), words });
       continue;
     }
+    if (kind === "rests") {
+      const charge = packs[values.pack] && chargeAtRest(day, packs[values.pack], values.rest_v_per_cell, values.volts);
+      if (typeof charge === "number") packs[values.pack].charge = charge;
+      continue;
+    }
     const at = waiting.find((w) => w.flight === values.flight), pack = at && packs[at.pack];
     if (!pack) continue;
     if (kind === "details" && values.rest_v_per_cell) pack.charge = chargeAtRest(day, pack, values.rest_v_per_cell, values.volts);

@@ -1,0 +1,1 @@
+"""Fair tests: asked, planned, flown, judged."""

@@ -1,0 +1,147 @@
+"""The runs of a test: typed by hand, taken from the log, set aside, and the look at the verdict."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+from pydantic import ValidationError
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.fact import Words
+from zesty_cell.core.trials.question import Run, Trial
+from zesty_cell.core.trials.schedule import slots_of
+from zesty_cell.services.trials import add_run, look, mark_run, take_flight
+from zesty_cell.store import flights, trials
+from zesty_cell.store.errors import EditConflictError
+from zesty_cell.store.tables import TrialRow
+from zesty_cell.web.http import PostedForm, Store, say, whole_number
+from zesty_cell.web.http.forms import Field, form_units, read_field, words_of
+from zesty_cell.web.trials.shown import shown_trial
+from zesty_cell.words.trials import quantity_of
+from zesty_cell.words.units import MASS, TEMPERATURE
+
+router = APIRouter(prefix="/tests", include_in_schema=False)
+
+
+def _back(trial_id: int, words: str) -> Response:
+    return say(RedirectResponse(f"/tests/{trial_id}", 303), words)
+
+
+def _refused(
+    request: Request,
+    session: Session,
+    trial_id: int,
+    errors: dict[str, Words],
+    form: dict[str, str],
+    status: int = 422,
+) -> Response:
+    session.rollback()
+    return shown_trial(request, session, trial_id, errors=errors, typed=dict(form), status=status)
+
+
+def _read_run(row: TrialRow, trial: Trial, form: dict[str, str]) -> tuple[Run | None, dict[str, Words]]:
+    """A run as it was typed; or what is wrong with it, by field."""
+    errors: dict[str, Words] = {}
+    slot = next((s for s in slots_of(trial) if s.number == whole_number(form.get("slot", "")) - 1), None)
+    if slot is None:
+        return None, {"value": "There is no such run in this plan."}
+    asked = (
+        Field("value", "Measured", quantity_of(trial.question.measure), required=True),
+        Field("air_c", "Air", TEMPERATURE),
+        Field("all_up_kg", "Ready to fly", MASS),
+    )
+    values: dict[str, Any] = {}
+    for item in asked:
+        try:
+            values[item.path] = read_field(item, form.get(item.path, ""), form_units(form))
+        except ValueError as error:
+            errors[item.path] = str(error)
+    if errors:
+        return None, errors
+    known = {"slot": slot.number, "side": slot.side, "pack": slot.pack, "at": datetime.now(UTC), "source": "hand"}
+    note = form.get("note", "").strip()[:400]
+    try:
+        return Run.model_validate(known | values | {"note": note}), {}
+    except ValidationError as error:
+        for problem in error.errors(include_url=False, include_input=False):
+            name = str(problem["loc"][0]) if problem["loc"] else "value"
+            field = next((i for i in asked if i.path == name), None)
+            errors.setdefault(name, words_of(problem, field, form_units(form)))
+        return None, errors
+
+
+@router.post("/{trial_id}/runs")
+def type_run(request: Request, session: Store, trial_id: int, form: PostedForm) -> Response:
+    """A run that was measured by hand, at its place."""
+    row = trials.fetch(session, trial_id)
+    run, errors = _read_run(row, trials.trial_of(row), form)
+    if run is None:
+        return _refused(request, session, trial_id, errors, form)
+    try:
+        add_run(session, row, whole_number(form.get("version", "")), run)
+        session.commit()
+    except ValidationError as error:
+        return _refused(request, session, trial_id, {"value": words_of(error.errors(include_url=False)[0])}, form)
+    except EditConflictError as error:
+        return _refused(request, session, trial_id, {"value": str(error)}, form, 409)
+    return _back(trial_id, f"Run {run.slot + 1} is kept.")
+
+
+@router.post("/{trial_id}/flights")
+def take_from_log(request: Request, session: Store, trial_id: int, form: PostedForm) -> Response:
+    """A flight of the log as a run, at the place that was chosen."""
+    row = trials.fetch(session, trial_id)
+    flight = flights.fetch(session, whole_number(form.get("flight", "")))
+    slot = whole_number(form.get("slot", "")) - 1
+    if flight.craft_id != row.craft_id:
+        return _refused(request, session, trial_id, {"flight": "That flight is another craft's."}, form)
+    place = take_flight(session, row, flight, slot=slot if slot >= 0 else None)
+    if place is None:
+        words = "That flight is a run already, or its place is taken."
+        return _refused(request, session, trial_id, {"flight": words}, form)
+    session.commit()
+    return _back(trial_id, f"The flight is run {place.number + 1}.")
+
+
+def _changed(session: Session, trial_id: int, form: dict[str, str], *, aside: bool) -> Response:
+    row = trials.fetch(session, trial_id)
+    version, index = whole_number(form.get("version", "")), whole_number(form.get("index", ""))
+    why = " ".join(form.get("why", "").split())[:200]
+    if aside and not why:
+        return _back(trial_id, "Say why it does not count. Nothing was changed.")
+    try:
+        mark_run(session, row, version, index=index, why=why if aside else None)
+        session.commit()
+    except (EditConflictError, ValidationError) as error:
+        session.rollback()
+        words = "Another run has its place." if isinstance(error, ValidationError) else str(error)
+        return _back(trial_id, f"{words} Nothing was changed.")
+    return _back(trial_id, "It does not count." if aside else "It counts again.")
+
+
+@router.post("/{trial_id}/aside")
+def set_aside(session: Store, trial_id: int, form: PostedForm) -> Response:
+    """A run does not count, with its reason."""
+    return _changed(session, trial_id, form, aside=True)
+
+
+@router.post("/{trial_id}/again")
+def count_again(session: Store, trial_id: int, form: PostedForm) -> Response:
+    """A run that was set aside counts again."""
+    return _changed(session, trial_id, form, aside=False)
+
+
+@router.post("/{trial_id}/look")
+def look_at_verdict(session: Store, trial_id: int, form: PostedForm) -> Response:
+    """Look at the verdict: from now on it is known that it was seen with these runs."""
+    row = trials.fetch(session, trial_id)
+    try:
+        look(session, row, whole_number(form.get("version", "")))
+        session.commit()
+    except EditConflictError as error:
+        session.rollback()
+        return _back(trial_id, str(error))
+    return RedirectResponse(f"/tests/{trial_id}", 303)
