@@ -14,7 +14,13 @@ from pathlib import Path
 
 from zesty_cell import __version__
 from zesty_cell.operating import LEVELS
-from zesty_cell.ports import DEFAULT_BENCH_PORT, DEFAULT_CERTIFICATE_PORT, DEFAULT_LAN_PORT, DEFAULT_PORT
+from zesty_cell.ports import (
+    DEFAULT_BENCH_PORT,
+    DEFAULT_CERTIFICATE_PORT,
+    DEFAULT_DISCHARGER_PORT,
+    DEFAULT_LAN_PORT,
+    DEFAULT_PORT,
+)
 
 
 def _read_input(name: str) -> bytes:
@@ -45,11 +51,13 @@ def _forecast(arguments: argparse.Namespace) -> int:
 
 
 def _schema(arguments: argparse.Namespace) -> int:
+    from zesty_cell.formats.curve_json import curve_schema
     from zesty_cell.formats.plan_json import plan_schema
     from zesty_cell.formats.sheet_json import sheet_schema
     from zesty_cell.formats.trial_json import trial_schema
 
-    schema = {"sheet": sheet_schema, "callouts": plan_schema, "test": trial_schema}[arguments.what]()
+    schemas = {"sheet": sheet_schema, "callouts": plan_schema, "test": trial_schema, "curve": curve_schema}
+    schema = schemas[arguments.what]()
     print(json.dumps(schema, indent=2, ensure_ascii=False))
     return 0
 
@@ -141,6 +149,18 @@ def _bench_transmitter(arguments: argparse.Namespace) -> int:
     return 0
 
 
+def _discharger(arguments: argparse.Namespace) -> int:
+    from zesty_cell.serving import is_free
+    from zesty_cell.standins.discharger_server import serve
+
+    if not is_free(arguments.port):
+        print(f"zesty-cell: port {arguments.port} is taken: another discharger?", file=sys.stderr)
+        return 2
+    print(f"The discharger is at http://127.0.0.1:{arguments.port}/  (Ctrl-C ends it)", flush=True)
+    serve(port=arguments.port)
+    return 0
+
+
 def _end_with_input() -> None:
     sys.stdin.buffer.read()
     os.kill(os.getpid(), signal.SIGTERM)
@@ -215,8 +235,11 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--port", type=_port, default=DEFAULT_BENCH_PORT)
     command.add_argument("--until-eof", action="store_true", help=argparse.SUPPRESS)
     command.set_defaults(run=_bench_transmitter)
+    command = commands.add_parser("discharger", help="start the stand-in that discharges hidden packs")
+    command.add_argument("--port", type=_port, default=DEFAULT_DISCHARGER_PORT)
+    command.set_defaults(run=_discharger)
     command = commands.add_parser("schema", help="print a JSON Schema")
-    command.add_argument("what", choices=["sheet", "callouts", "test"])
+    command.add_argument("what", choices=["sheet", "callouts", "test", "curve"])
     command.set_defaults(run=_schema)
     command = commands.add_parser("warm", help="compile the kernel into its cache")
     command.set_defaults(run=_warm)

@@ -42,6 +42,7 @@ def _fill_demo(database: Database) -> None:
         if not is_empty(session):
             return
         from zesty_cell.demo.club import load_club
+        from zesty_cell.demo.discharges import load_discharges
         from zesty_cell.demo.log import load_log, load_telemetry
         from zesty_cell.demo.trials import load_trials
 
@@ -49,6 +50,7 @@ def _fill_demo(database: Database) -> None:
             load_telemetry(session)
             load_log(session)
             load_trials(session)
+            load_discharges(session)
 
 
 def _keep_memory_together() -> None:

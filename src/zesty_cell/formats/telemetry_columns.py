@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -42,7 +43,7 @@ class Unit:
 class Role:
     """Something a transmitter can know: the words that name its column, the units it comes in."""
 
-    key: RoleKey
+    key: str
     title: str
     words: tuple[str, ...]
     units: tuple[Unit, ...]
@@ -167,26 +168,26 @@ class Mapping(Entity):
         return next((c for c in self.columns if c.role == role), None)
 
 
-def _words(name: str) -> list[str]:
+def words_of(name: str) -> list[str]:
     parts = re.sub(r"([a-z])([A-Z])", r"\1 \2", name.replace("µ", "u"))
     plain = "".join(c for c in unicodedata.normalize("NFKD", parts) if not unicodedata.combining(c))
     return re.findall(r"[a-z%]+", plain.replace("ß", "ss").lower())
 
 
-def _score(role: Role, words: set[str]) -> int:
+def named(role: Role, words: set[str], roles: Sequence[Role] = ROLES) -> int:
     """How surely a column's name tells a role: by whole words, else by long ones grown together: “Akkuspannung”."""
     whole = sum(2 * (len(role.words) - k) for k, word in enumerate(role.words) if word in words)
     if whole:
         return whole
     # “tempo” is time, and has nothing to do with “temp”.
-    others = {one for one in words if not any(one in r.words for r in ROLES)}
+    others = {one for one in words if not any(one in r.words for r in roles)}
     return int(any(len(word) >= 4 and word in one for word in role.words for one in others))
 
 
 def _named_unit(role: Role, name: str) -> Unit | None:
     """The unit a column's name tells: “Voltage (mV)”, “current_A”."""
-    named = re.findall(r"[\[(]\s*([^\])]+?)\s*[\])]", name) + re.split(r"[\s_/.\-]+", name)
-    for text in named:
+    texts = re.findall(r"[\[(]\s*([^\])]+?)\s*[\])]", name) + re.split(r"[\s_/.\-]+", name)
+    for text in texts:
         for unit in role.units:
             wanted = {unit.key, unit.label}
             if text in wanted or _ALIASES.get(text.lower()) in wanted:
@@ -209,7 +210,7 @@ def guess_mapping(table: Table, *, series: int) -> Mapping:
     """
     chosen: list[ColumnChoice] = []
     taken: set[int] = set()
-    words = [set(_words(name)) for name in table.names]
+    words = [set(words_of(name)) for name in table.names]
     # The rarest words first: “cell voltage” is a cell's, “rx voltage” the receiver's.
     for key in (
         "armed", "throttle", "temperature_c", "altitude_m", "cell_v", "receiver_v", "used_ah", "current_a",
@@ -218,9 +219,9 @@ def guess_mapping(table: Table, *, series: int) -> Mapping:
         role = next(r for r in ROLES if r.key == key)
         best, best_rank = None, (_AGAINST - 1, 0)
         for index in range(len(table.names)):
-            names_no_volts = bool(role.needs) and not _score(_VOLTS_NAMED, words[index])
-            score = 0 if names_no_volts else _score(role, words[index])
-            if index in taken or not (score or key == "pack_v") or not _has_values(table, index):
+            names_no_volts = bool(role.needs) and not named(_VOLTS_NAMED, words[index])
+            score = 0 if names_no_volts else named(role, words[index])
+            if index in taken or not (score or key == "pack_v") or not has_values(table, index):
                 continue
             does = _behaves(table, role, index, series)
             if not score and does != _SURELY:
@@ -246,7 +247,7 @@ def _behaves(table: Table, role: Role, index: int, series: int) -> int:
     """What the numbers of a column say of a role."""
     if role.key not in ("pack_v", "used_ah", "current_a", "throttle"):
         return _SILENT
-    values = _numbers(table, index)
+    values = numbers_of(table, index)
     if values.size < 20:
         return _SILENT
     low, high = (float(q) for q in np.quantile(values, (0.05, 0.95)))
@@ -265,13 +266,13 @@ def _behaves(table: Table, role: Role, index: int, series: int) -> int:
     return _SURELY if sinks and unit.key in ("V", "mV") else _FOR
 
 
-def _numbers(table: Table, index: int) -> NDArray[np.float64]:
+def numbers_of(table: Table, index: int) -> NDArray[np.float64]:
     """The numbers of a column over the whole log, some thousands of lines at most."""
     cells = (row[index].strip() for row in table.spread)
     return np.array([to_number(c, table.decimal_comma) for c in cells if is_number(c)])
 
 
-def _has_values(table: Table, index: int) -> bool:
+def has_values(table: Table, index: int) -> bool:
     return any(row[index].strip().lower() not in NOTHING for row in table.first[:2000])
 
 
@@ -280,9 +281,9 @@ def guess_unit(table: Table, role: Role, index: int, series: int) -> Unit:
     cells = [c for c in (row[index].strip() for row in table.first) if c.lower() not in NOTHING]
     if role.key == "time_s" and cells and not is_number(cells[0]):
         return role.unit("clock")
-    named = _named_unit(role, table.names[index])
-    if named is not None:
-        return named
+    by_name = _named_unit(role, table.names[index])
+    if by_name is not None:
+        return by_name
     numbers = np.array([to_number(c, table.decimal_comma) for c in cells if is_number(c)])
     if not numbers.size:
         return role.units[0]

@@ -3,13 +3,9 @@
 from __future__ import annotations
 
 import hashlib
-import threading
 import zlib
-from collections import OrderedDict
-from collections.abc import Callable, Hashable
 from contextlib import suppress
-from dataclasses import dataclass, field
-from typing import Generic, TypeVar
+from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
@@ -26,6 +22,7 @@ from zesty_cell.formats.csv_table import Table, read_table
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_columns import Mapping
 from zesty_cell.formats.telemetry_csv import ReadLog, read_telemetry
+from zesty_cell.services.few import Few
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.services.turns import TURNS
 from zesty_cell.store import calibrations, flights, logs
@@ -39,38 +36,8 @@ LOGS_LEARNED_FROM = 4
 #: Air where neither the flight nor a sheet says it [°C].
 _USUAL_AIR_C = 20.0
 
-_K = TypeVar("_K", bound=Hashable)
-_V = TypeVar("_V")
-
-
-@dataclass
-class _Few(Generic[_K, _V]):
-    """The few answers asked for last, for any thread."""
-
-    most: int
-    _kept: OrderedDict[_K, _V] = field(default_factory=OrderedDict)
-    _lock: threading.Lock = field(default_factory=threading.Lock)
-
-    def put(self, key: _K, value: _V) -> _V:
-        with self._lock:
-            self._kept[key] = value
-            self._kept.move_to_end(key)
-            while len(self._kept) > self.most:
-                self._kept.popitem(last=False)
-        return value
-
-    def get(self, key: _K, make: Callable[[], _V]) -> _V:
-        with self._lock:
-            known = self._kept.get(key)
-        return known if known is not None else self.put(key, make())
-
-    def clear(self) -> None:
-        with self._lock:
-            self._kept.clear()
-
-
-_read: _Few[tuple[int, int, Mapping], ReadLog] = _Few(4)
-_fits: _Few[tuple[int, str], LogFit | str] = _Few(8)
+_read: Few[tuple[int, int, Mapping], ReadLog] = Few(4)
+_fits: Few[tuple[int, str], LogFit | str] = Few(8)
 
 
 def forget() -> None:

@@ -17,6 +17,7 @@ from zesty_cell.core.asked.flying import FlyingPattern
 from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Conditions
 from zesty_cell.core.callouts.rules import CalloutPlan
+from zesty_cell.core.discharge.note import RunNote, RunTold
 from zesty_cell.core.errors import ZestyCellError
 from zesty_cell.core.learn.calibration import CALIBRATION
 from zesty_cell.core.learn.flights import LoggedFlight
@@ -24,6 +25,7 @@ from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.trials.question import Trial
+from zesty_cell.formats.discharge_csv import DischargeMapping
 from zesty_cell.formats.telemetry_columns import Mapping as Columns
 from zesty_cell.formats.voices_wav import read_wav
 from zesty_cell.store.columns import Wrong, problems, wrong_columns
@@ -36,6 +38,7 @@ from zesty_cell.store.tables import (
     CalloutsRow,
     CellRow,
     CraftRow,
+    DischargeRow,
     FlightRow,
     LogRow,
     Moment,
@@ -68,6 +71,7 @@ _DOCUMENTS: dict[type[Any], tuple[tuple[str, Any, bool], ...]] = {
     VoiceLineRow: (),
     PatternRow: (("document", FlyingPattern, False),),
     TrialRow: (("document", Trial, False),),
+    DischargeRow: (("mapping", DischargeMapping, True), ("document", RunNote, False), ("told", RunTold, True)),
 }
 #: Every table whose rows are read, in an order in which what is needed comes first.
 TABLES: Final = tuple(_DOCUMENTS)
@@ -79,6 +83,7 @@ NEEDS: dict[type[Any], tuple[tuple[str, type[Any]], ...]] = {
     LogRow: (("craft_id", CraftRow),),
     CalibrationRow: (("craft_id", CraftRow), ("pack_id", PackRow)),
     TrialRow: (("craft_id", CraftRow),),
+    DischargeRow: (("pack_id", PackRow),),
 }
 
 
@@ -124,7 +129,7 @@ def _in_needs(row: Any) -> Iterator[Wrong]:
 def _in_bytes(row: Any) -> Iterator[Wrong]:
     """What is wrong with a log's file, or a recording."""
     try:
-        if isinstance(row, LogRow):
+        if isinstance(row, (LogRow, DischargeRow)):
             unpacked(row.packed)
         if isinstance(row, VoiceLineRow) and row.own_wav is not None:
             read_wav(row.own_wav, to_hz=32_000)

@@ -13,6 +13,7 @@ from zesty_cell.store.tables import (
     CalloutsRow,
     CellRow,
     CraftRow,
+    DischargeRow,
     FlightRow,
     LogRow,
     PackRow,
@@ -34,6 +35,7 @@ Row = TypeVar(
     CalibrationRow,
     PatternRow,
     TrialRow,
+    DischargeRow,
 )
 
 

@@ -230,6 +230,23 @@ class TrialRow(KeptRow, Base):
     craft: Mapped[CraftRow] = relationship(lazy="joined")
 
 
+class DischargeRow(KeptRow, Base):
+    """A discharge of a pack, as it was recorded.
+
+    ``source`` is the same for all recordings with the same columns; ``mapping`` is what the pilot confirmed of
+    them, ``packed`` the file, compressed; ``document`` is the core's RunNote and ``told`` its RunTold as JSON.
+    """
+
+    __tablename__ = "discharge"
+    pack_id: Mapped[int] = mapped_column(ForeignKey("pack.id"), index=True)
+    source: Mapped[str] = mapped_column(String(64), index=True)
+    mapping: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), default=None)
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    told: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), default=None)
+    packed: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+    pack: Mapped[PackRow] = relationship(lazy="joined")
+
+
 class FlightRow(KeptRow, Base):
     """A flight of the log; ``document`` is the core's LoggedFlight as JSON, ``landed_at`` in UTC.
 

@@ -42,7 +42,14 @@ ROOMS: dict[str, tuple[str, ...]] = {
     "unreadable": ("unreadable.view",),
     "log": ("log.imports_view", "log.attach_view", "log.telemetry_view", "log.view"),
     "calibrate": ("calibrate.view",),
-    "tests": ("trials.new_view", "trials.runs_view", "trials.view"),
+    "tests": (
+        "discharge.take_view",
+        "discharge.pack_view",
+        "discharge.view",
+        "trials.new_view",
+        "trials.runs_view",
+        "trials.view",
+    ),
     "choose": ("choose.search_view", "choose.buys_view", "choose.open_view", "choose.compare_view"),
     "api": (
         "api.docs_view",

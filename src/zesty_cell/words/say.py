@@ -23,6 +23,7 @@ FORMS: dict[str, _Form] = {
     "percent": lambda face, share: f"{100.0 * share:.0f} %",
     "about": lambda face, kg: face.mass_about(kg),
     "parts": lambda face, share: f"{f'{100.0 * share:.{1 if share < 0.0995 else 0}f}'.removesuffix('.0')}\u00a0%",
+    "signed": lambda face, share: f"{100.0 * share:+.1f} %".replace("-", "−"),
     "chance": lambda face, share: (
         "over 99 %" if share > 0.99 else "under 1 %" if share < 0.01 else f"{100.0 * share:.0f} %"
     ),

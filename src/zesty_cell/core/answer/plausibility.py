@@ -12,12 +12,11 @@ from dataclasses import dataclass, replace
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.parts.air import STANDARD_GRAVITY_M_S2
-from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import Chemistry
 from zesty_cell.core.parts.craft import Craft, MeasuredCharge, MeasuredFullThrottle, MeasuredPoint, RotorGeometry
 from zesty_cell.core.parts.craft_load import disc_area_m2
 from zesty_cell.core.parts.measured import measured_capacity_ah
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack import Pack, cells_of
 
 #: Weight over disc area of what hovers [N/m²]: large slow rotors to small fast ones, with room.
 DISC_LOADING = (8.0, 450.0)
@@ -158,7 +157,7 @@ def _full_throttle_doubts(craft: Craft, full: MeasuredFullThrottle, steady_w: fl
 def pack_doubts(pack: Pack, /) -> tuple[Doubt, ...]:
     """What of a pack cannot be or hardly can [Wh/kg, mΩ·Ah, 1/h]."""
     found: list[Doubt] = []
-    chemistry = chemistry_for(pack.chemistry)
+    chemistry = cells_of(pack)
     if pack.mass_kg is not None:
         density = pack.capacity_ah * chemistry.nominal_v * pack.series / pack.mass_kg
         if _outside(density, PACK_WH_KG):
@@ -215,7 +214,7 @@ def landing_volts_doubt(volts: float, /, *, chemistry: Chemistry, field: str) ->
 
 def landing_doubts(sheet: Sheet, /) -> tuple[Doubt, ...]:
     """What of a sheet's landing voltages cannot be with its cells [V a cell]."""
-    rule, chemistry = sheet.landing, chemistry_for(sheet.pack.chemistry)
+    rule, chemistry = sheet.landing, cells_of(sheet.pack)
     asked = [
         landing_volts_doubt(volts, chemistry=chemistry, field=f"landing.{name}")
         for name, volts in (("rest_v", rule.rest_v), ("loaded_v", rule.loaded_v))
@@ -235,7 +234,7 @@ def sheet_doubts(sheet: Sheet, /) -> tuple[Doubt, ...]:
 
 def cell_volts_doubt(volts: float, /, *, pack: Pack, field: str) -> Doubt | None:
     """A voltage of a cell that no cell of a pack has [V]; says so where it is the pack's."""
-    chemistry, series = chemistry_for(pack.chemistry), pack.series
+    chemistry, series = cells_of(pack), pack.series
     low_v, high_v = 0.8 * chemistry.hard_floor_v, chemistry.full_v + OVER_FULL_V
     if low_v <= volts <= high_v:
         return None
@@ -258,7 +257,7 @@ def cell_volts_doubt(volts: float, /, *, pack: Pack, field: str) -> Doubt | None
 
 def pack_volts_doubt(volts: float, /, *, pack: Pack, field: str) -> Doubt | None:
     """A voltage of a pack that this one does not have [V]; says so where it is one cell's."""
-    chemistry, series = chemistry_for(pack.chemistry), pack.series
+    chemistry, series = cells_of(pack), pack.series
     low_v, high_v = 0.8 * chemistry.hard_floor_v, chemistry.full_v + OVER_FULL_V
     if low_v * series <= volts <= high_v * series:
         return None

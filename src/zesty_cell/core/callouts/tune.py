@@ -21,7 +21,7 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import fact
 from zesty_cell.core.flight.many import Knots
 from zesty_cell.core.flight.watch import try_settings
-from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.pack import cells_of
 
 #: How far up and down thresholds are tried [V a cell], and how many at most.
 SPAN_V = 0.30
@@ -186,7 +186,7 @@ def tune(
     series = sheet.pack.series
     step_v = voltage_step_v(series=series)
     own_v = on_step(value=condition.cell_value_v(series=plan.series_of(rule, condition)) * series, step=step_v)
-    floor_v = on_step(value=chemistry_for(sheet.pack.chemistry).loaded_floor_v * series, step=step_v, up=True)
+    floor_v = on_step(value=cells_of(sheet.pack).loaded_floor_v * series, step=step_v, up=True)
     thresholds_v = _thresholds(own_v, floor_v, series=series, step_v=step_v)
     false = np.zeros((thresholds_v.size, len(HOLDS_S)))
     late, early = np.zeros_like(false), np.zeros_like(false)

@@ -13,8 +13,7 @@ from zesty_cell.core.answer.thresholds import on_step, voltage_step_v
 from zesty_cell.core.callouts.conditions import Condition, Guards, Switch
 from zesty_cell.core.callouts.rules import CalloutPlan, CraftStages, Profile, Rule, Timer
 from zesty_cell.core.fact import Fact, fact
-from zesty_cell.core.parts.chemistries import chemistry_for
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack import Pack, cells_of
 
 #: How long telemetry is missed before it is called lost [s], and how often it is said again [s].
 SILENCE_S, SILENCE_EVERY_S = 3.0, 10.0
@@ -72,7 +71,7 @@ def cell_words(series: int, /) -> str:
 
 def profile_of(pack: Pack, /) -> Profile:
     """The profile of a pack: from where its cells land at rest to where they are full [V a cell]."""
-    chemistry = chemistry_for(pack.chemistry)
+    chemistry = cells_of(pack)
     return Profile(
         key=f"s{pack.series}",
         name=f"{pack.series}S",

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import amid_flight_v
 from zesty_cell.core.parts.craft import Craft
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack import Pack, cells_of
 from zesty_cell.core.parts.pack_figures import pack_figures
 
 #: A craft's full throttle was told at a voltage: packs within these shares of it suit its motors [1].
@@ -19,5 +18,5 @@ def could_fly(craft: Craft, pack: Pack, /) -> bool:
     figures = pack_figures(pack)
     if craft.limits.maximum_v is not None and figures.full_v > craft.limits.maximum_v:
         return False
-    share = amid_flight_v(chemistry_for(pack.chemistry), series=pack.series) / craft.full_throttle.voltage_v
+    share = amid_flight_v(cells_of(pack), series=pack.series) / craft.full_throttle.voltage_v
     return _LEAST_V <= share <= _MOST_V and figures.mass_kg <= _MOST_KG * craft.dry_mass_kg

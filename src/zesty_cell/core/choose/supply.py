@@ -13,9 +13,8 @@ import numpy as np
 
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import fact
-from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import cell_table
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack import Pack, cells_of
 from zesty_cell.core.parts.pack_figures import pack_figures
 
 #: What comes out of a charger of what goes in [1]: step-up and step-down converters, balancing, fan and display.
@@ -46,7 +45,7 @@ def energy_between_wh(pack: Pack, /, *, low: float, high: float) -> float:
             )
     if high <= low:
         return 0.0
-    table = cell_table(chemistry_for(pack.chemistry))[:, 0]
+    table = cell_table(cells_of(pack))[:, 0]
     grid = np.linspace(0.0, 1.0, table.size)
     at = np.concatenate(([low], grid[(grid > low) & (grid < high)], [high]))
     cell_vz = float(np.trapezoid(np.interp(at, grid, table), at))

@@ -13,9 +13,8 @@ from zesty_cell.core.asked.flying import CURRENT
 from zesty_cell.core.flight import kernel
 from zesty_cell.core.flight.one import NOTHING_KEPT
 from zesty_cell.core.flight.parameters import pack_parameters
-from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import cell_table, pairs_built_up, temperature_table
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack import Pack, cells_of
 from zesty_cell.core.parts.pack_figures import pack_figures
 
 HOTTEST_ALLOWED_C = 60.0
@@ -58,7 +57,7 @@ def discharge_hottest_c(*, pack: Pack, current_a: float) -> float:
 
 def _discharges(pack: Pack) -> Callable[[float], float]:
     """Hottest cell [°C] over the current of a full discharge [A, whole pack], the pack worked out once."""
-    chemistry, figures = chemistry_for(pack.chemistry), pack_figures(pack)
+    chemistry, figures = cells_of(pack), pack_figures(pack)
     params = pack_parameters(pack=pack, figures=figures, cooling="still air", air_c=_BENCH_C)
     params[kernel.R_EXT_OHM] = params[kernel.FLOOR_HOLD_S] = 0.0  # cells alone, discharged to the floor
     summary = np.empty(kernel.SUMMARY_COUNT)
@@ -123,7 +122,7 @@ def honest_current(pack: Pack) -> HonestCurrent:
     By voltage: (OCV(½) − V_honest) over R0 and the polarisation that this very current has built up when half
     of the charge is gone, times P.  By heat: a root over whole discharges.
     """
-    chemistry, figures = chemistry_for(pack.chemistry), pack_figures(pack)
+    chemistry, figures = cells_of(pack), pack_figures(pack)
     mid = cell_table(chemistry)
     half = (mid.shape[0] - 1) // 2
     ohm = figures.cell_resistance_ohm * mid[half, 1]

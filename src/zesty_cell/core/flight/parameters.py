@@ -12,11 +12,10 @@ from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Conditions
 from zesty_cell.core.flight import kernel
 from zesty_cell.core.flight.setup import Factors, Setup
-from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import Chemistry, charge_left_at_rest
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.estimates import Cooling
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack import Pack, cells_of
 from zesty_cell.core.parts.pack_figures import PackFigures, cell_cooling_w_k
 from zesty_cell.core.remember import by_identity
 
@@ -75,7 +74,7 @@ def pack_parameters(*, pack: Pack, figures: PackFigures, cooling: Cooling, air_c
     -------
     float64 array, shape (kernel.PARAMETER_COUNT,)
     """
-    chemistry = chemistry_for(pack.chemistry)
+    chemistry = cells_of(pack)
     of = _nothing_lands(chemistry)
     _put_cells(of, pack, figures, chemistry, cooling)
     of[kernel.AIR_C] = of[kernel.START_C] = air_c

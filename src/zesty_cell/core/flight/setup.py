@@ -16,7 +16,6 @@ from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.air import air_density_kg_m3
-from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import (
     Chemistry,
     open_circuit_v,
@@ -24,6 +23,7 @@ from zesty_cell.core.parts.chemistry import (
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.craft_load import CraftLoad, burst_seconds, burst_work_j_kg, craft_load
 from zesty_cell.core.parts.estimates import Regime
+from zesty_cell.core.parts.pack import cells_of
 from zesty_cell.core.parts.pack_figures import PackFigures, pack_figures
 from zesty_cell.core.remember import by_identity
 
@@ -154,7 +154,7 @@ def set_up(sheet: Sheet) -> Setup:
         land before take-off.
     """
     sheet = with_changes(sheet)
-    chemistry = chemistry_for(sheet.pack.chemistry)
+    chemistry = cells_of(sheet.pack)
     figures, learned_factors = pack_figures(sheet.pack), sheet.learned_factors
     mass_kg = sheet.craft.dry_mass_kg + figures.mass_kg
     density = air_density_kg_m3(temperature_c=sheet.conditions.air_c, altitude_m=sheet.conditions.altitude_m)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from functools import cache
+from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -26,6 +26,7 @@ from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.chemistry import cell_table, temperature_table
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.craft_load import CraftLoad, thrust_an_amp_kg
+from zesty_cell.core.parts.own_curve import OwnCurve, with_curve
 
 #: Steady power that cannot be had this early is no flight [s].
 TAKE_OFF_S = 1.0
@@ -134,11 +135,11 @@ def _landing_summary(setup: Setup, summary: NDArray[np.float64], landing_s: floa
 _KEYS = tuple(CHEMISTRIES)
 
 
-@cache
-def _tables() -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """The curves of every chemistry, one over the other, in the order of :data:`_KEYS`."""
-    of = [(cell_table(CHEMISTRIES[key]), temperature_table(CHEMISTRIES[key])) for key in _KEYS]
-    return np.stack([cell for cell, _ in of]), np.stack([temperature for _, temperature in of])
+@lru_cache(maxsize=16)
+def _tables(own: tuple[OwnCurve, ...]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """The curves of every chemistry, one over the other, in the order of :data:`_KEYS`, then packs' own."""
+    cells = [*(CHEMISTRIES[key] for key in _KEYS), *(with_curve(curve) for curve in own)]
+    return np.stack([cell_table(c) for c in cells]), np.stack([temperature_table(c) for c in cells])
 
 
 class LandingSummaries:
@@ -161,7 +162,14 @@ class LandingSummaries:
             work_cell_j=np.array([s.work_j for s in setups]) / cells,
             intensity=np.ones(len(setups)),
         )
-        self._table_of = np.array([_KEYS.index(s.sheet.pack.chemistry) for s in setups])
+        packs = [s.sheet.pack for s in setups]
+        self._own = tuple(dict.fromkeys(pack.curve for pack in packs if pack.curve is not None))
+        self._table_of = np.array(
+            [
+                _KEYS.index(pack.chemistry) if pack.curve is None else len(_KEYS) + self._own.index(pack.curve)
+                for pack in packs
+            ]
+        )
 
     def fly(self) -> list[LandingSummary]:
         """Fly them until landing and keep only the few numbers, in order."""
@@ -178,7 +186,7 @@ class LandingSummaries:
             self._program.seconds,
             self._program.work_j,
             np.empty((count, 0)),
-            *_tables(),
+            *_tables(self._own),
             self._table_of,
             STEP_S,
             round(MAX_FLIGHT_S / STEP_S),

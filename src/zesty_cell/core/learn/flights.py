@@ -16,11 +16,10 @@ from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.learn.calibration import Calibration, CurrentCalibration, charge_factor, current_now
 from zesty_cell.core.learn.moment import Moment
 from zesty_cell.core.learn.rest import rested_v
-from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import charge_left_at_rest
 from zesty_cell.core.parts.craft import PropellerSetName
 from zesty_cell.core.parts.measured import CellVolts
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack import Pack, cells_of
 
 How = Literal["gentle", "as planned", "hard"]
 #: Why a pilot landed.
@@ -200,7 +199,7 @@ def left_by_rest(
     """
     if flight.rest_v_per_cell is None:
         raise ValueError("Without a rest voltage nothing is told by it.")
-    chemistry, rest_v, doubt_v = chemistry_for(pack.chemistry), flight.rest_v_per_cell, 0.0
+    chemistry, rest_v, doubt_v = cells_of(pack), flight.rest_v_per_cell, 0.0
     for _ in range(1 if used_ah is not None else 3):
         left = charge_left_at_rest(chemistry=chemistry, rest_v=rest_v)
         rest_v, doubt_v = rested_v(
@@ -272,7 +271,7 @@ def doubts(flight: LoggedFlight, /, *, pack: Pack, others: Sequence[LoggedFlight
     others : sequence of LoggedFlight
         Flights of the same pack, which cannot be in the air twice.
     """
-    chemistry = chemistry_for(pack.chemistry)
+    chemistry = cells_of(pack)
     found: dict[str, Fact] = {}
     for field in ("put_back_ah", "shown_ah"):
         charge = getattr(flight, field)

@@ -15,10 +15,9 @@ from zesty_cell.core.learn.calibration import Calibration, CellCheck
 from zesty_cell.core.learn.cell_spread import CellSpread, cell_spread
 from zesty_cell.core.learn.flights import LoggedFlight, Used, left_by_rest, used_of
 from zesty_cell.core.learn.verdict import Verdict, judge
-from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import charge_left_at_rest, resistance_at_25
 from zesty_cell.core.parts.measured import LEAST_SHARE_FOR_CAPACITY
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack import Pack, cells_of
 
 #: Share of its first capacity and multiple of its first resistance from which a pack is watched, and retired [1];
 #: reasons in docs/physics.md, "Pack health".
@@ -239,7 +238,7 @@ class _Seen(NamedTuple):
 def _seen(
     pack: Pack, flights: Sequence[LoggedFlight], checks: Sequence[Calibration], used: Sequence[Used | None]
 ) -> _Seen:
-    chemistry = chemistry_for(pack.chemistry)
+    chemistry = cells_of(pack)
     capacity: list[Reading] = []
     ohms: list[Reading] = []
     lefts: list[float] = []
@@ -289,7 +288,7 @@ def health(
         Charge of each flight, corrected by the calibrations of its craft; plain by default.
     """
     capacity, ohms, lefts, cells, cycles = _seen(pack, flights, checks, used)
-    chemistry = chemistry_for(pack.chemistry)
+    chemistry = cells_of(pack)
     last = cell_spread(max(cells)[1], chemistry=chemistry) if cells else None
     hottest = [f.hottest_c for f in flights if f.hottest_c is not None]
     share, ratio = _against_beginning(capacity), _against_beginning(ohms)

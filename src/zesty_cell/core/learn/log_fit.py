@@ -22,10 +22,9 @@ from zesty_cell.core.flight import kernel
 from zesty_cell.core.flight.one import NOTHING_KEPT
 from zesty_cell.core.flight.parameters import pack_parameters
 from zesty_cell.core.learn.log_told import KEYS, PRIOR, Z95, Fitted, LogFit, Slow
-from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import cell_table, temperature_table
 from zesty_cell.core.parts.estimates import Cooling
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack import Pack, cells_of
 from zesty_cell.core.parts.pack_figures import pack_figures
 
 #: What the model itself may be out by, of each: no cell follows its chemistry's curve to the millivolt, and
@@ -71,7 +70,7 @@ class _Model:
             volts = log.cell_v * pack.series
         if volts is None:
             raise OutOfRangeError(fact("refused.log.no_voltage"), field="pack_v", value=0, limit=1)
-        self.chemistry, self.figures, self.pack = chemistry_for(pack.chemistry), pack_figures(pack), pack
+        self.chemistry, self.figures, self.pack = cells_of(pack), pack_figures(pack), pack
         time_s = log.time_s - log.time_s[0]
         whole_s = float(time_s[-1])
         if whole_s < _LEAST_S:

@@ -9,8 +9,7 @@ from zesty_cell.core.answer.plausibility import Doubt
 from zesty_cell.core.callouts.telemetry import Telemetry, doubted_voltage
 from zesty_cell.core.fact import fact
 from zesty_cell.core.learn.plausibility import MOST_MEAN_C
-from zesty_cell.core.parts.chemistries import chemistry_for
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack import Pack, cells_of
 
 FloatArray = NDArray[np.float64]
 
@@ -79,7 +78,7 @@ def _cell_doubt(cell_v: FloatArray | None, pack: Pack) -> Doubt | None:
     known = _known(cell_v)
     if not known.size:
         return None
-    volts, chemistry = float(np.median(known)), chemistry_for(pack.chemistry)
+    volts, chemistry = float(np.median(known)), cells_of(pack)
     if 0.8 * chemistry.hard_floor_v <= volts <= chemistry.full_v + 0.05:
         return None
     return Doubt("not_a_cell", "cell_v", True, fact("doubt.not_a_cell", volts_v=volts))

@@ -22,9 +22,8 @@ from zesty_cell.core.learn.calibration import (
     VoltageCalibration,
 )
 from zesty_cell.core.learn.flights import MOST_OVER_CAPACITY, LoggedFlight
-from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import charge_left_at_rest, open_circuit_v
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack import Pack, cells_of
 
 #: A flight over the forecast, and the shortest that is taken without a word [1, s].
 OVER_FORECAST, SHORT_S = 1.8, 25.0
@@ -51,7 +50,7 @@ def lamp_doubts(
 
     That the pack rests above the lamp is asked by :func:`~zesty_cell.core.learn.line_loss.line_loss`.
     """
-    chemistry = chemistry_for(pack.chemistry)
+    chemistry = cells_of(pack)
     found = [
         pack_volts_doubt(alarm_v, pack=pack, field="alarm_v"),
         pack_volts_doubt(rest_v, pack=pack, field="rest_v"),
@@ -89,7 +88,7 @@ def flight_doubts(
         Mean current its sheet foretells [A].
     """
     found: list[Doubt] = []
-    chemistry = chemistry_for(pack.chemistry)
+    chemistry = cells_of(pack)
     seconds = flight.duration_s
     if seconds < SHORT_S:
         found.append(Doubt(
@@ -138,7 +137,7 @@ def voltage_points_doubts(
 ) -> tuple[Doubt, ...]:
     """What of a voltage sensor's readings beside a meter cannot be [V]: (shown, metered), numbered from one."""
     found: list[Doubt] = []
-    chemistry = chemistry_for(pack.chemistry)
+    chemistry = cells_of(pack)
     empty_v = float(open_circuit_v(chemistry=chemistry, charge_left=np.array([0.02]))[0])
     low_v, high_v = empty_v * pack.series, (chemistry.full_v + 0.05) * pack.series
     for k, (_, metered) in enumerate(points, start=1):
@@ -172,7 +171,7 @@ _NO_SUCH_CELL_V = 0.15
 
 
 def _cell_check_doubts(made: CellCheck, pack: Pack) -> list[Doubt]:
-    full_v = chemistry_for(pack.chemistry).full_v
+    full_v = cells_of(pack).full_v
     if len(made.cells_v) != pack.series:
         readings = fact("flight.other_count", readings=len(made.cells_v), pack=pack.name, series=pack.series)
         return [Doubt("other_count", "cells_v", True, readings)]

@@ -6,9 +6,8 @@ import math
 
 import numpy as np
 
-from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import diffusion_factor, temperature_factor
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack import Pack, cells_of
 from zesty_cell.core.parts.pack_figures import pack_figures
 
 #: When nobody said how long after landing a rest voltage was read, it was about so long [s], and so much of
@@ -43,7 +42,7 @@ def still_to_recover_v(
     air_c, landed_c : float, optional
         Air of the day, and the pack when it landed [°C].
     """
-    chemistry, figures = chemistry_for(pack.chemistry), pack_figures(pack)
+    chemistry, figures = cells_of(pack), pack_figures(pack)
     cell_a = used_ah * 3600.0 / max(flown_s, 1.0) / pack.parallel
     pack_c = landed_c if landed_c is not None else (20.0 if air_c is None else air_c) + _WARMER_K
     at = np.array(min(max(pack_c, -30.0), 80.0))

@@ -206,7 +206,7 @@ def pairs_built_up(*, chemistry: Chemistry, held_s: float) -> tuple[float, float
     return chemistry.polarisation_ratio * fast, chemistry.diffusion_ratio * slow
 
 
-@lru_cache(maxsize=16)
+@lru_cache(maxsize=64)
 def cell_table(chemistry: Chemistry) -> NDArray[np.float64]:
     """OCV [V] and resistance shape [1] on the kernel's charge grid, shape (1025, 2), read-only."""
     z = np.linspace(0.0, 1.0, CHARGE_GRID_INTERVALS + 1)
@@ -221,7 +221,7 @@ def cell_table(chemistry: Chemistry) -> NDArray[np.float64]:
     return table
 
 
-@lru_cache(maxsize=16)
+@lru_cache(maxsize=64)
 def temperature_table(chemistry: Chemistry) -> NDArray[np.float64]:
     """Factors [1] of R0 and R1, and of R2, on the kernel's temperature grid; shape (881, 2), read-only."""
     count = round((TEMPERATURE_GRID_HIGH_C - TEMPERATURE_GRID_LOW_C) / TEMPERATURE_GRID_STEP_C) + 1

@@ -107,7 +107,7 @@ def _check_drop(before_v: float, loaded_v: float) -> None:
         raise refused(fact("refused.measured.hardly"))
 
 
-ResistanceSource = Literal["two currents", "full throttle", "charger"]
+ResistanceSource = Literal["two currents", "full throttle", "charger", "discharge runs"]
 
 
 @dataclass(frozen=True)

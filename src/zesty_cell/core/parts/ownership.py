@@ -8,10 +8,9 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from zesty_cell.core.entity import Entity, Name
-from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import charge_left_at_rest
 from zesty_cell.core.parts.measured import CellVolts
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack import Pack, cells_of
 
 Standing = Literal["own", "lent", "wanted", "retired"]
 
@@ -33,7 +32,7 @@ def charge_now(*, pack: Pack, ownership: Ownership) -> float | None:
     """State of charge by the last rest voltage [0 to 1]; None where there is no reading."""
     if ownership.rest_v_per_cell is None:
         return None
-    return charge_left_at_rest(chemistry=chemistry_for(pack.chemistry), rest_v=ownership.rest_v_per_cell)
+    return charge_left_at_rest(chemistry=cells_of(pack), rest_v=ownership.rest_v_per_cell)
 
 
 _NUMBERED = re.compile(r"^(?P<type>.*?\S)\s+\d{1,3}$")

@@ -10,8 +10,8 @@ from zesty_cell.core.entity import Entity, Name, refused
 from zesty_cell.core.errors import LayoutError, OutOfRangeError
 from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.cell import CellModel, CellSize, Known, Ratings
-from zesty_cell.core.parts.chemistries import CHEMISTRIES
-from zesty_cell.core.parts.chemistry import ChemistryKey, Quality
+from zesty_cell.core.parts.chemistries import CHEMISTRIES, chemistry_for
+from zesty_cell.core.parts.chemistry import Chemistry, ChemistryKey, Quality
 from zesty_cell.core.parts.connectors import ConnectorKey
 from zesty_cell.core.parts.layout import (
     Arrangement,
@@ -23,6 +23,7 @@ from zesty_cell.core.parts.measured import (
     measured_capacity_ah,
     share_covered,
 )
+from zesty_cell.core.parts.own_curve import OwnCurve, with_curve
 
 #: No cell on sale or in a laboratory comes near this energy density [Wh/kg].
 MOST_WH_PER_KG = 700.0
@@ -43,7 +44,7 @@ class Pack(Entity):
     resistance at 25 °C and mid-charge (a one-second, two-current test).  ``None`` means: estimate it.
     ``price`` is in its owner's own money, for so many flights as ``lasts_flights`` says, or as is usual.
     ``second_plug``: an adapter or arming plug between the pack's own plug and the craft.  ``tests``
-    replace label and estimate where there are any.
+    replace label and estimate where there are any; ``curve`` is its own, from discharge runs, and goes before both.
     """
 
     name: Name
@@ -73,6 +74,7 @@ class Pack(Entity):
     price: Annotated[float, Field(ge=0.01, le=1_000_000)] | None = None
     lasts_flights: Annotated[int, Field(ge=1, le=10_000)] | None = None
     tests: PackTests = PackTests()
+    curve: OwnCurve | None = None
 
     @model_validator(mode="after")
     def _believable(self) -> Pack:
@@ -117,6 +119,15 @@ class Pack(Entity):
             )
         return self
 
+    @model_validator(mode="after")
+    def _curve_belongs_to_it(self) -> Pack:
+        if self.curve is not None and self.curve.chemistry != self.chemistry:
+            raise refused(
+                fact("refused.curve.other_chemistry", curve=self.curve.chemistry, chemistry=self.chemistry),
+                field="curve",
+            )
+        return self
+
     def __repr__(self) -> str:
         cells = f"{self.series}S{self.parallel}P" if self.parallel > 1 else f"{self.series}S"
         return f"<Pack “{self.name}”, {cells} {self.chemistry}, {self.capacity_ah:.4g} Ah>"
@@ -125,6 +136,11 @@ class Pack(Entity):
     def cell_count(self) -> int:
         """Number of cells, series × parallel [1]."""
         return self.series * self.parallel
+
+
+def cells_of(pack: Pack, /) -> Chemistry:
+    """A pack's chemistry as its own cells have it: with its own curve where it was measured."""
+    return chemistry_for(pack.chemistry) if pack.curve is None else with_curve(pack.curve)
 
 
 _AROUND_THE_CELLS = (

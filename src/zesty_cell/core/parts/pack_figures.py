@@ -8,7 +8,6 @@ from statistics import NormalDist
 from typing import NamedTuple
 
 from zesty_cell.core.parts.cell import CellForm, CellSize, Known, Ratings
-from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import Chemistry, Quality
 from zesty_cell.core.parts.connectors import CONNECTORS
 from zesty_cell.core.parts.estimates import Cooling
@@ -23,7 +22,7 @@ from zesty_cell.core.parts.measured import (
     measured_capacity_ah,
     measured_resistance,
 )
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack import Pack, cells_of
 
 #: Resistance of copper wire by cross-section at 25 °C [Ω·m] (CODATA-era handbook value).
 _COPPER_OHM_M = 1.75e-8
@@ -35,6 +34,10 @@ _COPPER_DENSITY_KG_M3 = 8960.0
 #: One series link between two neighbouring cells, both welds in [Ω]: a double nickel strip on round
 #: cells, soldered tabs on pouches.  Docs/physics.md, "Pack".
 LINK_OHM: dict[CellForm, float] = {"round": 0.0005, "pouch": 0.0001}
+
+
+#: A 90 % interval reaches this many standard deviations to each side [1].
+Z90 = 1.645
 
 
 _LINK_KG: dict[CellForm, float] = {"round": 0.0005, "pouch": 0.0001}
@@ -181,7 +184,9 @@ def _links_ohm(pack: Pack, chemistry: Chemistry) -> float:
 
 
 def _capacity(pack: Pack, chemistry: Chemistry) -> tuple[float, float, Known]:
-    """Capacity [Ah], its relative sigma, and how it is known: tested, measured, or from the label."""
+    """Capacity [Ah], its relative sigma, and how it is known: by runs, tested, measured, or from the label."""
+    if pack.curve is not None and (told := pack.curve.capacity_ah) is not None:
+        return told.value, told.reach / Z90, "measured"
     if pack.tests.capacity is not None:
         return measured_capacity_ah(test=pack.tests.capacity, chemistry=chemistry), 0.02, "measured"
     if pack.capacity_known == "measured":
@@ -248,6 +253,10 @@ def _cell_resistance(
     pack: Pack, chemistry: Chemistry, outside_ohm: float
 ) -> tuple[float, float, Known, ResistanceSource | None, float]:
     """One cell's resistance [Ω], its sigma, how it is known, the test it comes from, the spread of the cells."""
+    if pack.curve is not None and (told := pack.curve.cell_ohm) is not None:
+        charger = pack.tests.charger
+        spread = 0.0 if charger is None else max(charger.cells_ohm) * pack.series / sum(charger.cells_ohm) - 1.0
+        return told.value, told.reach / Z90, "measured", "discharge runs", spread
     tested = measured_resistance(
         tests=pack.tests,
         chemistry=chemistry,
@@ -266,6 +275,11 @@ def _cell_resistance(
     if chemistry.cell_form == "pouch":
         cell_ohm *= label_resistance_factor(label_c=pack.label_c, quality=pack.quality)
     return cell_ohm * resistance_factor(cycles=pack.cycles), RESISTANCE_SIGMA["estimated"], "estimated", None, 0.0
+
+
+def _whole_was_measured(pack: Pack) -> bool:
+    by_runs = pack.curve is not None and pack.curve.capacity_ah is not None
+    return by_runs or pack.tests.capacity is not None
 
 
 def _mass(pack: Pack, chemistry: Chemistry, nominal_wh: float, leads_kg: float) -> tuple[float, Known, float]:
@@ -310,7 +324,7 @@ def pack_figures(pack: Pack) -> PackFigures:
     R = S·R_cell/P + links + leads + plugs (PHYSICS 2).  A figure that was measured is taken as it
     is; age (cycles) acts only on estimates and on the maker's figures.
     """
-    chemistry = chemistry_for(pack.chemistry)
+    chemistry = cells_of(pack)
     capacity_ah, capacity_sigma, capacity_known = _capacity(pack, chemistry)
     leads_ohm = lead_resistance_ohm(length_m=pack.lead_length_m, area_mm2=pack.lead_area_mm2)
     connector_ohm = CONNECTORS[pack.connector].contact_ohm
@@ -330,7 +344,7 @@ def pack_figures(pack: Pack) -> PackFigures:
         capacity_ah=capacity_ah,
         capacity_sigma=capacity_sigma,
         capacity_known=capacity_known,
-        label_share=capacity_ah / pack.capacity_ah if pack.tests.capacity is not None else None,
+        label_share=capacity_ah / pack.capacity_ah if _whole_was_measured(pack) else None,
         cell_resistance_ohm=cell_ohm,
         resistance_sigma=resistance_sigma,
         resistance_known=resistance_known,
@@ -366,9 +380,7 @@ def cell_size_of(pack: Pack) -> CellSize:
     """Size of the pack's cells [m]: as given, else estimated from their mass."""
     if pack.cell_size is not None:
         return pack.cell_size
-    return estimated_cell_size(
-        chemistry=chemistry_for(pack.chemistry), cell_mass_kg=pack_figures(pack).cell_mass_kg
-    )
+    return estimated_cell_size(chemistry=cells_of(pack), cell_mass_kg=pack_figures(pack).cell_mass_kg)
 
 
 #: Heat passed to the air per area [W/(m²·K)]: see docs/physics.md, "Heat".

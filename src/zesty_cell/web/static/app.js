@@ -2,6 +2,7 @@
 import Alpine from "./vendor/alpine-csp.js";
 import morph from "./vendor/alpine-morph.js";
 import { callouts } from "./callouts.js";
+import { discharges } from "./discharges.js";
 import { lazily } from "./lazily.js";
 import { listenForKeys } from "./keys.js";
 import { localTimes } from "./local-time.js";
@@ -27,6 +28,7 @@ Alpine.data("callouts", callouts(Alpine));
 Alpine.data("voices", voices);
 Alpine.data("field", field(Alpine));
 Alpine.data("waiting", waiting(Alpine));
+Alpine.data("discharges", discharges(Alpine));
 Alpine.data("explorer", lazily(() => import("./explorer.js"), "explorer"));
 Alpine.start();
 listenForKeys();

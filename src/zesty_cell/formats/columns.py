@@ -1,0 +1,120 @@
+"""Columns of a table as numbers: each read by its unit, and what cannot be read told with its place."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Sequence, Set
+from dataclasses import dataclass, field
+from datetime import datetime
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zesty_cell.formats.csv_table import NOTHING, Table, is_number, to_number
+from zesty_cell.formats.errors import FileFormatError
+from zesty_cell.formats.telemetry_columns import Unit
+
+_CLOCK = re.compile(r"(?:(\d{1,3}):)?(\d{1,2}):(\d{2}(?:[.,]\d+)?)")
+#: Of cells that cannot be read: so many are named at most.
+_NAMED = 6
+
+
+@dataclass(frozen=True)
+class Reader:
+    """How a column is read: what it is, where it stands, the key of its unit, and a number from a cell."""
+
+    role: str
+    column: int
+    unit: str
+    read: Callable[[str], float]
+
+
+def reader_for(role: str, column: int, unit: Unit, table: Table) -> Reader:
+    """A column of numbers, or of clock times."""
+    if unit.key == "clock":
+        return Reader(role, column, unit.key, _clock_s)
+    comma, factor, offset = table.decimal_comma, unit.factor, unit.offset
+    return Reader(role, column, unit.key, lambda cell: (to_number(cell, comma) - offset) * factor)
+
+
+def _clock_s(cell: str) -> float:
+    """A clock time or a date with time as seconds [s]."""
+    text = cell.strip()
+    match = _CLOCK.fullmatch(text)
+    if match:
+        hours, minutes, seconds = match.groups()
+        return 3600.0 * float(hours or 0) + 60.0 * float(minutes) + float(seconds.replace(",", "."))
+    return datetime.fromisoformat(text.replace(",", ".").replace("Z", "+00:00")).timestamp()
+
+
+def _why_not(cell: str, unit: str) -> str:
+    shown = cell.strip()[:24]
+    if cell.strip()[:1] in "=@" or (cell.strip()[:1] in "+-" and not is_number(cell)):
+        return f"“{shown}” is a formula, not a number."
+    if unit == "clock":
+        return f"“{shown}” is no time such as 0:01:02.5 or 2026-05-03 14:02:11."
+    return f"“{shown}” is not a number."
+
+
+@dataclass
+class Wrong:
+    """Cells that could not be read: the first few with their reasons, and how many."""
+
+    cells: list[tuple[int, int, str]] = field(default_factory=list)
+    count: int = 0
+
+
+def read_columns(
+    table: Table, readers: Sequence[Reader], lenient: Set[str] = frozenset()
+) -> tuple[dict[str, NDArray[np.float64]], Wrong]:
+    """Columns as numbers by role, NaN where nothing was received; and what could not be read.
+
+    The file is gone through once, whatever its size: only numbers are kept.
+    """
+    into = [(r, np.full(table.count, np.nan)) for r in readers]
+    wrong = Wrong()
+    for k, row in enumerate(table.rows()):
+        for reader, values in into:
+            cell = row[reader.column]
+            try:
+                values[k] = reader.read(cell)
+            except (ValueError, OverflowError):
+                if cell.strip().lower() not in NOTHING and reader.role not in lenient:
+                    wrong.count += 1
+                    if len(wrong.cells) < _NAMED:
+                        wrong.cells.append((k, reader.column, _why_not(cell, reader.unit)))
+    return {reader.role: values for reader, values in into}, wrong
+
+
+def over_midnight(time_s: NDArray[np.float64], unit: str) -> NDArray[np.float64]:
+    """Midnight on a clock is no step back [s]."""
+    if unit != "clock":
+        return time_s
+    return time_s + 86_400.0 * np.cumsum(np.diff(time_s, prepend=time_s[0]) < -43_200.0)
+
+
+def timed(table: Table, time_s: NDArray[np.float64], column: int, unit: str) -> NDArray[np.float64]:
+    """A column of times, over midnight too [s].
+
+    Raises
+    ------
+    FileFormatError
+        A line without one.
+    """
+    time_s = over_midnight(time_s, unit)
+    if np.isnan(time_s).any():
+        k = int(np.isnan(time_s).argmax())
+        raise FileFormatError("This line has no time.", line=int(table.lines[k]), column=column + 1)
+    return time_s
+
+
+def wrong_cells(table: Table, wrong: Wrong) -> FileFormatError:
+    """What is wrong, at the first of its places and with the next few."""
+    k, column, reason = min(wrong.cells)
+    more = ""
+    if wrong.count > 1:
+        places = ", ".join(f"{table.lines[row]}" for row, _, _ in sorted(wrong.cells)[1:])
+        more = f" So are {wrong.count - 1} more cells, in line{'' if wrong.count == 2 else 's'} {places}"
+        more += " and on." if wrong.count > _NAMED else "."
+    line = int(table.lines[k])
+    return FileFormatError(f"In “{table.names[column]}”, {reason}{more}", line=line, column=column + 1)
