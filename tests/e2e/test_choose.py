@@ -109,7 +109,7 @@ def test_a_search_that_takes_longer_shows_how_far_it_is_and_can_be_stopped(page:
     page.locator("#capacity_to_ah").fill("50000")
     page.locator("#parallel_to").fill("3")
     page.locator("#series_from").fill("1")
-    page.locator("#series_to").fill("14")  # as many as are flown at a time: no machine has flown them before one can stop it
+    page.locator("#series_to").fill("14")  # as many as are flown at a time
     page.get_by_label("LiHV").check()
     # What a search before this one finds in the meantime must not undo the typing.
     expect(page.locator(".found-line")).to_be_visible()

@@ -11,17 +11,18 @@ from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
 from zesty_cell.core.discharge.run import DischargeRun, discharge_run
-from zesty_cell.core.entity import Entity, refused
-from zesty_cell.core.fact import fact
+from zesty_cell.core.entity import Entity
 from zesty_cell.formats.columns import Reader, read_columns, reader_for, timed, wrong_cells
 from zesty_cell.formats.csv_table import MOST_COLUMNS, Table
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_columns import (
     ROLES,
     Role,
+    Unit,
     guess_unit,
     has_values,
     named,
+    named_unit,
     numbers_of,
     words_of,
 )
@@ -71,7 +72,7 @@ class DischargeMapping(Entity):
     def _once(self) -> DischargeMapping:
         roles = [c.role for c in self.columns]
         if len(set(roles)) < len(roles):
-            raise refused(fact("refused.discharge.twice"), field="columns")
+            raise ValueError("Two columns are taken for the same thing.")
         return self
 
     def of(self, role: str) -> DischargeColumn | None:
@@ -106,10 +107,27 @@ def guess_discharge(table: Table, *, series: int) -> DischargeMapping:
         if ranked:
             column = max(ranked)[2]
             taken.add(column)
-            unit = guess_unit(table, role, column, series).key
-            chosen.append(DischargeColumn(role=key, column=column, unit=unit))
+            guess = _time_unit(table, role, column) if key == "time_s" else guess_unit(table, role, column, series)
+            chosen.append(DischargeColumn(role=key, column=column, unit=guess.key))
     order = [*_KEYS, *(f"cell_{k + 1}" for k in range(MOST_CELLS))]
     return DischargeMapping(columns=tuple(sorted(chosen, key=lambda c: order.index(c.role))))
+
+
+#: No discharge is shorter or longer [s]: steps of ten are a recorder's seconds, and a flight log's milliseconds.
+_SHORTEST_S, _LONGEST_S = 60.0, 400_000.0
+
+
+def _time_unit(table: Table, role: Role, column: int) -> Unit:
+    """The unit of a time: as its name tells, or text; else by how long the whole would last."""
+    by_name = named_unit(role, table.names[column])
+    values = numbers_of(table, column)
+    if by_name is not None or not values.size:
+        return guess_unit(table, role, column, 1)
+    span = float(values.max() - values.min())
+    by_steps = guess_unit(table, role, column, 1)
+    if by_steps.key != "s" and span * by_steps.factor < _SHORTEST_S and span <= _LONGEST_S:
+        return role.unit("s")
+    return by_steps
 
 
 def _does(table: Table, role: Role, column: int) -> bool:

@@ -184,7 +184,7 @@ def named(role: Role, words: set[str], roles: Sequence[Role] = ROLES) -> int:
     return int(any(len(word) >= 4 and word in one for word in role.words for one in others))
 
 
-def _named_unit(role: Role, name: str) -> Unit | None:
+def named_unit(role: Role, name: str) -> Unit | None:
     """The unit a column's name tells: “Voltage (mV)”, “current_A”."""
     texts = re.findall(r"[\[(]\s*([^\])]+?)\s*[\])]", name) + re.split(r"[\s_/.\-]+", name)
     for text in texts:
@@ -281,7 +281,7 @@ def guess_unit(table: Table, role: Role, index: int, series: int) -> Unit:
     cells = [c for c in (row[index].strip() for row in table.first) if c.lower() not in NOTHING]
     if role.key == "time_s" and cells and not is_number(cells[0]):
         return role.unit("clock")
-    by_name = _named_unit(role, table.names[index])
+    by_name = named_unit(role, table.names[index])
     if by_name is not None:
         return by_name
     numbers = np.array([to_number(c, table.decimal_comma) for c in cells if is_number(c)])

@@ -8,9 +8,10 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.plausibility import Doubt
-from zesty_cell.core.discharge.apart import Apart, RunOf, apart
+from zesty_cell.core.discharge.apart import Apart, apart
 from zesty_cell.core.discharge.curve import own_curve
 from zesty_cell.core.discharge.note import RunNote, discharge_doubts, series_of, told_by
+from zesty_cell.core.discharge.rows import RunOf
 from zesty_cell.core.discharge.run import DischargeRun
 from zesty_cell.core.errors import OutOfRangeError, ZestyCellError
 from zesty_cell.core.fact import Words
@@ -32,6 +33,12 @@ _HELD, _ANSWERS = 48, 16
 
 _runs: Few[str, DischargeRun] = Few(_HELD)
 _answers: Few[str, Apart | OutOfRangeError] = Few(_ANSWERS)
+
+
+def forget() -> None:
+    """Nothing is remembered beyond what is stored, as after a start."""
+    _runs.clear()
+    _answers.clear()
 
 
 def _key(row: DischargeRow) -> str:

@@ -11,7 +11,8 @@ from zesty_cell.core.flight.honest_current import HOTTEST_ALLOWED_C, discharge_h
 from zesty_cell.core.flight.parallel import parallel_pair, parallel_split
 from zesty_cell.core.parts.connectors import CONNECTORS
 from zesty_cell.core.parts.pack import Pack
-from zesty_cell.core.parts.pack_figures import lead_resistance_ohm, pack_figures, weakest_cell
+from zesty_cell.core.parts.pack_figures import lead_resistance_ohm, pack_figures
+from zesty_cell.core.parts.weakest_cell import weakest_cell
 from zesty_cell.words.say import say
 
 

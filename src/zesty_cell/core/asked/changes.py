@@ -191,6 +191,7 @@ def _other_chemistry(sheet: Sheet) -> Sheet | None:
             "ratings": None,
             "label_c": None,
             "tests": {},
+            "curve": None,
             "cell_size": None,
             "cell_mass_kg": None,
             "cell_name": None,

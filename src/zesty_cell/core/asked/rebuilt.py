@@ -14,6 +14,7 @@ def plain_pack(pack: Pack) -> Pack:
     # What it cost is of this very pack.
     change: dict[str, object] = {
         "tests": {},
+        "curve": None if pack.curve is None else pack.curve.alone(),
         "price": None,
         "lasts_flights": None,
         "cell_resistance_ohm": min(figures.cell_resistance_ohm, 2.0),

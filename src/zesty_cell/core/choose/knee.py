@@ -78,6 +78,7 @@ def scaled_pack(*, like: Pack, chemistry: ChemistryKey, capacity_ah: float) -> P
         "capacity_known": "maker",
         "ratings": None,
         "tests": {},
+        "curve": None,
         "cell_size": None,
         "cell_name": None,
         "cell_mass_kg": None,

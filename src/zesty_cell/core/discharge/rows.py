@@ -32,6 +32,14 @@ _MOST_LINES = 6000
 
 
 @dataclass(frozen=True)
+class RunOf:
+    """A run with the air it was made in [°C]; None where nobody wrote it down."""
+
+    run: DischargeRun
+    air_c: float | None = None
+
+
+@dataclass(frozen=True)
 class RunRows:
     """The chosen lines of a run.
 

@@ -146,18 +146,7 @@ def discharge_run(
     OutOfRangeError
         Too few lines, no current in any form, nothing drawn.
     """
-    if current_a is None and used_ah is None and held_a is None:
-        raise OutOfRangeError(fact("refused.discharge.no_current"), field="current_a", value=0.0, limit=0.0)
-    keep = ~np.isnan(pack_v)
-    for column in (current_a, used_ah):
-        if column is not None:
-            keep &= ~np.isnan(column)
-    if int(keep.sum()) < LEAST_POINTS:
-        heard = int(keep.sum())
-        raise OutOfRangeError(
-            fact("refused.discharge.short", count=heard, least=LEAST_POINTS),
-            field="pack_v", value=heard, limit=LEAST_POINTS,
-        )  # fmt: skip
+    keep = _heard(pack_v, current_a, used_ah, held_a)
     at, volts = time_s[keep] - time_s[keep][0], pack_v[keep]
     count = None if used_ah is None else used_ah[keep] - used_ah[keep][0]
     if count is not None and count[-1] < 0.0:
@@ -181,6 +170,25 @@ def discharge_run(
     )
 
 
+def _heard(
+    pack_v: FloatArray, current_a: FloatArray | None, used_ah: FloatArray | None, held_a: float | None
+) -> NDArray[np.bool_]:
+    """Lines in which nothing is missing."""
+    if current_a is None and used_ah is None and held_a is None:
+        raise OutOfRangeError(fact("refused.discharge.no_current"), field="current_a", value=0.0, limit=0.0)
+    keep = ~np.isnan(pack_v)
+    for column in (current_a, used_ah):
+        if column is not None:
+            keep &= ~np.isnan(column)
+    if int(keep.sum()) < LEAST_POINTS:
+        heard = int(keep.sum())
+        raise OutOfRangeError(
+            fact("refused.discharge.short", count=heard, least=LEAST_POINTS),
+            field="pack_v", value=heard, limit=LEAST_POINTS,
+        )  # fmt: skip
+    return keep
+
+
 def _filled(values: FloatArray) -> FloatArray | None:
     """Values with those that are missing put straight between their neighbours; None where all are."""
     known = ~np.isnan(values)
@@ -200,7 +208,7 @@ def _amps(
         return np.full(at.size, held_a)
     assert count is not None  # noqa: S101 - one of the three is there
     # Over some seconds: a count in whole milliamp-hours moves by steps.
-    span = max(at[-1] / 200.0, 5.0)
+    span = max(at[-1] / 40.0, 5.0)
     later = np.interp(at + 0.5 * span, at, count)
     before = np.interp(at - 0.5 * span, at, count)
     width = np.minimum(at + 0.5 * span, at[-1]) - np.maximum(at - 0.5 * span, 0.0)

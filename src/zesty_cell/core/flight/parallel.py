@@ -140,6 +140,7 @@ def joined_pack(*, first: Pack, second: Pack) -> Pack:
         "parallel_harness": True,
         "ratings": None,
         "tests": {},
+        "curve": None,
     }
     return Pack.model_validate(values)
 

@@ -64,6 +64,10 @@ class OwnCurve(Entity):
     def __hash__(self) -> int:
         return hash((self.chemistry, self.rest_v))
 
+    def alone(self) -> OwnCurve:
+        """The curve of these cells, without what is of this very pack: its capacity and its resistance."""
+        return self.model_copy(update={"capacity_ah": None, "cell_ohm": None})
+
     def measured(self, k: int) -> bool:
         """Whether a point lies where runs went."""
         return self.from_share <= k / (POINTS - 1) <= self.to_share

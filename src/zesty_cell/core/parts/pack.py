@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated
 
 from pydantic import Field, model_validator
@@ -141,6 +142,51 @@ class Pack(Entity):
 def cells_of(pack: Pack, /) -> Chemistry:
     """A pack's chemistry as its own cells have it: with its own curve where it was measured."""
     return chemistry_for(pack.chemistry) if pack.curve is None else with_curve(pack.curve)
+
+
+def after_tests(pack: Pack, tests: PackTests, /) -> Pack:
+    """A pack with other tests; what its runs told of the same figure counts no longer.
+
+    Raises
+    ------
+    ValueError
+        (Pydantic's) for tests that are not of this pack.
+    """
+    after = pack.model_dump() | {"tests": tests.model_dump(), "curve": None}
+    return with_curve_of(Pack.model_validate(after), before=pack)
+
+
+def with_curve_of(pack: Pack, /, *, before: Pack) -> Pack:
+    """An edited pack with the curve it had: none for other cells, less of it where something was measured anew."""
+    curve = before.curve
+    if curve is None or (pack.chemistry, pack.series, pack.parallel) != (
+        before.chemistry,
+        before.series,
+        before.parallel,
+    ):
+        return pack
+    same_charge = pack.tests.capacity == before.tests.capacity and _same_charge(pack, before)
+    others = {"capacity": None}
+    same_ohm = pack.tests.model_copy(update=others) == before.tests.model_copy(update=others)
+    same_ohm = same_ohm and _close(pack.cell_resistance_ohm, before.cell_resistance_ohm)
+    kept = curve.model_copy(
+        update={
+            "capacity_ah": curve.capacity_ah if same_charge else None,
+            "cell_ohm": curve.cell_ohm if same_ohm else None,
+        }
+    )
+    return pack.model_copy(update={"curve": kept})
+
+
+def _close(one: float | None, other: float | None) -> bool:
+    """Whether a figure is the same, typed again from what a form showed."""
+    if one is None or other is None:
+        return one is other
+    return math.isclose(one, other, rel_tol=1e-3)
+
+
+def _same_charge(pack: Pack, before: Pack) -> bool:
+    return pack.capacity_known == before.capacity_known and _close(pack.capacity_ah, before.capacity_ah)
 
 
 _AROUND_THE_CELLS = (

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import math
-from functools import cache
-from statistics import NormalDist
 from typing import NamedTuple
 
 from zesty_cell.core.parts.cell import CellForm, CellSize, Known, Ratings
@@ -23,6 +21,7 @@ from zesty_cell.core.parts.measured import (
     measured_resistance,
 )
 from zesty_cell.core.parts.pack import Pack, cells_of
+from zesty_cell.core.parts.weakest_cell import weakest_cell
 
 #: Resistance of copper wire by cross-section at 25 °C [Ω·m] (CODATA-era handbook value).
 _COPPER_OHM_M = 1.75e-8
@@ -212,37 +211,6 @@ def label_resistance_factor(*, label_c: float | None, quality: Quality) -> float
     if label_c is None or quality != "ordinary":
         return 1.0
     return min(max(math.pow(_USUAL_LABEL_C / label_c, _LABEL_EXPONENT), _LABEL_LEAST), _LABEL_MOST)
-
-
-#: How cells of one pack differ when new, one standard deviation of capacity and of resistance, and by how much more
-#: for each cycle, as a share of that [1].
-CELLS_CAPACITY, CELLS_RESISTANCE, CELLS_APART_PER_CYCLE = 0.012, 0.05, 0.01
-
-
-@cache
-def _expected_least(draws: int) -> float:
-    return NormalDist().inv_cdf((draws - 0.375) / (draws + 0.25))
-
-
-def weakest_cell(*, series: int, parallel: int, cycles: int, measured_spread: float) -> tuple[float, float]:
-    """Capacity and resistance of the weakest of a pack's cells in series, over those of the mean cell [1].
-
-    The expected least of S normal draws (Blom, *Statistical Estimates and Transformed Beta-Variables*, 1958),
-    each of P cells together; the two are taken to be the same cell.
-
-    Parameters
-    ----------
-    series, parallel, cycles : int
-        [1].
-    measured_spread : float
-        Weakest cell's resistance over the mean, less one, as a charger read it; 0 where none did [1].
-    """
-    if series == 1:
-        return 1.0, 1.0
-    away = _expected_least(series) / math.sqrt(parallel)
-    wider = 1.0 + CELLS_APART_PER_CYCLE * cycles
-    resistance = max(CELLS_RESISTANCE * wider * away, measured_spread)
-    return max(1.0 - CELLS_CAPACITY * wider * away, 0.5), 1.0 + resistance
 
 
 #: One standard deviation of a cell's resistance, relative, by how it is known [1].

@@ -17,7 +17,7 @@ from zesty_cell.core.parts.craft import (
     MeasuredPoint,
 )
 from zesty_cell.core.parts.measured import ChargerReading
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack import Pack, after_tests
 
 #: However heavy a pack, at least this share of what was weighed is the craft [1].
 _LEAST_DRY = 0.1
@@ -84,7 +84,7 @@ def charger_read(pack: Pack, /, *, cells_ohm: Sequence[float]) -> Pack:
     """
     each = tuple(cells_ohm) * (pack.series if len(cells_ohm) == 1 else 1)
     tests = pack.tests.model_copy(update={"charger": ChargerReading(cells_ohm=each)})
-    return Pack.model_validate(pack.model_dump() | {"tests": tests.model_dump()})
+    return after_tests(pack, tests)
 
 
 #: A figure that was typed again from what a form showed is the same to so much [1].

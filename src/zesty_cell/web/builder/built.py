@@ -20,7 +20,7 @@ from zesty_cell.core.parts.label import nothing_said, read_label
 from zesty_cell.core.parts.label_pack import pack_of_label
 from zesty_cell.core.parts.measured import PackTests
 from zesty_cell.core.parts.ownership import Ownership, charge_now
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack import Pack, with_curve_of
 from zesty_cell.core.parts.pack_figures import PackFigures, pack_figures
 from zesty_cell.store.hangar import CELLS, PACKS
 from zesty_cell.web.drawing.builder_chart import Part, dominant, resistance_parts
@@ -55,7 +55,7 @@ def built(pack: Pack, ownership: Ownership | None) -> Built:
     figures, chemistry = pack_figures(pack), chemistry_for(pack.chemistry)
     parts = resistance_parts(figures)
     s = pack.series
-    bare = pack.model_copy(update={"tests": PackTests(), "cell_resistance_ohm": None})
+    bare = pack.model_copy(update={"tests": PackTests(), "cell_resistance_ohm": None, "curve": None})
     charge = None if ownership is None else charge_now(pack=pack, ownership=ownership)
     return Built(
         pack=pack,
@@ -147,6 +147,8 @@ def read_built(
     ownership = hangar_form.read_ownership(form, state)
     if pack is None or not state.ok:
         return None, ownership, state, False
+    if record_id is not None:  # the form has no field for what runs told of it
+        pack = with_curve_of(pack, before=PACKS.thing(PACKS.fetch(session, record_id)))
     if PACKS.taken(session, pack.name, but=record_id):
         state.errors["name"] = ALREADY
     from_label = form.get("source") != "cells"

@@ -38,7 +38,7 @@ def new_pack(
         values, troubles = values_of_label(label)
     if like_id := whole_number(like):
         row = PACKS.fetch(session, like_id)
-        values, cell_id = PACKS.thing(row).model_dump() | {"tests": {}, "cycles": 0}, row.cell_id
+        values, cell_id = PACKS.thing(row).model_dump() | {"tests": {}, "curve": None, "cycles": 0}, row.cell_id
     elif cell_id:
         CELLS.fetch(session, cell_id)
         values |= {"series": 6, "parallel": 1}

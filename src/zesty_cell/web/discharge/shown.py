@@ -9,10 +9,11 @@ from itertools import groupby
 
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.discharge.compared import NotedRun, cycles_compared, halves_compared
+from zesty_cell.core.discharge.compared import NotedRun
 from zesty_cell.core.discharge.note import RunNote, RunTold, series_of
 from zesty_cell.core.discharge.run import AXES, AtCutoff, DischargeRun, Halves, Knee, at_cutoff, halves_of, knee_of
-from zesty_cell.core.fact import Fact, Words, fact
+from zesty_cell.core.discharge.told import told_together
+from zesty_cell.core.fact import Fact, Words
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.services.discharges import MOST_CURVES, run_of
@@ -119,11 +120,19 @@ def drawer(session: Session, *, ids: Sequence[str], query: Mapping[str, str]) ->
         except UnreadableError as error:
             trouble.append(error.why)
     ones = [OneRun(k.run, k.line.series, k.pack.capacity_ah) for k in laid]
+    noted = [(k.pack, NotedRun(k.run, k.line.note)) for k in laid]
     return Drawer(
-        by_pack, discharges.waiting(session), laid, {k.row.id for k in picked}, axis, cutoff_v,
-        discharge_chart(ones, axis=axis, cutoff_v=cutoff_v), trouble, _told(laid, cutoff_v),
-        len(wanted) > MOST_CURVES,
-    )  # fmt: skip
+        packs=by_pack,
+        waiting=discharges.waiting(session),
+        laid=laid,
+        chosen={k.row.id for k in picked},
+        axis=axis,
+        cutoff_v=cutoff_v,
+        chart=discharge_chart(ones, axis=axis, cutoff_v=cutoff_v),
+        trouble=trouble,
+        told=told_together(noted, cutoff_v=cutoff_v),
+        too_many=len(wanted) > MOST_CURVES,
+    )
 
 
 def _cutoff(text: str, picked: Sequence[Line]) -> float:
@@ -156,32 +165,3 @@ def _laid(line: Line, cutoff_v: float) -> Laid:
     to_cutoff = at_cutoff(run, cutoff_v=cutoff_v * line.series)
     of_label = None if to_cutoff is None else to_cutoff.drawn_ah / pack.capacity_ah
     return Laid(line, pack, run, to_cutoff, of_label, knee_of(run), halves_of(run))
-
-
-#: A cell this much behind the others at the end is told of, and halves this far apart on average [V].
-_BEHIND_V, _APART_V = 0.04, 0.01
-
-
-def _told(laid: Sequence[Laid], cutoff_v: float) -> list[Fact]:
-    """What stands out: cycles and halves of one pack, a cell that ends before the others."""
-    found = []
-    for _, group in groupby(laid, key=lambda k: k.line.row.pack_id):
-        of = list(group)
-        pack = of[0].pack
-        runs = [NotedRun(k.run, k.line.note) for k in of]
-        cycles = cycles_compared(runs, series=pack.series, cutoff_v=cutoff_v)
-        if cycles is not None:
-            found.append(
-                fact("discharge.cycles", pack=pack.name, first=cycles.first, second=cycles.second, more=cycles.more)
-            )
-        halves = halves_compared(runs, series=pack.series, cutoff_v=cutoff_v)
-        if halves is not None:
-            key = "discharge.half.less" if halves.more < 0.0 else "discharge.half.more"
-            found.append(fact(key, pack=pack.name, by=abs(halves.more)))
-    for number, one in enumerate(laid, start=1):
-        h = one.halves
-        if h is not None and h.behind_v > _BEHIND_V:
-            found.append(fact("discharge.weakest", number=number, cell=h.weakest + 1, behind_v=h.behind_v))
-        if h is not None and abs(h.first_v - h.second_v) > _APART_V:
-            found.append(fact("discharge.halves", number=number, first_v=h.first_v, second_v=h.second_v))
-    return found

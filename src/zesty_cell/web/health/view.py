@@ -21,7 +21,7 @@ from zesty_cell.core.learn.health import (
 )
 from zesty_cell.core.learn.matched_pairs import matched_pairs
 from zesty_cell.core.parts.ownership import charge_now
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack import after_tests
 from zesty_cell.core.parts.results_line import ResultsRead, read_results
 from zesty_cell.services.pack_health import healths, pack_fit, storage_reminders
 from zesty_cell.store import calibrations
@@ -86,7 +86,7 @@ def take_results(request: Request, session: Store, pack_id: int, form: PostedFor
         return _life(request, session, pack_id, line=line, read=read, status=422)
     try:
         tests = pack.tests.model_copy(update=read.tests)
-        changed = Pack.model_validate(pack.model_dump() | {"tests": tests.model_dump()})
+        changed = after_tests(pack, tests)
         PACKS.change(session, pack_id, whole_number(form.get("version", "")), changed)
         session.commit()
     except ValidationError as error:

@@ -10,7 +10,6 @@ DISCHARGE = {
         "Rest voltage and resistance can be told apart from two runs whose currents differ by {least_ratio:g} times or"
         " more. One run cannot: a pack that sags reads like one that is emptier."
     ),
-    "refused.discharge.twice": "Two columns are taken for the same thing.",
     "refused.curve.nowhere": "The curve was measured nowhere: its ends are the wrong way round.",
     "refused.curve.falls": "The rest voltage must rise with the charge; at {share:percent} it does not.",
     "refused.curve.far": (
