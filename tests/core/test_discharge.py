@@ -170,7 +170,8 @@ def test_axes():
     ("run", "key", "impossible"),
     [
         (straight(first_v=26.0, last_v=22.0), "discharge_volts", True),
-        (straight(first_v=9.0, last_v=6.0), "discharge_volts", True),
+        (straight(first_v=14.0, last_v=7.1), "discharge_volts", True),
+        (straight(first_v=13.2, last_v=12.0), "discharge_volts", True),
         (straight(4.2), "discharge_charge", False),
         (straight(100.0, seconds=60), "discharge_current", True),
         (straight(first_v=13.0, last_v=16.0), "discharge_rises", True),
@@ -285,6 +286,17 @@ def test_runs_that_end_early_leave_capacity_and_the_lower_end_untold(hidden):
     assert not early.capacity_ah.told
     assert early.from_share > 0.08
     assert not early.told[early.charge_left < 0.08].any()
+
+
+def test_runs_of_two_packs_taken_for_one_tell_nothing(hidden, found):
+    assert found.agree
+    tired = HiddenPack(a_pack(), seed=105, capacity=0.88, resistance=1.6)
+    mixed = [*recorded(hidden, (0.5, 5.0), seed=204), *recorded(tired, (1.0, 5.0), seed=204, stepped=False)]
+    apart_of_both = apart(mixed, pack=hidden.pack)
+    assert not apart_of_both.agree
+    assert not (apart_of_both.told.any())
+    assert not (apart_of_both.capacity_ah.told)
+    assert not (apart_of_both.resistance_ohm.told)
 
 
 def test_one_rate_is_refused():

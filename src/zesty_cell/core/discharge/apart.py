@@ -28,6 +28,8 @@ _Z90 = 1.645
 VOLTS_ERROR, AMPS_ERROR = 0.0005, 0.004
 #: Told only where the 90 % interval reaches no further to each side: capacity, resistance [1], rest voltage [V].
 TOLD_CAPACITY, TOLD_RESISTANCE, TOLD_REST_V = 0.01, 0.03, 0.006
+#: Runs of one pack in one state are fitted to within this, root mean square [V a cell].
+MOST_MISSED_V = 0.006
 #: Of the charge that was left when the last run ended, what its extent is out by, one standard deviation [1].
 _BEYOND = 0.35
 #: What the model itself misses of a one-second resistance, one standard deviation [1]: where the load stepped amid
@@ -72,6 +74,8 @@ class Apart:
         Whether the load stepped amid the charge: else the first second is told by the beginnings alone.
     rms_v : float
         Of what was recorded about what was fitted, a cell [V].
+    agree : bool
+        Whether the runs can be of one pack in one state; of those that cannot nothing is told.
     """
 
     capacity_ah: Estimate
@@ -87,6 +91,7 @@ class Apart:
     rates_c: tuple[float, ...]
     stepped: bool
     rms_v: float
+    agree: bool
 
 
 def apart(runs: Sequence[RunOf], /, *, pack: Pack) -> Apart:
@@ -116,12 +121,14 @@ def apart(runs: Sequence[RunOf], /, *, pack: Pack) -> Apart:
 def _read_off(fit: CircuitFit) -> Apart:
     """Fit, and read the figures off it."""
     theta, covariance = fit.fit()
+    rms_v = math.sqrt(float(np.mean((fit.loaded_v(theta) - fit.seen_v) ** 2)))
+    agree = rms_v <= MOST_MISSED_V
 
     def told(of: Callable[[FloatArray], float], error: float, most: float) -> Estimate:
         value = of(theta)
         slope = np.array([(of(_moved(theta, k)) - value) / 1e-5 for k in range(theta.size)])
         share = math.hypot(math.sqrt(float(slope @ covariance @ slope)) / value, error) * _Z90
-        return Estimate(value, value * (1.0 - share), value * (1.0 + share), share <= most)
+        return Estimate(value, value * (1.0 - share), value * (1.0 + share), agree and share <= most)
 
     grid = np.linspace(0.0, 1.0, 101)
     rest = fit.rest_v(theta, grid)
@@ -141,7 +148,6 @@ def _read_off(fit: CircuitFit) -> Apart:
     probed = all(rows.probed for rows in fit.rows)
     ohm_error = math.hypot(AMPS_ERROR, (_STEPPED if probed else _UNPROBED) if stepped else _UNSTEPPED)
     rates = [r.run.mean_a for r in fit.runs]
-    misses = fit.loaded_v(theta) - fit.seen_v
     return Apart(
         capacity_ah=told(fit.capacity_ah, math.hypot(AMPS_ERROR, _BEYOND * from_share), TOLD_CAPACITY),
         resistance_ohm=told(fit.one_second_ohm, ohm_error, TOLD_RESISTANCE),
@@ -150,12 +156,13 @@ def _read_off(fit: CircuitFit) -> Apart:
         rest_v=rest,
         low_v=rest - reach,
         high_v=rest + reach,
-        told=(reach <= TOLD_REST_V) & (grid >= from_share - 1e-9) & (grid <= to_share + 1e-9),
+        told=agree & (reach <= TOLD_REST_V) & (grid >= from_share - 1e-9) & (grid <= to_share + 1e-9),
         from_share=from_share,
         to_share=to_share,
         rates_c=tuple(rate / fit.pack.capacity_ah for rate in rates),
         stepped=stepped,
-        rms_v=math.sqrt(float(np.mean(misses**2))),
+        rms_v=rms_v,
+        agree=agree,
     )
 
 

@@ -15,8 +15,9 @@ from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.pack import Pack
 
 PartOfPack = Literal["whole", "first half", "second half"]
-#: A cell under load lies between these shares of its chemistry's floor and full voltage [1].
-_LEAST_OF_FLOOR, _MOST_OF_FULL = 0.6, 1.02
+#: A cell under load lies between these shares of its chemistry's floor and full voltage, and no discharge begins
+#: further under the nominal one [1].
+_LEAST_OF_FLOOR, _MOST_OF_FULL, _BEGINS_AT = 0.6, 1.02, 0.9
 #: Charge over the label, and rate over its C, beyond which a recording is asked back [1].
 _MOST_OF_LABEL, _MOST_RATE_C = 1.35, 60.0
 #: A recorder's count and its current over the time agree within this [1].
@@ -81,7 +82,8 @@ def discharge_doubts(run: DischargeRun, /, *, pack: Pack, part: PartOfPack = "wh
     chemistry, series = chemistry_for(pack.chemistry), series_of(part, series=pack.series)
     found = []
     low, high = run.lowest_v / series, float(run.pack_v.max()) / series
-    if low < _LEAST_OF_FLOOR * chemistry.hard_floor_v or high > _MOST_OF_FULL * chemistry.full_v:
+    begins_low = high < _BEGINS_AT * chemistry.nominal_v
+    if begins_low or low < _LEAST_OF_FLOOR * chemistry.hard_floor_v or high > _MOST_OF_FULL * chemistry.full_v:
         why = fact("doubt.discharge.volts", low_v=low, high_v=high, series=series, pack=pack.name)
         found.append(Doubt("discharge_volts", "pack_v", True, why))
     if run.total_ah > _MOST_OF_LABEL * pack.capacity_ah:

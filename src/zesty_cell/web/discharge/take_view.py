@@ -37,7 +37,7 @@ from zesty_cell.words.units import COUNT, CURRENT, TEMPERATURE, System, typed
 router = APIRouter(prefix="/tests/discharges", include_in_schema=False)
 
 AIR = Field("air_c", "Air on the bench", TEMPERATURE)
-CYCLE = Field("cycle", "Its how manieth cycle", COUNT)
+CYCLE = Field("cycle", "Which of its cycles, from new", COUNT)
 PART = Field(
     "part",
     "On the discharger was",
