@@ -6,27 +6,34 @@ import re
 from collections.abc import Callable, Sequence, Set
 from dataclasses import dataclass, field
 from datetime import datetime
+from itertools import islice
 
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.formats.csv_table import NOTHING, Table, is_number, to_number
+from zesty_cell.formats.csv_table import NOTHING, Table, is_number, plain_numbers, to_number
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_columns import Unit
 
 _CLOCK = re.compile(r"(?:(\d{1,3}):)?(\d{1,2}):(\d{2}(?:[.,]\d+)?)")
 #: Of cells that cannot be read: so many are named at most.
 _NAMED = 6
+#: So many rows are in memory at a time, and so many faults before all but the first are let go.
+_BLOCK, _KEPT = 4096, 500
 
 
 @dataclass(frozen=True)
 class Reader:
-    """How a column is read: what it is, where it stands, the key of its unit, and a number from a cell."""
+    """How a column is read: what it is, where it stands, the key of its unit, and a number from a cell.
+
+    ``scale`` is the unit's offset and factor where cells are numbers alone: many are read at once then.
+    """
 
     role: str
     column: int
     unit: str
     read: Callable[[str], float]
+    scale: tuple[float, float] | None = None
 
 
 def reader_for(role: str, column: int, unit: Unit, table: Table) -> Reader:
@@ -34,7 +41,8 @@ def reader_for(role: str, column: int, unit: Unit, table: Table) -> Reader:
     if unit.key == "clock":
         return Reader(role, column, unit.key, _clock_s)
     comma, factor, offset = table.decimal_comma, unit.factor, unit.offset
-    return Reader(role, column, unit.key, lambda cell: (to_number(cell, comma) - offset) * factor)
+    scale = None if comma else (offset, factor)
+    return Reader(role, column, unit.key, lambda cell: (to_number(cell, comma) - offset) * factor, scale)
 
 
 def _clock_s(cell: str) -> float:
@@ -71,19 +79,35 @@ def read_columns(
 
     The file is gone through once, whatever its size: only numbers are kept.
     """
-    into = [(r, np.full(table.count, np.nan)) for r in readers]
-    wrong = Wrong()
-    for k, row in enumerate(table.rows()):
-        for reader, values in into:
-            cell = row[reader.column]
-            try:
-                values[k] = reader.read(cell)
-            except (ValueError, OverflowError):
-                if cell.strip().lower() not in NOTHING and reader.role not in lenient:
-                    wrong.count += 1
-                    if len(wrong.cells) < _NAMED:
-                        wrong.cells.append((k, reader.column, _why_not(cell, reader.unit)))
-    return {reader.role: values for reader, values in into}, wrong
+    into = {r.role: np.full(table.count, np.nan) for r in readers}
+    wrong, first, rows = Wrong(), 0, table.rows()
+    while block := list(islice(rows, _BLOCK)):
+        for reader in readers:
+            cells = [row[reader.column] for row in block]
+            part = into[reader.role][first : first + len(cells)]
+            at_once = plain_numbers(cells) if reader.scale is not None else None
+            if at_once is not None and reader.scale is not None:
+                part[:] = (at_once - reader.scale[0]) * reader.scale[1]
+            else:
+                _one_by_one(reader, cells, part, wrong, first=first, lenient=reader.role in lenient)
+        first += len(block)
+    return into, wrong
+
+
+def _one_by_one(
+    reader: Reader, cells: list[str], into: NDArray[np.float64], wrong: Wrong, *, first: int, lenient: bool
+) -> None:
+    """Cells of one column into their place; what cannot be read is noted, by its row."""
+    for k, cell in enumerate(cells):
+        try:
+            into[k] = reader.read(cell)
+        except (ValueError, OverflowError):
+            if cell.strip().lower() in NOTHING or lenient:
+                continue
+            wrong.count += 1
+            wrong.cells.append((first + k, reader.column, _why_not(cell, reader.unit)))
+            if len(wrong.cells) > _KEPT:
+                wrong.cells = sorted(wrong.cells)[:_NAMED]
 
 
 def over_midnight(time_s: NDArray[np.float64], unit: str) -> NDArray[np.float64]:
@@ -110,10 +134,11 @@ def timed(table: Table, time_s: NDArray[np.float64], column: int, unit: str) -> 
 
 def wrong_cells(table: Table, wrong: Wrong) -> FileFormatError:
     """What is wrong, at the first of its places and with the next few."""
-    k, column, reason = min(wrong.cells)
+    wrong.cells = sorted(wrong.cells)[:_NAMED]
+    k, column, reason = wrong.cells[0]
     more = ""
     if wrong.count > 1:
-        places = ", ".join(f"{table.lines[row]}" for row, _, _ in sorted(wrong.cells)[1:])
+        places = ", ".join(f"{table.lines[row]}" for row, _, _ in wrong.cells[1:])
         more = f" So are {wrong.count - 1} more cells, in line{'' if wrong.count == 2 else 's'} {places}"
         more += " and on." if wrong.count > _NAMED else "."
     line = int(table.lines[k])

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from zesty_cell.core.entity import Entity
-from zesty_cell.formats.csv_table import MOST_COLUMNS, NOTHING, Table, is_number, to_number
+from zesty_cell.formats.csv_table import MOST_COLUMNS, NOTHING, Table, is_number, plain_numbers, to_number
 
 RoleKey = Literal[
     "time_s",
@@ -268,7 +268,10 @@ def _behaves(table: Table, role: Role, index: int, series: int) -> int:
 
 def numbers_of(table: Table, index: int) -> NDArray[np.float64]:
     """The numbers of a column over the whole log, some thousands of lines at most."""
-    cells = (row[index].strip() for row in table.spread)
+    cells = [row[index].strip() for row in table.spread]
+    at_once = None if table.decimal_comma else plain_numbers(cells)
+    if at_once is not None:
+        return at_once
     return np.array([to_number(c, table.decimal_comma) for c in cells if is_number(c)])
 
 

@@ -27,7 +27,7 @@ _Z90 = 1.645
 #: What a discharger's own scales may be out, one standard deviation: volts, amps [1].
 VOLTS_ERROR, AMPS_ERROR = 0.0005, 0.004
 #: Told only where the 90 % interval reaches no further to each side: capacity, resistance [1], rest voltage [V].
-TOLD_CAPACITY, TOLD_RESISTANCE, TOLD_REST_V = 0.01, 0.03, 0.006
+TOLD_CAPACITY, TOLD_RESISTANCE, TOLD_REST_V = 0.01, 0.03, 0.005
 #: Runs of one pack in one state are fitted to within this, root mean square [V a cell].
 MOST_MISSED_V = 0.006
 #: Of the charge that was left when the last run ended, what its extent is out by, one standard deviation [1].
