@@ -31,7 +31,7 @@ from zesty_cell.core.flight.summary import LandingSummaries
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.measured import CapacityTest, ChargerReading
 from zesty_cell.core.parts.own_curve import OwnCurve, Told
-from zesty_cell.core.parts.pack import Pack, after_tests, cells_of, with_curve_of
+from zesty_cell.core.parts.pack import Pack, after_tests, cells_of, with_what_was_measured
 from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.standins.discharger import Discharger, HiddenPack, Setting
 
@@ -427,12 +427,12 @@ def test_what_stands_out_is_told_once_for_a_pack():
 def test_an_edit_keeps_the_curve_and_less_of_it_where_something_was_measured_anew():
     curve = a_curve(capacity_ah=Told(value=1.31, reach=0.008), cell_ohm=Told(value=0.0071, reach=0.022))
     before = a_pack(curve=curve)
-    assert with_curve_of(a_pack(cycles=12), before=before).curve == curve
-    assert with_curve_of(a_pack(series=3), before=before).curve is None
-    assert with_curve_of(a_pack(chemistry="lihv"), before=before).curve is None
-    weighed = with_curve_of(a_pack(capacity_ah=1.4), before=before).curve
+    assert with_what_was_measured(a_pack(cycles=12), before=before).curve == curve
+    assert with_what_was_measured(a_pack(series=3), before=before).curve is None
+    assert with_what_was_measured(a_pack(chemistry="lihv"), before=before).curve is None
+    weighed = with_what_was_measured(a_pack(capacity_ah=1.4), before=before).curve
     assert (weighed.capacity_ah, weighed.cell_ohm) == (None, curve.cell_ohm)
-    read = with_curve_of(a_pack(cell_resistance_ohm=0.006), before=before).curve
+    read = with_what_was_measured(a_pack(cell_resistance_ohm=0.006), before=before).curve
     assert (read.capacity_ah, read.cell_ohm) == (curve.capacity_ah, None)
     tests = before.tests.model_copy(update={"capacity": CapacityTest(charge_ah=1.28)})
     assert after_tests(before, tests).curve.capacity_ah is None

@@ -89,7 +89,7 @@ class HiddenPack:
     def mean_rest_v(self, left: FloatArray) -> FloatArray:
         """What the mean cell rests at with so much of the pack's own charge left [1], cells being unlike [V]."""
         drawn_ah = (1.0 - left) * self.capacity_ah
-        return np.mean([self.rest_v(1.0 - drawn_ah / own_ah) for own_ah in self._cells_ah], axis=0)
+        return np.asarray(np.mean([self.rest_v(1.0 - drawn_ah / own_ah) for own_ah in self._cells_ah], axis=0))
 
     def _shape(self, z: FloatArray) -> FloatArray:
         return 1.0 + self._shape_depth * np.exp(-np.maximum(z, 0.0) / self._shape_width)

@@ -43,6 +43,7 @@ ROOMS: dict[str, tuple[str, ...]] = {
     "log": ("log.imports_view", "log.attach_view", "log.telemetry_view", "log.view"),
     "calibrate": ("calibrate.view",),
     "tests": (
+        "plugs.view",
         "discharge.take_view",
         "discharge.pack_view",
         "discharge.view",

@@ -167,6 +167,7 @@ AREA = Quantity(
 CAPACITY = _same(Unit("mAh", 1000.0, decimals=0), ("mAh ma", _times(1000.0)), ("Ah", _times(1.0)))
 CURRENT = _same(Unit("A", decimals=1), ("A amp amps", _times(1.0)), ("mA", _times(1000.0)))
 VOLTAGE = _same(Unit("V", decimals=2), ("V volt volts", _times(1.0)), ("mV", _times(1000.0)))
+MILLIVOLTS = _same(Unit("mV", 1000.0, decimals=1), ("mV", _times(1000.0)), ("V volt volts", _times(1.0)))
 MILLIOHM = _same(Unit("mΩ", 1000.0, decimals=1), ("mΩ mohm mohms", _times(1000.0)), ("Ω ohm ohms", _times(1.0)))
 POWER = _same(Unit("W", decimals=1), ("W watt watts", _times(1.0)), ("kW", _times(0.001)))
 WATT_HOURS = _same(Unit("Wh", decimals=1), ("Wh", _times(1.0)))

@@ -130,6 +130,7 @@ class PropellerSet(Entity):
     """One set of propellers of a craft, with what was measured or estimated with it on.
 
     ``mass_kg`` is of the whole set, where it is known: another set makes the craft so much heavier or lighter.
+    ``source`` says where its power comes from, where that was a test.
     """
 
     name: Name
@@ -137,6 +138,7 @@ class PropellerSet(Entity):
     propulsion: Propulsion | None = None
     steady: SteadyPower
     full_throttle: FullThrottle
+    source: Annotated[str, Field(max_length=80)] = ""
 
 
 class Limits(Entity):

@@ -25,6 +25,7 @@ from zesty_cell.core.parts.measured import (
     share_covered,
 )
 from zesty_cell.core.parts.own_curve import OwnCurve, with_curve
+from zesty_cell.core.parts.own_part import OwnPart
 
 #: No cell on sale or in a laboratory comes near this energy density [Wh/kg].
 MOST_WH_PER_KG = 700.0
@@ -46,6 +47,7 @@ class Pack(Entity):
     ``price`` is in its owner's own money, for so many flights as ``lasts_flights`` says, or as is usual.
     ``second_plug``: an adapter or arming plug between the pack's own plug and the craft.  ``tests``
     replace label and estimate where there are any; ``curve`` is its own, from discharge runs, and goes before both.
+    ``plug`` and ``lead`` were measured, and stand for what is usual for their class and size.
     """
 
     name: Name
@@ -76,6 +78,8 @@ class Pack(Entity):
     lasts_flights: Annotated[int, Field(ge=1, le=10_000)] | None = None
     tests: PackTests = PackTests()
     curve: OwnCurve | None = None
+    plug: OwnPart | None = None
+    lead: OwnPart | None = None
 
     @model_validator(mode="after")
     def _believable(self) -> Pack:
@@ -153,12 +157,19 @@ def after_tests(pack: Pack, tests: PackTests, /) -> Pack:
         (Pydantic's) for tests that are not of this pack.
     """
     after = pack.model_dump() | {"tests": tests.model_dump(), "curve": None}
-    return with_curve_of(Pack.model_validate(after), before=pack)
+    return with_what_was_measured(Pack.model_validate(after), before=pack)
 
 
-def with_curve_of(pack: Pack, /, *, before: Pack) -> Pack:
-    """An edited pack with the curve it had: none for other cells, less of it where something was measured anew."""
-    curve = before.curve
+def with_what_was_measured(pack: Pack, /, *, before: Pack) -> Pack:
+    """An edited pack with what was measured of it and has no field.
+
+    A plug of another class and leads of another size are not those; of other cells there is no curve, and less of
+    it where something was measured anew.
+    """
+    same_plug = (pack.connector, pack.second_plug) == (before.connector, before.second_plug)
+    same_lead = (pack.lead_length_m, pack.lead_area_mm2) == (before.lead_length_m, before.lead_area_mm2)
+    parts = {"plug": before.plug if same_plug else None, "lead": before.lead if same_lead else None}
+    pack, curve = pack.model_copy(update=parts), before.curve
     if curve is None or (pack.chemistry, pack.series, pack.parallel) != (
         before.chemistry,
         before.series,

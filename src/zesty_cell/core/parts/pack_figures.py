@@ -294,8 +294,9 @@ def pack_figures(pack: Pack) -> PackFigures:
     """
     chemistry = cells_of(pack)
     capacity_ah, capacity_sigma, capacity_known = _capacity(pack, chemistry)
-    leads_ohm = lead_resistance_ohm(length_m=pack.lead_length_m, area_mm2=pack.lead_area_mm2)
-    connector_ohm = CONNECTORS[pack.connector].contact_ohm
+    usual_leads_ohm = lead_resistance_ohm(length_m=pack.lead_length_m, area_mm2=pack.lead_area_mm2)
+    leads_ohm = usual_leads_ohm if pack.lead is None else pack.lead.ohm
+    connector_ohm = CONNECTORS[pack.connector].contact_ohm if pack.plug is None else pack.plug.ohm
     adapter_ohm, links_ohm = _adapter_ohm(pack), _links_ohm(pack, chemistry)
     outside_ohm = links_ohm + leads_ohm + connector_ohm + adapter_ohm
     cell_ohm, resistance_sigma, resistance_known, source, spread = _cell_resistance(pack, chemistry, outside_ohm)

@@ -20,7 +20,7 @@ from zesty_cell.core.parts.label import nothing_said, read_label
 from zesty_cell.core.parts.label_pack import pack_of_label
 from zesty_cell.core.parts.measured import PackTests
 from zesty_cell.core.parts.ownership import Ownership, charge_now
-from zesty_cell.core.parts.pack import Pack, with_curve_of
+from zesty_cell.core.parts.pack import Pack, with_what_was_measured
 from zesty_cell.core.parts.pack_figures import PackFigures, pack_figures
 from zesty_cell.store.hangar import CELLS, PACKS
 from zesty_cell.web.drawing.builder_chart import Part, dominant, resistance_parts
@@ -148,7 +148,7 @@ def read_built(
     if pack is None or not state.ok:
         return None, ownership, state, False
     if record_id is not None:  # the form has no field for what runs told of it
-        pack = with_curve_of(pack, before=PACKS.thing(PACKS.fetch(session, record_id)))
+        pack = with_what_was_measured(pack, before=PACKS.thing(PACKS.fetch(session, record_id)))
     if PACKS.taken(session, pack.name, but=record_id):
         state.errors["name"] = ALREADY
     from_label = form.get("source") != "cells"

@@ -18,6 +18,9 @@ from zesty_cell.web.hangar import pack_form
 from zesty_cell.web.hangar.form import way_back
 from zesty_cell.web.http import NOT_STORED, FormState, PostedForm, Store, preferences_of, say, whole_number
 
+#: What is of the very pack that another one is made like.
+_ANOTHER_ONE: dict[str, Any] = {"tests": {}, "curve": None, "plug": None, "lead": None, "cycles": 0}
+
 router = APIRouter(prefix="/hangar/packs", include_in_schema=False)
 
 
@@ -38,7 +41,7 @@ def new_pack(
         values, troubles = values_of_label(label)
     if like_id := whole_number(like):
         row = PACKS.fetch(session, like_id)
-        values, cell_id = PACKS.thing(row).model_dump() | {"tests": {}, "curve": None, "cycles": 0}, row.cell_id
+        values, cell_id = PACKS.thing(row).model_dump() | _ANOTHER_ONE, row.cell_id
     elif cell_id:
         CELLS.fetch(session, cell_id)
         values |= {"series": 6, "parallel": 1}

@@ -28,6 +28,13 @@ def show_drawer(
     return page(request, "discharges.html", {"drawer": shown})
 
 
+@router.get("/found/{run_id}")
+def show_run(session: Store, run_id: int) -> Response:
+    """One run, chosen in the drawer."""
+    row = discharges.fetch(session, run_id)
+    return RedirectResponse(f"/tests/discharges?run={row.id}", 303)
+
+
 @router.post("/{run_id}/delete")
 def delete_run(session: Store, run_id: int) -> Response:
     """Delete a run; the message offers to undo it."""

@@ -9,6 +9,7 @@ from fastapi import APIRouter, Form, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from zesty_cell.paired import right_of
+from zesty_cell.store import discharges, trials
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS
 from zesty_cell.web.http import Store, page, preferences_of
@@ -54,7 +55,7 @@ def change_view(
 
 @router.get("/find")
 def find(request: Request, session: Store, q: Annotated[str, Query(max_length=80)] = "") -> HTMLResponse:
-    """Sheets, crafts, packs and cells whose name holds the words."""
+    """Sheets, crafts, packs, cells, tests and discharge runs whose name holds the words."""
     words = q.casefold().split()
 
     def matches(name: str) -> bool:
@@ -67,6 +68,8 @@ def find(request: Request, session: Store, q: Annotated[str, Query(max_length=80
             ("craft", "/hangar/crafts", CRAFTS.all(session)),
             ("pack", "/hangar/packs", PACKS.all(session)),
             ("cell", "/hangar/cells", CELLS.all(session)),
+            ("test", "/tests", trials.all_trials(session)),
+            ("discharge run", "/tests/discharges/found", discharges.all_runs(session)),
         )
         for row in rows
         if matches(row.name)

@@ -10,9 +10,11 @@ from fastapi.responses import RedirectResponse, Response
 from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.errors import OutOfRangeError, ZestyCellError
 from zesty_cell.core.fact import Words
 from zesty_cell.core.trials.question import Run, Trial
 from zesty_cell.core.trials.schedule import slots_of
+from zesty_cell.services.trial_lessons import teach
 from zesty_cell.services.trials import add_run, look, mark_run, take_flight
 from zesty_cell.store import flights, trials
 from zesty_cell.store.errors import EditConflictError
@@ -145,3 +147,19 @@ def look_at_verdict(session: Store, trial_id: int, form: PostedForm) -> Response
         session.rollback()
         return _back(trial_id, str(error))
     return RedirectResponse(f"/tests/{trial_id}", 303)
+
+
+@router.post("/{trial_id}/teach")
+def put_it_in(request: Request, session: Store, trial_id: int) -> Response:
+    """What the test taught goes where it is used, with the test as its source."""
+    row = trials.fetch(session, trial_id)
+    try:
+        changed = teach(session, row)
+        session.commit()
+    except (OutOfRangeError, ValidationError, EditConflictError) as error:
+        session.rollback()
+        words = error.why if isinstance(error, ZestyCellError) else words_of(error.errors(include_url=False)[0])
+        return shown_trial(request, session, trial_id, errors={"teach": words}, status=422)
+    if not changed:
+        return _back(trial_id, "This test teaches nothing yet: look at its verdict first.")
+    return _back(trial_id, f"Put into {', '.join(changed)}.")

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.trials.measures import MEASURES
 from zesty_cell.core.trials.told import planned_for, takes
+from zesty_cell.services.trial_lessons import lesson_of
 from zesty_cell.services.trials import TrialNow, times_of, trial_now
 from zesty_cell.store import flights, trials
 from zesty_cell.web.drawing.pairs_chart import PairsChart, pairs_chart
@@ -55,6 +56,6 @@ def shown_trial(
         "value": lambda value: value_text(question.measure, value, face),
         "unit": unit_of(question.measure, face.view.units),
         "free": [r for r in flights.newest_of_craft(session, row.craft_id, _OFFERED) if r.id not in taken],
-        "errors": errors or {}, "typed": typed or {},
+        "errors": errors or {}, "typed": typed or {}, "lesson": lesson_of(now),
     }  # fmt: skip
     return page(request, "test.html", context, status=status)

@@ -10,6 +10,10 @@ DISCHARGE = {
         "Rest voltage and resistance can be told apart from two runs whose currents differ by {least_ratio:g} times or"
         " more. One run cannot: a pack that sags reads like one that is emptier."
     ),
+    "refused.part.no_current": "A voltage across a part needs a current through it.",
+    "refused.part.beyond": (
+        "{ohm:milliohms} is no plug or lead: they lie under {most_ohm:milliohms}. Volts for millivolts, or another place?"
+    ),
     "refused.curve.nowhere": "The curve was measured nowhere: its ends are the wrong way round.",
     "refused.curve.falls": "The rest voltage must rise with the charge; at {share:percent} it does not.",
     "refused.curve.far": (

@@ -26,6 +26,19 @@ _REFUSALS = {
     "trial.run_not_positive": "Run {number} measured nothing.",
 }
 
+_LESSONS = {
+    "trial.lesson.b_is_on": "{craft} has “{b}” on now: put the other set on, then its power is known from it.",
+    "trial.lesson.impossible": (
+        "The part is reckoned at {was_ohm:milliohms}; the test found {change_ohm:milliohms} of a change, which would"
+        " leave less than nothing. What else differed?"
+    ),
+    "trial.lesson.unmeasured": (
+        "The steady power of {craft} is an estimate: measure its hover or cruise once, then the difference can be put"
+        " into a set."
+    ),
+    "trial.lesson.nothing_left": "So large a difference would leave nothing for the motors of {craft}.",
+}
+
 _VERDICT = {
     "trial.by.more": "{by_share:parts} more",
     "trial.by.less": "{by_share:parts} less",
@@ -81,4 +94,4 @@ _PLAN = {
     "trial.plan.takes": "{runs:whole} runs, about {hours:hours} hours with {packs:whole} packs.",
 }
 
-TRIALS: dict[str, str] = {**_MEASURES, **_REFUSALS, **_VERDICT, **_SPOILED, **_PLAN}
+TRIALS: dict[str, str] = {**_MEASURES, **_REFUSALS, **_LESSONS, **_VERDICT, **_SPOILED, **_PLAN}

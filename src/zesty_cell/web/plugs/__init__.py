@@ -1,0 +1,1 @@
+"""Plugs and leads of one's own, measured by millivolts at amps."""
