@@ -61,6 +61,8 @@ PAGES = [
     "/tests/1/sheet",
     "/tests/discharges?run=1&run=2&run=4&run=13&run=14",
     "/tests/discharges/new",
+    "/tests/logs?log=1&log=2",
+    "/tests/plugs",
     "/tests/discharges/1/columns",
     "/tests/discharges/pack/9",
     "/backup",

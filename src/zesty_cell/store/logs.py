@@ -89,6 +89,17 @@ def of_craft(session: Session, craft_id: int) -> list[LogRow]:
     return list(session.scalars(query.order_by(LogRow.id.desc())))
 
 
+def confirmed(session: Session) -> list[tuple[LogRow, FlightRow | None]]:
+    """Every log with confirmed columns, with the flight it is of where it was attached to one, the newest first."""
+    query = (
+        select(LogRow, FlightRow)
+        .outerjoin(FlightRow, (FlightRow.id == LogRow.flight_id) & FlightRow.deleted_at.is_(None))
+        .where(LogRow.deleted_at.is_(None), LogRow.mapping.is_not(None))
+        .order_by(FlightRow.landed_at.desc(), LogRow.id.desc())
+    )
+    return [(log, flight) for log, flight in session.execute(query)]
+
+
 def of_flight(session: Session, flight_id: int) -> list[LogRow]:
     """The logs attached to a flight whose columns are confirmed, the newest first."""
     query = select(LogRow).where(

@@ -1,0 +1,1 @@
+"""Telemetry logs side by side."""
