@@ -36,7 +36,7 @@ def test_the_resistance_of_climbs_is_near_what_the_fit_of_the_log_finds(client, 
     flight = re.search(r'href="/log/(\d+)/telemetry/2"', page)[1]
     told = client.get(f"/log/{flight}/telemetry/2").text
     ohm = float(re.search(r"Resistance of a cell</th><td class=\"num\"><b>([\d.]+) mΩ", told)[1]) / 1000
-    # The fit's is of the cells at 25 °C; what a climb shows has leads and plug in it, and the warmth of a flown pack.
+    # The fit is of the cells at 25 °C; a climb has leads and plug in it, and the warmth of a flown pack.
     assert 1000 * ohm == pytest.approx(a_cell, rel=0.25)
 
 
