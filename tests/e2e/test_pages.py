@@ -63,6 +63,7 @@ PAGES = [
     "/tests/discharges/new",
     "/tests/logs?log=1&log=2",
     "/tests/plugs",
+    "/tests/thrust",
     "/tests/discharges/1/columns",
     "/tests/discharges/pack/9",
     "/backup",

@@ -44,6 +44,7 @@ ROOMS: dict[str, tuple[str, ...]] = {
     "calibrate": ("calibrate.view",),
     "tests": (
         "plugs.view",
+        "thrust.view",
         "logs_beside.view",
         "discharge.take_view",
         "discharge.pack_view",

@@ -47,3 +47,12 @@ DISCHARGE = {
     ),
     "doubt.discharge.cells": "{found} cells have columns; {series} were on the discharger.",
 }
+
+THRUST = {
+    "refused.thrust.few": "Two steps or more, please: between them it is reckoned.",
+    "refused.thrust.a_watt": (
+        "{thrust_kg} for {watts:watts} is {per_watt:.1f} g/W, which no propeller has: grams or kilograms, volts or"
+        " millivolts?"
+    ),
+    "refused.thrust.order": "{upper_kg} takes no more power than {lower_kg}: are two steps of one run?",
+}

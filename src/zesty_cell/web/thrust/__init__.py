@@ -1,0 +1,1 @@
+"""Thrust runs on the bench."""

@@ -1,0 +1,157 @@
+"""A thrust run on the bench: grams a watt, where a craft hovers on it, and what that means for its flight."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from pydantic import ValidationError
+from sqlalchemy.orm import Session
+
+from zesty_cell.core.answer.forecast import Forecast
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import Words
+from zesty_cell.core.parts.estimates import IN_FLIGHT
+from zesty_cell.core.parts.propellers import with_set, with_set_on
+from zesty_cell.core.parts.thrust import Hover, ThrustStep, checked_steps, hover_on, set_of_run
+from zesty_cell.formats.errors import FileFormatError
+from zesty_cell.formats.thrust_text import read_thrust
+from zesty_cell.services.forecasts import flown
+from zesty_cell.services.propellers import keep_set
+from zesty_cell.store import sheets
+from zesty_cell.store.errors import EditConflictError
+from zesty_cell.store.hangar import CRAFTS
+from zesty_cell.store.tables import SheetRow
+from zesty_cell.web.http import PostedForm, Store, page, say, whole_number
+from zesty_cell.web.http.forms import Typed, words_of
+
+router = APIRouter(prefix="/tests/thrust", include_in_schema=False)
+#: What the craft's own propellers are called where they have no name yet, and what a run's are while looked at.
+_ON, _THESE = "as it is", "these propellers"
+_MOST_ON_BENCH = 16
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What a run says: its steps, the hover of the sheet's craft on it, its flight now and with these."""
+
+    steps: tuple[ThrustStep, ...]
+    unloads: float
+    hover: Hover | None = None
+    now: Forecast | None = None
+    so: Forecast | None = None
+
+
+def _steps(form: Mapping[str, str], errors: dict[str, Words]) -> tuple[ThrustStep, ...]:
+    text = form.get("steps", "")
+    if not text.strip():
+        return ()
+    try:
+        return checked_steps(read_thrust(text))
+    except (FileFormatError, OutOfRangeError) as error:
+        errors["steps"] = error.why
+        return ()
+
+
+def _on_bench(form: Mapping[str, str], errors: dict[str, Words]) -> int:
+    count = whole_number(form.get("on_bench", "").strip())
+    if not 1 <= count <= _MOST_ON_BENCH:
+        errors["on_bench"] = f"From 1 to {_MOST_ON_BENCH}, please."
+        return 1
+    return count
+
+
+def _answer(row: SheetRow | None, form: Mapping[str, str], errors: dict[str, Words]) -> Answer | None:
+    steps, on_bench = _steps(form, errors), _on_bench(form, errors)
+    if not steps:
+        return None
+    if row is None:
+        return Answer(steps, 1.0)
+    sheet = sheets.as_sheet(row)
+    craft = sheet.craft
+    unloads = IN_FLIGHT[craft.kind]
+    if not craft.lifts_itself():
+        return Answer(steps, unloads)
+    try:
+        now = flown(sheet)
+        all_up_kg, motors = now.setup.all_up_mass_kg, craft.limits.motor_count
+        hover = hover_on(steps, craft=craft, all_up_kg=all_up_kg, motors=motors, on_bench=on_bench)
+        kept = set_of_run(steps, craft=craft, all_up_kg=all_up_kg, motors=motors, on_bench=on_bench, name=_THESE)
+        other = with_set_on(with_set(craft, kept, on=_ON), name=_THESE)
+        return Answer(steps, unloads, hover, now, flown(sheet.model_copy(update={"craft": other})))
+    except OutOfRangeError as error:
+        errors["steps"] = error.why
+    except ValidationError as error:
+        errors["steps"] = words_of(error.errors(include_url=False)[0])
+    return Answer(steps, unloads)
+
+
+def _row(session: Session, form: Mapping[str, str]) -> SheetRow | None:
+    number = whole_number(form.get("sheet", ""))
+    return next((r for r in sheets.all_sheets(session) if r.id == number), None)
+
+
+def _shown(
+    request: Request, session: Session, form: Mapping[str, str], errors: dict[str, Words], *, status: int = 200
+) -> HTMLResponse:
+    row = _row(session, form)
+    context: dict[str, Any] = {
+        "sheets": sheets.all_sheets(session), "row": row, "texts": Typed(form),
+        "answer": _answer(row, form, errors), "errors": errors,
+    }  # fmt: skip
+    return page(request, "thrust.html", context, status=status)
+
+
+@router.get("")
+def show_thrust(request: Request, session: Store) -> HTMLResponse:
+    """The form; where nobody said how many motors were on the bench, one."""
+    return _shown(request, session, {"on_bench": "1"}, {})
+
+
+@router.post("")
+def take_thrust(request: Request, session: Store, form: PostedForm) -> Response:
+    """Work a run out; keep it as a propeller set where that was asked for."""
+    errors: dict[str, Words] = {}
+    if form.get("action") != "keep":
+        return _shown(request, session, form, errors)
+    row, name = _row(session, form), form.get("name", "").strip()[:80]
+    if row is None:
+        errors["sheet"] = "Of which craft?"
+    if not name:
+        errors["name"] = "What are these propellers called?"
+    steps, on_bench = _steps(form, errors), _on_bench(form, errors)
+    if not steps and "steps" not in errors:
+        errors["steps"] = "Two steps or more, please."
+    if errors or row is None:
+        return _shown(request, session, form, errors, status=422)
+    trouble = _keep(session, row, steps, on_bench=on_bench, name=name)
+    if trouble:
+        errors["name"] = trouble
+        return _shown(request, session, form, errors, status=422)
+    place = f"/hangar/crafts/{row.craft_id}/propellers"
+    return say(RedirectResponse(place, 303), f"“{name}” is a set of {row.craft.name}.")
+
+
+def _keep(session: Session, row: SheetRow, steps: tuple[ThrustStep, ...], *, on_bench: int, name: str) -> Words:
+    """Keep a run as a set of the sheet's craft; why not, where that cannot be."""
+    sheet = sheets.as_sheet(row)
+    craft = sheet.craft
+    try:
+        kept = set_of_run(
+            steps, craft=craft, all_up_kg=flown(sheet).setup.all_up_mass_kg, motors=craft.limits.motor_count,
+            on_bench=on_bench, name=name,
+        )  # fmt: skip
+        there = next((s.name for s in craft.other_sets if s.name.casefold() == name.casefold()), "")
+        craft_row = CRAFTS.fetch(session, row.craft_id)
+        keep_set(session, craft_row, craft_row.version, kept, on=_ON, in_place_of=there)
+        session.commit()
+    except ValidationError as error:
+        session.rollback()
+        return words_of(error.errors(include_url=False)[0])
+    except (OutOfRangeError, EditConflictError) as error:
+        session.rollback()
+        return error.why
+    return ""
