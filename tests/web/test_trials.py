@@ -8,9 +8,10 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
+from zesty_cell.demo.discharges import load_discharges
 from zesty_cell.demo.trials import load_trials
 from zesty_cell.services.trials import next_run, trial_now
-from zesty_cell.store import flights, trials
+from zesty_cell.store import flights, logs, trials
 from zesty_cell.store.hangar import CRAFTS, PACKS
 
 
@@ -425,3 +426,56 @@ def test_a_difference_of_any_size_is_drawn_with_a_few_marks(client, app):
     page = client.get(f"/tests/{trial_id}").text
     assert page.count('<circle class="pair"') == 2
     assert 3 <= page.count('<line class="grid"') <= 8
+
+
+def test_discharge_runs_of_the_drawer_become_runs(client, app):
+    with app.state.database.session() as session:
+        load_discharges(session)
+    trial_id = made(
+        client, app, craft="Tern", packs=("Yuzu 1", "Yuzu 2"), measure="time_to_voltage", at="3.4", differs="pack",
+        a="as it came", b="broken in", matters="3",
+    )  # fmt: skip
+    page = client.get(f"/tests/{trial_id}").text
+    assert "or a discharge run" in page
+    offered = re.findall(r'<option value="(\d+)">Yuzu 2, ', page)
+    assert len(offered) == 3
+    answer = client.post(f"/tests/{trial_id}/discharges", data={"discharge": offered[0], "slot": "1"})
+    assert answer.status_code == 303
+    after = client.get(f"/tests/{trial_id}").text
+    assert "discharge" in after
+    assert re.search(r"5\d:\d\d", after)  # an hour less what it lacks
+    twice = client.post(f"/tests/{trial_id}/discharges", data={"discharge": offered[0], "slot": "2"})
+    assert twice.status_code == 422
+    assert "is a run already" in twice.text
+    assert client.post(f"/tests/{trial_id}/discharges", data={"discharge": "4711", "slot": "2"}).status_code == 404
+
+
+def test_a_recording_that_does_not_tell_is_refused(client, app):
+    with app.state.database.session() as session:
+        load_discharges(session)
+    trial_id = made(
+        client, app, craft="Tern", packs=("Yuzu 1", "Yuzu 2"), measure="loaded_v", at="30", differs="plug",
+        matters="0.01",
+    )  # fmt: skip
+    page = client.get(f"/tests/{trial_id}").text
+    run = re.search(r'<option value="(\d+)">Yuzu 2, ', page)[1]
+    refused = client.post(f"/tests/{trial_id}/discharges", data={"discharge": run, "slot": "1"})
+    assert refused.status_code == 422
+    assert "does not tell" in refused.text
+
+
+def test_a_flight_with_telemetry_tells_what_only_that_knows(client, app, fly_season):
+    fly_season()
+    with app.state.database.session() as session:
+        log = next(row for row, flight in logs.confirmed(session) if flight is not None)
+        flight = flights.fetch(session, log.flight_id)
+        craft, pack = flight.craft.name, flight.pack.name
+    trial_id = made(
+        client, app, craft=craft, packs=(pack,), measure="energy", differs="tune", matters="5", pairs="4"
+    )
+    taken = client.post(f"/tests/{trial_id}/flights", data={"flight": str(log.flight_id), "slot": "1"})
+    assert taken.status_code == 303
+    with app.state.database.session() as session:
+        [run] = [r.run for r in trial_now(session, trials.fetch(session, trial_id)).runs if r.run]
+    # Some 800 mAh at a little under 21 V.
+    assert 12.0 < run.value < 20.0

@@ -22,10 +22,11 @@ from zesty_cell.core.trials.told_by_flight import value_of
 from zesty_cell.core.trials.verdict import Verdict, difference_of, weigh
 from zesty_cell.services.learning import with_its_pack
 from zesty_cell.services.sheet_for import sheet_for
+from zesty_cell.services.trial_recordings import run_by_discharge, told_by_its_log
 from zesty_cell.store import calibrations, flights, trials
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.hangar import CRAFTS, PACKS
-from zesty_cell.store.tables import FlightRow, PackRow, TrialRow
+from zesty_cell.store.tables import DischargeRow, FlightRow, PackRow, TrialRow
 
 #: Scatter is told by so many flights at most, the newest ones.
 _FLIGHTS = 60
@@ -188,6 +189,8 @@ def _filled(session: Session, row: TrialRow) -> Trial:
             if flown is not None and flown.deleted_at is None and flown.craft_id == row.craft_id:
                 flight = flights.flight_of(flown)
                 value = value_of(flight, pack=flights.pack_of(flown), question=trial.question, made=made)
+                if value is None:
+                    value = told_by_its_log(session, flown, question=trial.question)
                 run = run.model_copy(update={"at": flight.landed_at, "air_c": flight.air_c})
             run = run.model_copy(update={"value": value})
         runs.append(run)
@@ -251,10 +254,7 @@ def take_flight(
     trial = trials.trial_of(row)
     if len(trial.runs) >= MOST_RUNS or any(run.flight == flight.id for run in trial.runs):
         return None
-    taken = {run.slot for run in trial.runs if run.set_aside is None}
-    open_ones = [s for s in slots_of(trial) if s.number not in taken and (slot is None or s.number == slot)]
-    by_pack = [s for s in open_ones if s.pack == flight.pack.name]
-    place = next(iter(by_pack or open_ones), None)
+    place = _open_place(trial, flight.pack.name, slot)
     if place is None:
         return None
     logged = flights.flight_of(flight)
@@ -266,6 +266,34 @@ def take_flight(
     )  # fmt: skip
     trials.change(session, row.id, row.version, _placed(trial, run))
     return place
+
+
+def take_discharge(session: Session, row: TrialRow, recorded: DischargeRow, /, *, slot: int | None) -> Slot | None:
+    """A discharge of the drawer as a run: at a place, or at the first open one with its pack.
+
+    None where there is no place, it is a run already, or it does not tell what is asked.
+
+    Raises
+    ------
+    UnreadableError
+    """
+    trial = trials.trial_of(row)
+    there = any(run.source == "discharge" and run.note == recorded.name for run in trial.runs)
+    place = None if there else _open_place(trial, recorded.pack.name, slot)
+    if place is None or len(trial.runs) >= MOST_RUNS:
+        return None
+    run = run_by_discharge(recorded, question=trial.question, slot=place.number, side=place.side)
+    if run is None:
+        return None
+    trials.change(session, row.id, row.version, _placed(trial, run))
+    return place
+
+
+def _open_place(trial: Trial, pack: str, slot: int | None) -> Slot | None:
+    """A place of the plan that no run has: the one asked for, or the first with a pack, or the first."""
+    taken = {run.slot for run in trial.runs if run.set_aside is None}
+    open_ones = [s for s in slots_of(trial) if s.number not in taken and (slot is None or s.number == slot)]
+    return next(iter([s for s in open_ones if s.pack == pack] or open_ones), None)
 
 
 def look(session: Session, row: TrialRow, version: int, /) -> None:

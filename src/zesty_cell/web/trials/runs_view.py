@@ -15,9 +15,9 @@ from zesty_cell.core.fact import Words
 from zesty_cell.core.trials.question import Run, Trial
 from zesty_cell.core.trials.schedule import slots_of
 from zesty_cell.services.trial_lessons import teach
-from zesty_cell.services.trials import add_run, look, mark_run, take_flight
-from zesty_cell.store import flights, trials
-from zesty_cell.store.errors import EditConflictError
+from zesty_cell.services.trials import add_run, look, mark_run, take_discharge, take_flight
+from zesty_cell.store import discharges, flights, trials
+from zesty_cell.store.errors import EditConflictError, UnreadableError
 from zesty_cell.store.tables import TrialRow
 from zesty_cell.web.http import PostedForm, Store, say, whole_number
 from zesty_cell.web.http.forms import Field, form_units, read_field, words_of
@@ -106,6 +106,23 @@ def take_from_log(request: Request, session: Store, trial_id: int, form: PostedF
         return _refused(request, session, trial_id, {"flight": words}, form)
     session.commit()
     return _back(trial_id, f"The flight is run {place.number + 1}.")
+
+
+@router.post("/{trial_id}/discharges")
+def take_from_drawer(request: Request, session: Store, trial_id: int, form: PostedForm) -> Response:
+    """A discharge run of the drawer as a run, at the place that was chosen."""
+    row = trials.fetch(session, trial_id)
+    recorded = discharges.fetch(session, whole_number(form.get("discharge", "")))
+    slot = whole_number(form.get("slot", "")) - 1
+    try:
+        place = take_discharge(session, row, recorded, slot=slot if slot >= 0 else None)
+    except UnreadableError as error:
+        return _refused(request, session, trial_id, {"discharge": error.why}, form)
+    if place is None:
+        words = "It does not tell what this test measures, or is a run already, or its place is taken."
+        return _refused(request, session, trial_id, {"discharge": words}, form)
+    session.commit()
+    return _back(trial_id, f"The recording is run {place.number + 1}.")
 
 
 def _changed(session: Session, trial_id: int, form: dict[str, str], *, aside: bool) -> Response:

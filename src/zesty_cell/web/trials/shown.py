@@ -11,8 +11,10 @@ from sqlalchemy.orm import Session
 from zesty_cell.core.trials.measures import MEASURES
 from zesty_cell.core.trials.told import planned_for, takes
 from zesty_cell.services.trial_lessons import lesson_of
+from zesty_cell.services.trial_recordings import BENCH_MEASURES
 from zesty_cell.services.trials import TrialNow, times_of, trial_now
-from zesty_cell.store import flights, trials
+from zesty_cell.store import discharges, flights, trials
+from zesty_cell.store.tables import DischargeRow
 from zesty_cell.web.drawing.pairs_chart import PairsChart, pairs_chart
 from zesty_cell.web.http import page, preferences_of
 from zesty_cell.words.face import Face
@@ -37,6 +39,15 @@ def _picture(now: TrialNow, face: Face) -> PairsChart | None:
     )  # fmt: skip
 
 
+def _recorded(session: Session, now: TrialNow) -> list[DischargeRow]:
+    """Discharge runs of the test's packs that are none of its runs yet, where they can tell what is asked."""
+    if now.trial.question.measure not in BENCH_MEASURES:
+        return []
+    there = {run.note for run in now.trial.runs if run.source == "discharge"}
+    rows = [r for r in discharges.all_runs(session) if r.pack.name in now.trial.plan.packs and r.name not in there]
+    return rows[:_OFFERED]
+
+
 def shown_trial(
     request: Request, session: Session, trial_id: int, *, errors: dict[str, Any] | None = None,
     typed: dict[str, str] | None = None, status: int = 200,
@@ -57,5 +68,6 @@ def shown_trial(
         "unit": unit_of(question.measure, face.view.units),
         "free": [r for r in flights.newest_of_craft(session, row.craft_id, _OFFERED) if r.id not in taken],
         "errors": errors or {}, "typed": typed or {}, "lesson": lesson_of(now),
+        "recorded": _recorded(session, now),
     }  # fmt: skip
     return page(request, "test.html", context, status=status)
