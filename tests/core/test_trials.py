@@ -499,3 +499,19 @@ def test_the_common_air_is_the_middle_of_what_counts_and_never_what_differs():
     assert common(gone, question("charge_a_minute")).air_c == 11.0
     for differs, name in (("temperature", "air_c"), ("weight", "all_up_kg"), ("charge voltage", "start_charge")):
         assert getattr(common(runs, question("charge_a_minute", differs=differs)), name) is None
+
+
+def test_how_long_a_test_takes_by_hand():
+    from zesty_cell.core.trials.effort import change_over_s, hours_of
+
+    plan = TrialPlan(pairs=8, scatter=0.05, scatter_counts=12, packs=("A 1",), rest_s=900)
+    # One pack, 16 runs: each waits for 45 min of charging and a quarter of an hour of rest, but for the first.
+    one = hours_of(plan, flight_s=300, charge_s=2700, change_s=0.0)
+    assert one == pytest.approx((16 * (2700 + 900 + 300) - 2700 - 900) / 3600)
+    # Changing over eight times, ten minutes each.
+    assert hours_of(plan, flight_s=300, charge_s=2700, change_s=600.0) == pytest.approx(one + 8 * 600 / 3600)
+    # With many packs it is the flying that takes: each turn all of them, five minutes between.
+    many = plan.model_copy(update={"packs": tuple(f"A {k}" for k in range(4)), "rest_s": 0})
+    assert hours_of(many, flight_s=1200, charge_s=2700, change_s=0.0) == pytest.approx((4 * 4 * 1500 - 2700) / 3600)
+    assert change_over_s("plug") > 0.0
+    assert change_over_s("pack") == change_over_s("temperature") == 0.0

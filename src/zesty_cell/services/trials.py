@@ -12,8 +12,9 @@ from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.errors import UnknownNameError
 from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.trials.adjust import adjusted, common
+from zesty_cell.core.trials.effort import CHARGE_S, RUN_S, change_over_s
 from zesty_cell.core.trials.measures import MEASURES
-from zesty_cell.core.trials.question import MOST_RUNS, Question, Run, Trial
+from zesty_cell.core.trials.question import MOST_RUNS, Differs, Question, Run, Trial
 from zesty_cell.core.trials.scatter import Scatter, scatter_of
 from zesty_cell.core.trials.schedule import Pair, Slot, next_slot, pairs_of, slots_of
 from zesty_cell.core.trials.spoiled import spoiled_by
@@ -48,18 +49,14 @@ def scatter_for(session: Session, craft_id: int, question: Question, /) -> Scatt
     return scatter_of(seen, measure=measure)
 
 
-#: How long a run and a charge are where no flight tells, and what changing over takes [s].
-_FLIGHT_S, _CHARGE_S, _CHANGE_S = 300.0, 2700.0, 600.0
-
-
-def times_of(session: Session, craft_id: int, /, *, differs: str) -> tuple[float, float, float]:
+def times_of(session: Session, craft_id: int, /, *, differs: Differs) -> tuple[float, float, float]:
     """How long a run is, charging after it, and changing over from one side to the other [s].
 
     A run is as long as the craft's flights are.
     """
     rows = _flight_rows(session, craft_id, most=20)
-    flight_s = sorted(row.duration_s for row in rows)[len(rows) // 2] if rows else _FLIGHT_S
-    return flight_s, _CHARGE_S, 0.0 if differs in ("pack", "temperature", "charge voltage", "speed") else _CHANGE_S
+    flight_s = sorted(row.duration_s for row in rows)[len(rows) // 2] if rows else RUN_S
+    return flight_s, CHARGE_S, change_over_s(differs)
 
 
 @dataclass(frozen=True)

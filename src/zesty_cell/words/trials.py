@@ -7,6 +7,7 @@ from typing import Final, get_args
 
 from zesty_cell.core.trials.measures import MEASURES, MeasureKey
 from zesty_cell.core.trials.question import Differs, Question
+from zesty_cell.words.english import ENGLISH
 from zesty_cell.words.face import Face
 from zesty_cell.words.units import (
     CAPACITY,
@@ -22,22 +23,22 @@ from zesty_cell.words.units import (
     System,
 )
 
-#: How each measure is called, how its values are typed, and what stands behind its unit.
-_LABELS: Final = MappingProxyType({
-    "charge_a_minute": ("charge a minute", CAPACITY, "/min"),
-    "charge_a_km": ("charge a kilometre", CAPACITY, "/km"),
-    "time_to_charge": ("time to a charge used", FLIGHT_TIME, ""),
-    "time_to_voltage": ("time to a voltage", FLIGHT_TIME, ""),
-    "energy": ("energy out of the pack", WATT_HOURS, ""),
-    "loaded_v": ("voltage a cell under a load", VOLTAGE, ""),
-    "thrust": ("thrust", MASS, ""),
-    "grams_a_watt": ("thrust a watt", RATIO, " g/W"),
-    "temperature": ("temperature", TEMPERATURE, ""),
-    "top_speed": ("top speed", SPEED, ""),
+#: How the values of each measure are typed, and what stands behind its unit.
+_TYPED: Final = MappingProxyType({
+    "charge_a_minute": (CAPACITY, "/min"),
+    "charge_a_km": (CAPACITY, "/km"),
+    "time_to_charge": (FLIGHT_TIME, ""),
+    "time_to_voltage": (FLIGHT_TIME, ""),
+    "energy": (WATT_HOURS, ""),
+    "loaded_v": (VOLTAGE, ""),
+    "thrust": (MASS, ""),
+    "grams_a_watt": (RATIO, " g/W"),
+    "temperature": (TEMPERATURE, ""),
+    "top_speed": (SPEED, ""),
 })  # fmt: skip
 #: What it is measured at.
 AT: Final = MappingProxyType({"cell_v": VOLTAGE, "used_ah": CAPACITY, "current_a": CURRENT})
-MEASURE_OPTIONS: Final = tuple((key, _LABELS[key][0]) for key in get_args(MeasureKey))
+MEASURE_OPTIONS: Final = tuple((key, ENGLISH[f"trial.measure.{key}"]) for key in get_args(MeasureKey))
 DIFFERS_OPTIONS: Final = tuple(
     (
         key,
@@ -51,23 +52,23 @@ DIFFERS_OPTIONS: Final = tuple(
 
 def measure_label(key: MeasureKey, /) -> str:
     """How a measure is called."""
-    return _LABELS[key][0]
+    return ENGLISH[f"trial.measure.{key}"]
 
 
 def quantity_of(key: MeasureKey, /) -> Quantity:
     """How a measure's values are typed."""
-    return _LABELS[key][1]
+    return _TYPED[key][0]
 
 
 def unit_of(key: MeasureKey, units: System, /) -> str:
     """What stands behind a measure's values."""
-    _, quantity, behind = _LABELS[key]
+    quantity, behind = _TYPED[key]
     return f"{quantity.unit(units).label}{behind}".strip()
 
 
 def value_text(key: MeasureKey, value: float, face: Face, /) -> str:
     """A measured value with its unit."""
-    _, quantity, behind = _LABELS[key]
+    quantity, behind = _TYPED[key]
     if quantity is FLIGHT_TIME:
         return face.time(value)
     unit = quantity.unit(face.view.units)

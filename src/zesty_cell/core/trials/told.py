@@ -3,18 +3,15 @@
 from __future__ import annotations
 
 import math
-from typing import Final
 
 from zesty_cell.core.fact import Fact, fact
+from zesty_cell.core.trials.effort import hours_of
 from zesty_cell.core.trials.looks import FIRST_LOOK
 from zesty_cell.core.trials.measures import MEASURES, Measure
 from zesty_cell.core.trials.power import Needed
 from zesty_cell.core.trials.question import Question, TrialPlan
 from zesty_cell.core.trials.scatter import Scatter
 from zesty_cell.core.trials.verdict import Verdict
-
-#: From landing to the next take-off, with another pack [s].
-HANDLING_S: Final = 300.0
 
 
 def by(value: float, /, *, measure: Measure) -> Fact:
@@ -131,10 +128,8 @@ def takes(plan: TrialPlan, /, *, flight_s: float, charge_s: float, change_s: flo
     change_s : float
         Of changing over from one side to the other [s].
     """
+    hours = hours_of(plan, flight_s=flight_s, charge_s=charge_s, change_s=change_s)
     packs = min(len(plan.packs), plan.pairs // 2)
-    turns = 4 * math.ceil(plan.pairs / 2 / packs)
-    one_s = max(charge_s + plan.rest_s + flight_s, packs * (flight_s + HANDLING_S))
-    hours = (turns * one_s - charge_s - plan.rest_s + turns / 2 * change_s) / 3600.0
     if packs == 1:
         return fact("trial.plan.takes.one_pack", runs=2 * plan.pairs, hours=hours)
     return fact("trial.plan.takes", runs=2 * plan.pairs, hours=hours, packs=packs)
