@@ -23,7 +23,7 @@ from zesty_cell.web.drawing.flight_chart import (
     voltage_picture,
 )
 from zesty_cell.web.drawing.pack_picture import SEGMENTS, pack_picture, wheel_segments
-from zesty_cell.web.drawing.scale import Scale, envelope, nice_step, path, sparse, ticks
+from zesty_cell.web.drawing.scale import Scale, envelope, nice_step, path, sparse, ticks, zigzag
 from zesty_cell.web.sheet.facts import pattern_strip, pattern_summary
 from zesty_cell.words.face import Face, Reader
 
@@ -188,3 +188,14 @@ def test_a_very_short_flight_is_still_a_picture():
     result = forecast(sheet(landing=LandingRule(charge_kept=None, timer_s=10)))
     assert voltage_picture(result, shape=WIDE, as_pack=False).rest
     assert ribbon(result, shape=NARROW).marks
+
+
+def test_a_line_that_jumps_keeps_its_highest_and_lowest():
+    xs, ys = np.arange(1000.0), np.zeros(1000)
+    ys[[7, 500, 993]] = 5.0
+    ys[[8, 640]] = -3.0
+    at, drawn = zigzag(xs, ys, 20)
+    assert at.size == drawn.size == 40
+    assert (drawn.max(), drawn.min()) == (5.0, -3.0)
+    assert np.all(np.diff(at) >= 0.0)
+    assert zigzag(xs[:40], ys[:40], 20)[1].size == 40

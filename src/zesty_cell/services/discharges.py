@@ -20,6 +20,7 @@ from zesty_cell.core.parts.pack import Pack
 from zesty_cell.formats.csv_table import Table, read_table
 from zesty_cell.formats.discharge_csv import DischargeMapping, ReadRun, guess_discharge, read_discharge
 from zesty_cell.services.few import Few
+from zesty_cell.services.turns import TURNS
 from zesty_cell.store import discharges
 from zesty_cell.store.errors import UnreadableError
 from zesty_cell.store.hangar import PACKS
@@ -129,7 +130,9 @@ def apart_of(session: Session, pack_row: PackRow) -> Apart | OutOfRangeError:
 
     def make() -> Apart | OutOfRangeError:
         try:
-            return apart([RunOf(run_of(row), discharges.note_of(row).air_c) for row in rows], pack=pack)
+            runs = [RunOf(run_of(row), discharges.note_of(row).air_c) for row in rows]
+            with TURNS.live():
+                return apart(runs, pack=pack)
         except OutOfRangeError as error:
             return error
 

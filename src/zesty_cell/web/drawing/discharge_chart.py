@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from zesty_cell.core.discharge.run import DischargeRun, along, knee_of
 from zesty_cell.web.drawing.flight_chart import MINUTE_STEPS, VOLT_STEPS, time_label
-from zesty_cell.web.drawing.scale import Scale, Tick, envelope, nice_step, path, sparse, ticks
+from zesty_cell.web.drawing.scale import Scale, Tick, nice_step, path, sparse, ticks, zigzag
 
 _WIDTH, _HEIGHT = 760.0, 390.0
 _LEFT, _RIGHT, _TOP, _BOTTOM = 46.0, 22.0, 14.0, 40.0
@@ -130,11 +130,7 @@ def _thinned(one: OneRun, axis: str) -> tuple[NDArray[np.float64], NDArray[np.fl
     """A curve's points as many as can be seen; of a load that jumps, both ends of each stretch."""
     xs = along(one.run, axis, capacity_ah=one.capacity_ah)
     ys = one.run.pack_v[one.run.loaded] / one.series
-    if one.run.steady != "pattern" or xs.size <= 2 * _STRETCHES:
-        of = sparse(xs.size, _POINTS if one.run.steady != "pattern" else 2 * _STRETCHES)
-        return xs[of], ys[of]
-    low, high = envelope(ys, _STRETCHES)
-    first = np.linspace(0, xs.size, low.size + 1).astype(np.int64)[:-1]
-    both = np.empty(2 * low.size)
-    both[::2], both[1::2] = high, low
-    return np.repeat(xs[first], 2), both
+    if one.run.steady == "pattern":
+        return zigzag(xs, ys, _STRETCHES)
+    of = sparse(xs.size, _POINTS)
+    return xs[of], ys[of]

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from zesty_cell.core.callouts.telemetry import Telemetry
 from zesty_cell.services.logs_beside import Beside
 from zesty_cell.web.drawing.flight_chart import MINUTE_STEPS, VOLT_STEPS, time_label
-from zesty_cell.web.drawing.scale import Scale, Tick, envelope, nice_step, path, ticks
+from zesty_cell.web.drawing.scale import Scale, Tick, nice_step, path, ticks, zigzag
 
 _WIDTH: Final = 1180.0
 _LEFT, _RIGHT, _GAP, _BOTTOM = 52.0, 12.0, 26.0, 26.0
@@ -108,10 +108,5 @@ def _panel(which: int, beside: Sequence[Beside], x: Scale, top: float) -> Panel 
 def _line(x: Scale, y: Scale, at: NDArray[np.float64], values: NDArray[np.float64]) -> str:
     known = ~np.isnan(values)
     at, values = at[known], values[known]
-    if values.size <= 2 * _STRETCHES:
-        return path(x.many(at), y.many(values))
-    low, high = envelope(values, _STRETCHES)
-    first = np.linspace(0, values.size, low.size + 1).astype(np.int64)[:-1]
-    both = np.empty(2 * low.size)
-    both[::2], both[1::2] = high, low
-    return path(x.many(np.repeat(at[first], 2)), y.many(both))
+    xs, ys = zigzag(at, values, _STRETCHES)
+    return path(x.many(xs), y.many(ys))

@@ -71,6 +71,19 @@ def sparse(count: int, most: int) -> NDArray[np.int64]:
     return np.unique(np.linspace(0, count - 1, most).round().astype(np.int64))
 
 
+def zigzag(
+    xs: NDArray[np.float64], ys: NDArray[np.float64], stretches: int
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """A line that jumps, by the highest and the lowest of each stretch; as it is where it has no more points."""
+    if ys.size <= 2 * stretches:
+        return xs, ys
+    low, high = envelope(ys, stretches)
+    first = np.linspace(0, ys.size, low.size + 1).astype(np.int64)[:-1]
+    both = np.empty(2 * low.size)
+    both[::2], both[1::2] = high, low
+    return np.repeat(xs[first], 2), both
+
+
 def envelope(values: NDArray[np.float64], columns: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Lowest and highest value in each of ``columns`` equal stretches (fewer when there are fewer samples)."""
     columns = max(1, min(columns, values.size))
