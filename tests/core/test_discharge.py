@@ -106,11 +106,15 @@ def test_current_is_the_column_else_what_was_set_else_the_slope_of_the_count():
         ({"pack_v": np.linspace(16, 14, 50), "current_a": np.zeros(50)}, "current_a"),
         ({"pack_v": np.full(50, np.nan), "held_a": 1.0}, "pack_v"),
         ({"pack_v": np.linspace(16, 14, 50), "held_a": 1.0, "used_ah": np.zeros(50)}, "used_ah"),
+        (
+            {"pack_v": np.linspace(16, 14, 50), "held_a": 1.0, "time_s": np.linspace(0, 3 * 86_400 + 1, 50)},
+            "time_s",
+        ),
     ],
 )
 def test_what_is_no_discharge_is_refused_at_its_place(given, field):
     with pytest.raises(OutOfRangeError) as refused:
-        discharge_run(time_s=np.arange(50.0), **given)
+        discharge_run(**({"time_s": np.arange(50.0)} | given))
     assert refused.value.field == field
     assert str(refused.value)
 

@@ -108,6 +108,14 @@ def test_what_is_wrong_is_said_beside_it_and_what_was_typed_stays(client, app, f
         assert discharges.waiting(session) == []
 
 
+def test_a_long_recording_is_taken(client, app):
+    lines = ["time,voltage,current,note"]
+    lines += [f"{0.1 * k:.1f},{16.8 - 3.5 * k / 60_000:.4f},2.00,{'x' * 20}" for k in range(60_000)]
+    data = "\n".join(lines).encode()
+    assert len(data) > 2_000_000
+    assert bring(client, app, data=data).status_code == 303
+
+
 def test_no_file_is_asked_for(client, app):
     pack_id, _ = pack_row(app)
     answer = client.post(f"{ADDRESS}/new", data={"pack": str(pack_id)})

@@ -21,8 +21,8 @@ _STEADY = 0.03
 KNEE_TIMES = 3.0
 #: The slope amid a run is read between these shares of its charge, and over so much of it at a time [1].
 _AMID, _SLOPE_OVER = (0.3, 0.7), 0.03
-#: Fewer points tell no curve.
-LEAST_POINTS = 20
+#: Fewer points tell no curve; no discharge lasts longer [s], nor has more volts or amps.
+LEAST_POINTS, MOST_S, MOST_V, MOST_A = 20, 3 * 86_400.0, 500.0, 5000.0
 
 
 @dataclass(frozen=True)
@@ -144,10 +144,11 @@ def discharge_run(
     Raises
     ------
     OutOfRangeError
-        Too few lines, no current in any form, nothing drawn.
+        Too few lines, days on end, no current in any form, nothing drawn.
     """
     keep = _heard(pack_v, current_a, used_ah, held_a)
     at, volts = time_s[keep] - time_s[keep][0], pack_v[keep]
+    _refuse_beyond(at, volts, current_a, used_ah)
     count = None if used_ah is None else used_ah[keep] - used_ah[keep][0]
     if count is not None and count[-1] < 0.0:
         count = -count
@@ -187,6 +188,21 @@ def _heard(
             field="pack_v", value=heard, limit=LEAST_POINTS,
         )  # fmt: skip
     return keep
+
+
+def _refuse_beyond(
+    at: FloatArray, volts: FloatArray, current_a: FloatArray | None, used_ah: FloatArray | None
+) -> None:
+    """Numbers that are no pack's, days on end: nothing is worked out of them."""
+    if at[-1] > MOST_S:
+        why = fact("refused.discharge.long", hours=float(at[-1]) / 3600.0, most_hours=MOST_S / 3600.0)
+        raise OutOfRangeError(why, field="time_s", value=float(at[-1]), limit=MOST_S)
+    bounds = (("pack_v", volts, MOST_V), ("current_a", current_a, MOST_A), ("used_ah", used_ah, MOST_A))
+    for field, values, most in bounds:
+        highest = 0.0 if values is None else float(np.nanmax(np.abs(values)))
+        if highest > most:
+            why = fact("refused.discharge.beyond", highest=highest, most=most)
+            raise OutOfRangeError(why, field=field, value=highest, limit=most)
 
 
 def _filled(values: FloatArray) -> FloatArray | None:

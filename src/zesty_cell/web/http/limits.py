@@ -6,17 +6,18 @@ import re
 
 #: Largest body taken; a sheet is a few kB.
 MAX_BODY_BYTES = 1_000_000
-#: Files that are larger by their nature, by the end of the path they are sent to: telemetry and sound.
+#: Files that are larger by their nature, by the end of the path they are sent to: telemetry, recordings and sound.
 MAX_FILE_BYTES = {
     "/logs": 25_000_000,
     "/own-voice": 9_000_000,
     "/log/import": 25_000_000,
     "/telemetry": 25_000_000,
+    "/discharges/new": 25_000_000,
     "/backup/restore": 510_000_000,
 }
 #: Pages that take long to work out, or give much away: nobody is led to them from another site, not even by a link.
 _NOT_LED_TO = re.compile(
-    r"/choose/.*|/callouts/\d+/voices\.zip|/callouts/say\.wav|/backup/file|/log/flights\.csv|/api/.*"
+    r"/choose/.*|/tests/discharges/pack/.*|/callouts/\d+/voices\.zip|/callouts/say\.wav|/backup/file|/log/flights\.csv|/api/.*"
 )
 
 

@@ -5,6 +5,11 @@ from __future__ import annotations
 DISCHARGE = {
     "refused.discharge.no_current": "No column is the current or the charge drawn: say which current was set.",
     "refused.discharge.short": "Only {count} lines have a voltage; {least} are needed for a curve.",
+    "refused.discharge.long": (
+        "It would last {hours:.0f} hours, and no discharge lasts over {most_hours:.0f}: another unit of time, or a pause"
+        " in it?"
+    ),
+    "refused.discharge.beyond": "{highest:.3g} is no pack’s: up to {most:.0f} is read. Another column or unit?",
     "refused.discharge.nothing_drawn": "Nothing was drawn from the pack: is this a charge, or another column?",
     "refused.discharge.one_rate": (
         "Rest voltage and resistance can be told apart from two runs whose currents differ by {least_ratio:g} times or"
