@@ -186,7 +186,8 @@ def test_too_many_are_asked_about_before_they_are_flown(client):
     html = client.get("/choose/8/search" + narrower).text
     assert "is the most" not in html
     # It is flown behind the answer, and would be while the next tests wait for their turn.
-    client.post("/choose/8/search/cancel", data={"key": re.search(r'name="key" value="(\w+)"', html)[1]})
+    if "found-line" not in html:  # a fast machine has flown it within the answer's patience
+        client.post("/choose/8/search/cancel", data={"key": re.search(r'name="key" value="(\w+)"', html)[1]})
     with TURNS.heavy():
         pass
 

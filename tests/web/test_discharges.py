@@ -146,6 +146,8 @@ def test_a_wrong_column_is_refused_at_its_place_and_the_choice_stays(client, app
     nonsense = client.post(address, data=form | {"held_a": "much", "action": "confirm"})
     assert nonsense.status_code == 422
     assert 'value="much"' in nonsense.text
+    without = client.post(address, data=form | {"held_a": "much", "temperature_c.column": "", "action": "confirm"})
+    assert columns_of_text(without.text)["temperature_c.column"] == ""  # what was chosen stays beside it
 
 
 def columns_of_text(page) -> dict[str, str]:

@@ -85,7 +85,10 @@ def waiting(session: Session) -> list[DischargeRow]:
 
 def of_pack(session: Session, pack_id: int) -> list[DischargeRow]:
     """The confirmed recordings of a pack, the newest first."""
-    return [row for row in all_runs(session) if row.pack_id == pack_id]
+    query = select(DischargeRow).where(
+        DischargeRow.pack_id == pack_id, DischargeRow.deleted_at.is_(None), DischargeRow.told.is_not(None)
+    )
+    return list(session.scalars(query.order_by(DischargeRow.id.desc())))
 
 
 def delete(session: Session, run_id: int) -> DischargeRow:

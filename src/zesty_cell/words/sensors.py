@@ -13,8 +13,7 @@ from zesty_cell.core.learn.calibration import (
 )
 from zesty_cell.core.learn.cell_spread import cell_spread
 from zesty_cell.core.learn.hover_down import hover_curve
-from zesty_cell.core.parts.chemistries import chemistry_for
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack import Pack, cells_of
 from zesty_cell.words.units import minutes
 
 
@@ -56,7 +55,7 @@ def calibration_words(made: Calibration, /, *, pack: Pack | None) -> str:
     if isinstance(made, HoverDown):
         if pack is None:
             return f"{len(made.points)} readings."
-        curve = hover_curve(made.points, chemistry=chemistry_for(pack.chemistry), series=made.series)
+        curve = hover_curve(made.points, chemistry=cells_of(pack), series=made.series)
         if curve.knee_s is None or curve.knee_v is None:
             return f"{len(made.points)} readings, no knee."
         return f"The knee lies at {minutes(curve.knee_s)}, {curve.knee_v:.2f} V a cell."
@@ -66,7 +65,7 @@ def calibration_words(made: Calibration, /, *, pack: Pack | None) -> str:
 def _cells(made: CellCheck, pack: Pack | None) -> str:
     if pack is None or len(made.cells_v) < 2:
         return " · ".join(f"{v:.2f}" for v in made.cells_v)
-    spread = cell_spread(made.cells_v, chemistry=chemistry_for(pack.chemistry))
+    spread = cell_spread(made.cells_v, chemistry=cells_of(pack))
     words = f"{1000 * spread.spread_v:.0f} mV apart"
     if spread.verdict != "fit":
         words += f", cell {spread.weakest + 1} lowest"

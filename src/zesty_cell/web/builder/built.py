@@ -20,7 +20,7 @@ from zesty_cell.core.parts.label import nothing_said, read_label
 from zesty_cell.core.parts.label_pack import pack_of_label
 from zesty_cell.core.parts.measured import PackTests
 from zesty_cell.core.parts.ownership import Ownership, charge_now
-from zesty_cell.core.parts.pack import Pack, with_what_was_measured
+from zesty_cell.core.parts.pack import Pack, cells_of, with_what_was_measured
 from zesty_cell.core.parts.pack_figures import PackFigures, pack_figures
 from zesty_cell.store.hangar import CELLS, PACKS
 from zesty_cell.web.drawing.builder_chart import Part, dominant, resistance_parts
@@ -52,7 +52,7 @@ class Built:
 
 def built(pack: Pack, ownership: Ownership | None) -> Built:
     """Everything the builder shows of a pack."""
-    figures, chemistry = pack_figures(pack), chemistry_for(pack.chemistry)
+    figures, chemistry = pack_figures(pack), cells_of(pack)
     parts = resistance_parts(figures)
     s = pack.series
     bare = pack.model_copy(update={"tests": PackTests(), "cell_resistance_ohm": None, "curve": None})
@@ -95,7 +95,7 @@ def builder_page(
     troubles: tuple[Words, ...] = (),
 ) -> HTMLResponse:
     cells = CELLS.all(session)
-    chemistry = chemistry_for(pack.chemistry) if pack else chemistry_for("lipo")
+    chemistry = cells_of(pack) if pack else chemistry_for("lipo")
     context: dict[str, Any] = {
         "texts": state.texts,
         "errors": state.errors,

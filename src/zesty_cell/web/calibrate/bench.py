@@ -14,9 +14,8 @@ from zesty_cell.core.answer.plausibility import Doubt
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Words
 from zesty_cell.core.learn.calibration import Calibration, Kind, SensorNow, voltage_now
-from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import Chemistry
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack import Pack, cells_of
 from zesty_cell.services.forecasts import flown
 from zesty_cell.services.learning import corrected_sheet, current_sensor
 from zesty_cell.services.sheet_for import sheet_for
@@ -70,7 +69,7 @@ class Bench:
     @property
     def chemistry(self) -> Chemistry:
         """Of that pack."""
-        return chemistry_for(self.pack.chemistry)
+        return cells_of(self.pack)
 
     @cached_property
     def kept(self) -> list[Calibration]:

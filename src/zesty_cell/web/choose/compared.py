@@ -21,8 +21,8 @@ from zesty_cell.core.choose.cost import cost_per_flight, flights_it_lasts
 from zesty_cell.core.choose.knee import knee
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Words
-from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.ownership import type_of
+from zesty_cell.core.parts.pack import cells_of
 from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.services import learning
 from zesty_cell.services.sheet_for import sheet_for
@@ -61,7 +61,7 @@ class Line:
 
 def line_of(row: Compared, chosen: Chosen | None, name: str) -> Line:
     pack = row.pack
-    chemistry = chemistry_for(pack.chemistry)
+    chemistry = cells_of(pack)
     shape = f"{pack.series}S" if pack.parallel == 1 else f"{pack.series}S{pack.parallel}P"
     return Line(
         row=row,

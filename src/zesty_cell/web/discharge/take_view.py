@@ -212,24 +212,26 @@ def show_columns(request: Request, session: Store, run_id: int) -> HTMLResponse:
 
 
 def _posted(form: dict[str, str], units: System, errors: dict[str, Words]) -> DischargeMapping | None:
+    """The columns as chosen, which stay whatever is wrong with the current beside them; None for none."""
     columns = []
     keys = [r.key for r in DISCHARGE_ROLES] + [f"cell_{k + 1}" for k in range(MOST_CELLS)]
     try:
         for key in keys:
             if form.get(f"{key}.column", ""):
-                unit = form.get(f"{key}.unit", "")
-                columns.append(
-                    DischargeColumn.model_validate({"role": key, "column": form[f"{key}.column"], "unit": unit})
-                )
-        held_a = read_field(HELD, form.get("held_a", ""), units)
-        return DischargeMapping(columns=tuple(columns), held_a=held_a, lenient=bool(form.get("lenient")))
+                chosen = {"role": key, "column": form[f"{key}.column"], "unit": form.get(f"{key}.unit", "")}
+                columns.append(DischargeColumn.model_validate(chosen))
+        mapping = DischargeMapping(columns=tuple(columns), lenient=bool(form.get("lenient")))
     except ValidationError as error:
-        problem = error.errors(include_url=False, include_input=False)[0]
-        place = "held_a" if problem["loc"] and problem["loc"][0] == "held_a" else ""
-        errors[place] = words_of(problem)
+        errors[""] = words_of(error.errors(include_url=False, include_input=False)[0])
+        return None
+    try:
+        held_a = read_field(HELD, form.get("held_a", ""), units)
+        return DischargeMapping(columns=mapping.columns, held_a=held_a, lenient=mapping.lenient)
+    except ValidationError as error:
+        errors["held_a"] = words_of(error.errors(include_url=False, include_input=False)[0])
     except ValueError as error:
         errors["held_a"] = str(error)
-    return None
+    return mapping
 
 
 @router.post("/{run_id}/columns")

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.learn.calibration import charge_factor
 from zesty_cell.core.learn.flights import LoggedFlight, Used, odd_ones, used_of
-from zesty_cell.core.parts.chemistries import chemistry_for
+from zesty_cell.core.parts.pack import cells_of
 from zesty_cell.services.learning import current_sensor
 from zesty_cell.store import calibrations, logs
 from zesty_cell.store import flights as store
@@ -56,7 +56,7 @@ class Line:
         """Where its rest voltage lies between the floor and full [1]."""
         if self.flight.rest_v_per_cell is None:
             return None
-        chemistry = chemistry_for(store.pack_of(self.row).chemistry)
+        chemistry = cells_of(store.pack_of(self.row))
         span = chemistry.full_v - chemistry.hard_floor_v
         return min(max((self.flight.rest_v_per_cell - chemistry.hard_floor_v) / span, 0.0), 1.0)
 

@@ -12,8 +12,8 @@ from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.flight.summary import fly_to_landing
 from zesty_cell.core.learn.surer import best_measure
 from zesty_cell.core.learn.timer import NextTimer
-from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.craft import MeasuredFullThrottle
+from zesty_cell.core.parts.pack import cells_of
 from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.services.advice import Advice
 from zesty_cell.services.plans import PlanNow
@@ -270,5 +270,5 @@ def picture_of(sheet: Sheet) -> PackPicture:
 
 def pack_kind(sheet: Sheet) -> str:
     """Layout and chemistry in short."""
-    chemistry = chemistry_for(sheet.pack.chemistry)
+    chemistry = cells_of(sheet.pack)
     return f"{sheet.pack.series}S{sheet.pack.parallel}P, {chemistry.short_name}"

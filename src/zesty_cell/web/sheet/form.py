@@ -10,9 +10,8 @@ from zesty_cell.core.answer.plausibility import landing_doubts
 from zesty_cell.core.asked.changes import CHANGES
 from zesty_cell.core.asked.flying import PATTERNS, FlyingPattern
 from zesty_cell.core.asked.sheet import Sheet
-from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.craft import Craft
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.pack import Pack, cells_of
 from zesty_cell.web.http import FormState, whole_number
 from zesty_cell.web.http.forms import Field, build, put, read_fields, texts_of
 from zesty_cell.words.units import ALTITUDE, COUNT, DURATION, SECONDS, SHARE, SPEED, TEMPERATURE, VOLTAGE, System
@@ -72,7 +71,7 @@ def first_texts(
     The fields of a school that is off hold the chemistry's own starting value, so that switching it
     on needs no typing.
     """
-    chemistry = chemistry_for(sheet.pack.chemistry)
+    chemistry = cells_of(sheet.pack)
     values: dict[str, Any] = sheet.model_dump()
     landing = values["landing"]
     on = {
