@@ -11,6 +11,7 @@ from zesty_cell.store.errors import EditConflictError, MissingRecordError
 from zesty_cell.store.tables import (
     CalibrationRow,
     CalloutsRow,
+    CaseRow,
     CellRow,
     CraftRow,
     DischargeRow,
@@ -36,6 +37,7 @@ Row = TypeVar(
     PatternRow,
     TrialRow,
     DischargeRow,
+    CaseRow,
 )
 
 

@@ -247,6 +247,22 @@ class DischargeRow(KeptRow, Base):
     pack: Mapped[PackRow] = relationship(lazy="joined")
 
 
+class CaseRow(KeptRow, Base):
+    """Something that is off with a craft, a pack or both; ``document`` is the core's Case as JSON.
+
+    ``was`` is what it turned out to be; None while it is open.
+    """
+
+    __tablename__ = "fault"
+    __table_args__ = (CheckConstraint("craft_id IS NOT NULL OR pack_id IS NOT NULL", name="fault_of_something"),)
+    craft_id: Mapped[int | None] = mapped_column(ForeignKey("craft.id"), default=None, index=True)
+    pack_id: Mapped[int | None] = mapped_column(ForeignKey("pack.id"), default=None, index=True)
+    was: Mapped[str | None] = mapped_column(String(40), default=None, index=True)
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    craft: Mapped[CraftRow | None] = relationship(lazy="joined")
+    pack: Mapped[PackRow | None] = relationship(lazy="joined")
+
+
 class FlightRow(KeptRow, Base):
     """A flight of the log; ``document`` is the core's LoggedFlight as JSON, ``landed_at`` in UTC.
 

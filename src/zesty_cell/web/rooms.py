@@ -53,6 +53,7 @@ ROOMS: dict[str, tuple[str, ...]] = {
         "trials.runs_view",
         "trials.view",
     ),
+    "off": ("faults.view",),
     "choose": ("choose.search_view", "choose.buys_view", "choose.open_view", "choose.compare_view"),
     "api": (
         "api.docs_view",

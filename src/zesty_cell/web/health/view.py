@@ -12,6 +12,7 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.fact import Words
+from zesty_cell.core.faults import named
 from zesty_cell.core.learn.health import (
     CAPACITY_RETIRE,
     CAPACITY_WATCH,
@@ -24,7 +25,7 @@ from zesty_cell.core.parts.ownership import charge_now
 from zesty_cell.core.parts.pack import after_tests
 from zesty_cell.core.parts.results_line import ResultsRead, read_results
 from zesty_cell.services.pack_health import healths, pack_fit, storage_reminders
-from zesty_cell.store import calibrations
+from zesty_cell.store import calibrations, cases
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.hangar import PACKS, ownership_of
 from zesty_cell.store.tables import PackRow
@@ -33,6 +34,9 @@ from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
 from zesty_cell.web.http import NOT_STORED, PostedForm, Store, page, preferences_of, say, whole_number
 from zesty_cell.web.http.forms import words_of
 from zesty_cell.words.say import say as in_words
+
+#: So many cases of a pack stand on its page.
+_CASES = 8
 
 router = APIRouter(prefix="/hangar/health", include_in_schema=False)
 
@@ -130,5 +134,6 @@ def _life(
         else life_chart(of.resistance, watch=RESISTANCE_WATCH, retire=RESISTANCE_RETIRE, unit="mΩ"),
         "checks": [made for made in calibrations.of_pack(session, pack_id) if made.kind == "cells"][::-1],
     }
+    context |= {"was_off": cases.all_cases(session, pack_id=pack_id)[:_CASES], "was": named.was}
     context |= {"line": line, "read": read, "trouble": trouble}
     return page(request, "health_pack.html", context, status=status)

@@ -9,11 +9,14 @@ from fastapi import APIRouter, Form, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from zesty_cell.paired import right_of
-from zesty_cell.store import discharges, trials
+from zesty_cell.store import cases, discharges, trials
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.hangar import CELLS, CRAFTS, PACKS
 from zesty_cell.web.http import Store, page, preferences_of
 from zesty_cell.web.http.preferences import remember
+
+#: Pages that one asks for by what they answer.
+_PAGES = (("What is off?", "/off/new"),)
 
 router = APIRouter(include_in_schema=False)
 
@@ -55,7 +58,7 @@ def change_view(
 
 @router.get("/find")
 def find(request: Request, session: Store, q: Annotated[str, Query(max_length=80)] = "") -> HTMLResponse:
-    """Sheets, crafts, packs, cells, tests and discharge runs whose name holds the words."""
+    """Sheets, crafts, packs, cells, tests, discharge runs and cases whose name holds the words; and pages."""
     words = q.casefold().split()
 
     def matches(name: str) -> bool:
@@ -70,8 +73,10 @@ def find(request: Request, session: Store, q: Annotated[str, Query(max_length=80
             ("cell", "/hangar/cells", CELLS.all(session)),
             ("test", "/tests", trials.all_trials(session)),
             ("discharge run", "/tests/discharges/found", discharges.all_runs(session)),
+            ("something off", "/off", cases.all_cases(session)),
         )
         for row in rows
         if matches(row.name)
     ]
+    found += [("page", name, where) for name, where in _PAGES if matches(name)]
     return page(request, "find.html", {"q": q, "found": found})

@@ -1,0 +1,1 @@
+"""What may be off with craft, pack, transmitter or day: signs and readings to causes, and the next check."""

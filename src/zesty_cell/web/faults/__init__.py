@@ -1,0 +1,1 @@
+"""What is off: signs, causes, the next check, and what it was."""
