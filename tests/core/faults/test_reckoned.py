@@ -175,8 +175,8 @@ def test_a_flight_for_its_own_sake_costs_more_than_a_look():
     now = reckon(Seen(frozenset({"flights_shorter", "pack_hot"})))
     by = {p.reading: p for p in worth_making(now, known=set(), signs={"flights_shorter"})}
     fly, look = by["power"], by["manner"]
-    assert fly.worth == pytest.approx(fly.bits / ((4.0 + fly.minutes) * 3.0))
-    assert look.worth == pytest.approx(look.bits / (4.0 + look.minutes))
+    assert fly.worth == pytest.approx(fly.bits / ((5.0 + fly.minutes) * 3.0))
+    assert look.worth == pytest.approx(look.bits / (5.0 + look.minutes))
 
 
 def test_known_readings_are_not_asked_again():
@@ -198,8 +198,8 @@ def test_dangers_are_the_four_that_may_burn():
     assert {"swollen", "smell", "hot_at_rest", "damaged"} == DANGERS
 
 
-def test_sure_is_four_in_five():
-    assert SURE == 0.80
+def test_sure_is_three_in_four():
+    assert SURE == 0.75
     signs = frozenset({"alarm_chatters", "alarm_early"})
     now = reckon(Seen(signs, {"hold": "too short"}))
     assert is_sure(now)

@@ -43,17 +43,17 @@ def evidence(of: Speaks, /) -> Fact:
 
 def cause(key: str, /) -> Fact:
     """A cause, or what a case may turn out to be besides."""
-    return fact(f"cause.{key}")
+    return fact(f"off.{key}")
 
 
 def why(key: str, /) -> Fact:
     """Why the row of a cause is what it is."""
-    return fact(f"cause.{key}.why")
+    return fact(f"off.{key}.why")
 
 
 def what_to_do(key: str, /) -> Fact:
     """What to do about a cause."""
-    return fact(f"cause.{key}.do")
+    return fact(f"off.{key}.do")
 
 
 def verdict(look: Look, /) -> tuple[Fact, Fact | None]:

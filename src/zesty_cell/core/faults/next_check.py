@@ -10,12 +10,12 @@ from zesty_cell.core.faults.reckoned import Reckoned, chances_of, entropy, split
 from zesty_cell.core.faults.table import DANGERS, Risk, the_table
 
 #: What it takes to begin anything at all [min], and what a minute costs by what it risks [1].
-_BEGIN_MIN: Final = 4.0
+_BEGIN_MIN: Final = 5.0
 _COSTS: Final[dict[Risk, float]] = {"look": 1.0, "landing": 1.2, "bench": 1.2, "fly": 3.0}
 #: A cause this probable is acted on, and nothing being off believed [1].
-SURE, SURE_OF_NOTHING = 0.80, 0.75
+SURE, SURE_OF_NOTHING = 0.75, 0.70
 #: A check that would tell less than this is not worth its trouble [bit].
-LEAST_BITS = 0.02
+LEAST_BITS = 0.04
 
 
 @dataclass(frozen=True)

@@ -200,13 +200,13 @@ def _speaks(
 
 
 def split(weights: NDArray[np.float64], /) -> NDArray[np.float64]:
-    """Chances shared out [1]: nothing first, then each cause; two together share theirs."""
+    """Chances shared out [1], shape (1 + causes,): nothing first, then each cause; two together share theirs."""
     has = _hypotheses()
     shared = has / np.maximum(has.sum(axis=1, keepdims=True), 1)
     return np.concatenate(([weights[0]], shared.T @ weights))
 
 
 def entropy(chances: NDArray[np.float64], /) -> float:
-    """How much is not known [bit]."""
+    """How much is not known, in bits [1], of chances of any shape (n,)."""
     some = chances[chances > 0.0]
     return float(-(some * np.log(some)).sum() / math.log(2.0))
