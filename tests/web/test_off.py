@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import zlib
 from datetime import UTC, datetime, timedelta
 
 import pytest
@@ -11,8 +12,9 @@ from zesty_cell.core.faults.case import NOT_TOLD
 from zesty_cell.core.faults.table import DANGERS, the_table
 from zesty_cell.core.learn.calibration import CellCheck
 from zesty_cell.core.learn.flights import LoggedFlight
-from zesty_cell.services.faults import case_now, known_of
-from zesty_cell.store import calibrations, callouts, cases, flights, sheets
+from zesty_cell.services.fault_evidence import known_of
+from zesty_cell.services.faults import case_now
+from zesty_cell.store import calibrations, callouts, cases, flights, logs, sheets
 from zesty_cell.store.hangar import CRAFTS, PACKS
 
 NEW = "/off/new"
@@ -336,3 +338,18 @@ def test_a_closed_case_keeps_what_was_known_then(client, app):
         now = case_now(session, cases.fetch(session, int(address.rsplit("/", 1)[1])))
         assert now.look.readings["air"] == "cold"
         assert now.case.known["air"] == "cold"
+
+
+def test_the_log_of_a_flight_tells_of_gaps_and_resistance(app, fly_season):
+    """Satsuma 3 tires: the fit of its log says so before anybody has read a cell; the log has no gap."""
+    fly_season()
+    known, _, _ = _known(app, pack="Satsuma 3")
+    assert known["gaps"] == "none"
+    assert known["resistance"] == "high"
+    with app.state.database.session() as session:
+        row = next(r for k in range(1, 9) if (r := logs.find(session, k)) is not None and r.flight_id)
+        data = logs.data_of(row)
+        lines = data.splitlines(keepends=True)
+        holed = b"".join(lines[: len(lines) // 2] + lines[len(lines) // 2 + 60 :])
+        row.packed = zlib.compress(holed)
+    assert _known(app, pack="Satsuma 3")[0]["gaps"] == "gaps"

@@ -103,6 +103,11 @@ def thinned(log: Telemetry, /) -> Telemetry:
     return log.at(np.flatnonzero(np.diff(slots, prepend=-1.0) > 0))
 
 
+def has_gaps(log: Telemetry, /) -> bool:
+    """Whether there were moments in which nothing was received, by a log's own pace [s]."""
+    return bool(_gaps(log.time_s).size)
+
+
 def _gaps(time_s: NDArray[np.float64]) -> NDArray[np.int64]:
     """Lines after which a gap begins."""
     steps = np.diff(time_s)

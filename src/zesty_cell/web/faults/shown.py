@@ -12,7 +12,7 @@ from zesty_cell.core.faults.case import NOT_TOLD, Look
 from zesty_cell.core.faults.next_check import Proposed
 from zesty_cell.core.faults.reckoned import Ranked, Speaks
 from zesty_cell.core.faults.table import Group, the_table
-from zesty_cell.services.faults import Known
+from zesty_cell.services.fault_evidence import Known
 
 #: What stands over each group of signs.
 GROUPS: Final[dict[Group, str]] = {

@@ -18,7 +18,8 @@ from zesty_cell.core.fact import Fact, Words
 from zesty_cell.core.faults import named
 from zesty_cell.core.faults.case import NOTHING, SOMETHING_ELSE, Case, look_at
 from zesty_cell.core.faults.table import DANGERS, the_table
-from zesty_cell.services.faults import CaseNow, answer, case_now, close, known_of, open_again, take_back
+from zesty_cell.services.fault_evidence import known_of
+from zesty_cell.services.faults import CaseNow, answer, case_now, close, open_again, take_back
 from zesty_cell.store import cases
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.hangar import CRAFTS, PACKS
