@@ -43,6 +43,7 @@ def _fill_demo(database: Database) -> None:
             return
         from zesty_cell.demo.club import load_club
         from zesty_cell.demo.discharges import load_discharges
+        from zesty_cell.demo.faults import load_faults
         from zesty_cell.demo.log import load_log, load_telemetry
         from zesty_cell.demo.trials import load_trials
 
@@ -51,6 +52,7 @@ def _fill_demo(database: Database) -> None:
             load_log(session)
             load_trials(session)
             load_discharges(session)
+            load_faults(session)
 
 
 def _keep_memory_together() -> None:
