@@ -19,6 +19,7 @@ from zesty_cell.store.tables import (
     LogRow,
     PackRow,
     PatternRow,
+    PracticeRow,
     SheetRow,
     TrialRow,
     now,
@@ -38,6 +39,7 @@ Row = TypeVar(
     TrialRow,
     DischargeRow,
     CaseRow,
+    PracticeRow,
 )
 
 

@@ -263,6 +263,14 @@ class CaseRow(KeptRow, Base):
     pack: Mapped[PackRow | None] = relationship(lazy="joined")
 
 
+class PracticeRow(KeptRow, Base):
+    """A drill as it was flown once; ``name`` is the drill's key, ``document`` the core's Attempt as JSON."""
+
+    __tablename__ = "practice"
+    score: Mapped[int]
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
 class FlightRow(KeptRow, Base):
     """A flight of the log; ``document`` is the core's LoggedFlight as JSON, ``landed_at`` in UTC.
 

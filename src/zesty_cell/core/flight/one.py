@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.asked.flying import STEP_S
+from zesty_cell.core.asked.flying import STEP_S, LoadProgram
 from zesty_cell.core.asked.landing import LandingReason
 from zesty_cell.core.clock import clock
 from zesty_cell.core.flight import kernel
@@ -201,10 +201,9 @@ NOTHING_KEPT = np.empty((0, 0))
 
 
 def _marched(
-    setup: Setup, factors: Factors, params: NDArray[np.float64]
+    setup: Setup, factors: Factors, params: NDArray[np.float64], program: LoadProgram
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Trace, shape (TRACE_COUNT, n), and summary of one flight; the trace lies in room that is used again."""
-    program = program_of(setup=setup, factors=factors)
     trace, summary = _trace_room(), np.empty(kernel.SUMMARY_COUNT)
     n = kernel.march(
         params,
@@ -224,7 +223,7 @@ def _marched(
     return trace[:, :n], summary
 
 
-def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
+def fly(setup: Setup, *, factors: Factors | None = None, program: LoadProgram | None = None) -> Flight:
     """One flight in detail.
 
     Parameters
@@ -232,10 +231,13 @@ def fly(setup: Setup, *, factors: Factors | None = None) -> Flight:
     setup : Setup
     factors : Factors, optional
         One departure; none by default.
+    program : LoadProgram, optional
+        What is flown, where it is not the sheet's own pattern: demands per cell [W, 1], as they are.
     """
     factors = Factors.expected() if factors is None else factors
     params = kernel_parameters(setup=setup, factors=factors)[0]
-    trace, summary = _marched(setup, factors, params)
+    flown = program_of(setup=setup, factors=factors) if program is None else program
+    trace, summary = _marched(setup, factors, params, flown)
     landing_s, which = landing_times_s(setup=setup, summary=summary[None])
     end_reason = int(summary[kernel.END_REASON])
     p = setup.sheet.pack.parallel

@@ -9,8 +9,19 @@ from zesty_cell.words.english.answers import ANSWERS
 from zesty_cell.words.english.callouts import CALLOUTS
 from zesty_cell.words.english.discharge import DISCHARGE, THRUST
 from zesty_cell.words.english.faults import FAULTS
+from zesty_cell.words.english.practice import PRACTICE
 from zesty_cell.words.english.refusals import REFUSALS
 from zesty_cell.words.english.start import START
 from zesty_cell.words.english.trials import TRIALS
 
-ENGLISH: dict[str, str] = {**ANSWERS, **CALLOUTS, **DISCHARGE, **THRUST, **FAULTS, **REFUSALS, **START, **TRIALS}
+ENGLISH: dict[str, str] = {
+    **ANSWERS,
+    **CALLOUTS,
+    **DISCHARGE,
+    **THRUST,
+    **FAULTS,
+    **PRACTICE,
+    **REFUSALS,
+    **START,
+    **TRIALS,
+}

@@ -71,6 +71,8 @@ REFUSALS: dict[str, str] = {
     "refused.plan.profile_twice": "Two profiles have the same key.",
     "refused.plan.rule_twice": "Two rules have the key “{rule}”.",
     "refused.power.other_style": "“{title}” is not how a {kind} is flown.",
+    "refused.practice.own": "One’s own drill is flown with one of one’s own sheets, and no other is.",
+    "refused.practice.no_such_drill": "There is no such drill.",
     "refused.rule.comparison": "Telemetry is missing or there; every other sensor is below or above.",
     "refused.rule.never_quiet": "With no condition and no guard it would never be quiet.",
     "refused.rule.not_live": "Read out a live value: voltage, charge, current or time.",
