@@ -17,7 +17,7 @@ from zesty_cell.core.practice.attempt import Attempt
 from zesty_cell.core.practice.course import Decision
 from zesty_cell.core.practice.drills import DRILLS, drill, own_drill
 from zesty_cell.core.practice.flown import Played, play
-from zesty_cell.core.practice.scenario import Scenario
+from zesty_cell.core.practice.scenario import DrillKey, Scenario
 from zesty_cell.core.practice.score import score
 from zesty_cell.services.advice import advise
 from zesty_cell.services.plans import plan_now
@@ -45,7 +45,7 @@ class Standing:
         Whether that is now.
     """
 
-    key: str
+    key: DrillKey
     scores: tuple[int, ...]
     due_at: datetime | None
     due: bool
@@ -60,7 +60,8 @@ def _rating(points: int) -> Rating:
 def standings(attempts: Sequence[Attempt], /, *, now: datetime) -> list[Standing]:
     """How one stands with each drill, in their order, one's own sheet last."""
     found = []
-    for key in (*DRILLS, "own"):
+    drills: tuple[DrillKey, ...] = (*DRILLS, "own")
+    for key in drills:
         own = [a for a in attempts if a.drill == key]
         card = Card()
         for attempt in own:
@@ -70,7 +71,7 @@ def standings(attempts: Sequence[Attempt], /, *, now: datetime) -> list[Standing
     return found
 
 
-def next_of(of: Sequence[Standing], /) -> str:
+def next_of(of: Sequence[Standing], /) -> DrillKey:
     """Which drill to fly next: what is due, the lowest score first; else the first that is new; else what is due
     soonest."""
     due = [s for s in of if s.due and s.key != "own"]

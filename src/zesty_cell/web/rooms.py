@@ -54,6 +54,7 @@ ROOMS: dict[str, tuple[str, ...]] = {
         "trials.view",
     ),
     "off": ("faults.view",),
+    "practice": ("practice.view",),
     "choose": ("choose.search_view", "choose.buys_view", "choose.open_view", "choose.compare_view"),
     "api": (
         "api.docs_view",

@@ -36,7 +36,7 @@ def ideal(scenario: Scenario, /) -> Ideal:
     while high_s - low_s > _FOUND_S:
         turn_s = round(0.5 * (low_s + high_s) / STEP_S) * STEP_S
         ending = true_flight(scenario, (Decision(at_s=turn_s, action="home"),))[2]
-        if ending.kept:
+        if not ending.fell and ending.left >= scenario.reserve:
             low_s, best = turn_s, ending
         else:
             high_s = turn_s

@@ -29,6 +29,7 @@ Alpine.data("voices", voices);
 Alpine.data("field", field(Alpine));
 Alpine.data("waiting", waiting(Alpine));
 Alpine.data("discharges", discharges(Alpine));
+Alpine.data("practice", lazily(() => import("./practice.js"), "practice"));
 Alpine.data("explorer", lazily(() => import("./explorer.js"), "explorer"));
 Alpine.start();
 listenForKeys();

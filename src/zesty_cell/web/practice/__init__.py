@@ -1,0 +1,1 @@
+"""Practice: the drills, one as it is flown, one as it was."""
