@@ -7,6 +7,7 @@ import zlib
 from datetime import UTC, datetime, timedelta
 
 import pytest
+from starlette.testclient import TestClient
 
 from zesty_cell.core.faults.case import NOT_TOLD
 from zesty_cell.core.faults.table import DANGERS, the_table
@@ -56,7 +57,8 @@ def ranked(text):
     return {name: int(share) for name, share in lines}
 
 
-def test_an_empty_place_asks_what_is_off_and_has_no_case(client, empty_app):
+def test_an_empty_place_asks_what_is_off_and_has_no_case(empty_app):
+    client = TestClient(empty_app, base_url="http://127.0.0.1", client=("127.0.0.1", 50000))
     assert "Something is now" in client.get("/off").text
     page = client.get(NEW).text
     assert "Causes stand here as soon as something is ticked" in page

@@ -92,6 +92,10 @@ class Face:
         """A distance flown."""
         return self._in(DISTANCE, metres, 1 if metres >= 1000.0 else 2)
 
+    def far(self, metres: float) -> str:
+        """How far away something is: in small units while it is near."""
+        return self.altitude(metres) if metres < 995.0 else self.distance(metres)
+
     def charge_per_distance(self, mah_per_km: float) -> str:
         """Charge for each kilometre or mile."""
         unit = DISTANCE.unit(self.view.units)

@@ -39,7 +39,7 @@ FORMS: dict[str, _Form] = {
     "watts": lambda face, w: f"{w:.1f} W",
     "whole": lambda face, value: f"{value:.0f}",
     "difference": lambda face, kelvins: face.temperature_difference(kelvins),
-    "distance": lambda face, metres: face.distance(metres),
+    "far": lambda face, metres: face.far(metres),
     "height": lambda face, metres: face.altitude(metres),
     "size": lambda face, metres: face.size(metres),
 }

@@ -61,7 +61,7 @@ def played_json(played: Played, face: Face, /, *, from_s: float) -> dict[str, An
 
 
 def _away(face: Face, metres: float) -> str:
-    return "over the field" if metres < 20.0 else f"{face.distance(round(metres, -1))} out"
+    return "over the field" if metres < 20.0 else f"{face.far(round(metres, -1))} out"
 
 
 def actions_of(scenario: Scenario, /) -> list[tuple[str, str, str, str]]:

@@ -138,13 +138,26 @@ def _decisions(typed: Mapping[str, str]) -> list[Decision]:
     return sorted(found, key=lambda d: d.at_s)
 
 
+def _moment_s(text: str) -> float:
+    """A moment of a drill [s].
+
+    Raises
+    ------
+    ValueError
+    """
+    moment_s = float(text[:12])
+    if not 0.0 <= moment_s <= MOST_S:  # what is no number at all is not between either
+        raise ValueError("no moment of a drill")
+    return moment_s
+
+
 @router.post("/{key}/play")
 def fly_on(request: Request, session: Store, key: str, form: PostedForm) -> Response:
     """The drill with the decisions made so far, from the last one on."""
     try:
         scenario, _ = _drill(session, key, form)
         decisions = _decisions(form)
-        from_s = min(max(float(form.get("from", "0")[:12]), 0.0), MOST_S)
+        from_s = _moment_s(form.get("from", "0"))
     except (ValueError, ZestyCellError):
         return JSONResponse({"trouble": "This drill cannot be flown on: begin it anew."}, status_code=422)
     face = Face(preferences_of(request))

@@ -67,7 +67,7 @@ PRACTICE: dict[str, str] = {
     "practice.landed_out": "Down at {at_s} with {left_share}, {away}.",
     "practice.fell": "The pack gave no more at {at_s}, {away}: a craft that falls.",
     "practice.at_home": "over the field",
-    "practice.away": "{away_m:distance} away",
+    "practice.away": "{away_m:far} away",
     "practice.first_word": "At the first “{words}”, {at_s}, it would have rested at {cell_v} a cell with {left_share}.",
     "practice.went_on": "You went on for {later_s}: then {cell_v} and {left_share}.",
     "practice.never_turned": "You went on for {later_s} and did not turn.",
