@@ -18,12 +18,10 @@ OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 VIEWS = (
     ("sheet", "/sheets/8", 1280, 800, "paper", False),
     ("start", "/start", 1280, 800, "paper", False),
-    ("sheets", "/sheets", 1280, 800, "paper", False),
     ("hangar", "/hangar", 1280, 800, "paper", False),
     ("pack", "/hangar/packs/11", 1280, 800, "paper", True),
     ("pattern", "/hangar/patterns/new?like=freestyle", 1280, 800, "dusk", False),
     ("compare", "/choose/8", 1280, 800, "paper", True),
-    ("match", "/hangar/parts", 1280, 800, "paper", False),
     ("callouts", "/callouts/8?days=yes", 1280, 800, "paper", True),
     ("surer", "/sheets/1/surer", 1280, 800, "paper", False),
     ("phone", "/phone", 1280, 800, "paper", False),
@@ -33,6 +31,8 @@ VIEWS = (
     ("test", "/tests/1", 1280, 800, "paper", False),
     ("discharges", "/tests/discharges?run=1&run=2&run=3&run=4&run=6", 1280, 800, "paper", True),
     ("telemetry", "/log/36/telemetry/2", 1280, 800, "paper", True),
+    ("off", "/off/2", 1280, 800, "paper", True),
+    ("practice", "/practice/headwind_home?seed=5", 1280, 800, "paper", False),
     ("health", "/hangar/health", 1280, 800, "dusk", True),
     ("card", "/sheets/8/card", 1000, 1000, "paper", False),
 )

@@ -79,7 +79,7 @@ def _ended(played: Played) -> Fact:
     ending = played.ending
     if ending.fell:
         return fact("practice.fell", at_s=ending.at_s, away=_away(ending.away_m))
-    if not played.course.over_field:
+    if not ending.over_field:
         return fact("practice.landed_out", at_s=ending.at_s, left_share=ending.left, away=_away(ending.away_m))
     key = "practice.landed" if ending.kept else "practice.landed_low"
     return fact(key, at_s=ending.at_s, left_share=ending.left, reserve_share=played.scenario.reserve)

@@ -101,14 +101,11 @@ class Course:
         When it touches down [s]; :data:`MOST_S` where nobody decides that.
     away_m : float
         From home when it ends [m].
-    over_field : bool
-        Whether it lands at home.
     """
 
     program: LoadProgram
     lands_s: float
     away_m: float
-    over_field: bool
     stretches: tuple[_Stretch, ...]
     mission: Mission
 
@@ -194,7 +191,8 @@ def course(setup: Setup, mission: Mission, decisions: Sequence[Decision], /, *, 
         ends_s = min(now_s + _on_steps(stretch.seconds), MOST_S)
         decided = waiting.pop(0) if waiting and waiting[0].at_s < ends_s else None
         if decided is not None:
-            ends_s = max(_on_steps(decided.at_s), now_s)
+            # A step later: what is heard at a moment was heard before anything is decided about it.
+            ends_s = max(_on_steps(decided.at_s) + STEP_S, now_s)
             gentle = gentle or decided.action == "gentler"
             rounds = _rounds(setup, gentle=gentle, power=power)
             last = decided if decided.action in ("home", "land") else None
@@ -220,7 +218,6 @@ def course(setup: Setup, mission: Mission, decisions: Sequence[Decision], /, *, 
         ),
         lands_s=sum(f.seconds for f in flown) if last is not None else MOST_S,
         away_m=away_m,
-        over_field=last is not None and last.action == "home",
         stretches=tuple(flown),
         mission=mission,
     )

@@ -41,6 +41,15 @@ class Ending:
     away_m: float
     kept: bool
 
+    @property
+    def over_field(self) -> bool:
+        """Whether it came down at home."""
+        return not self.fell and self.away_m <= OVER_FIELD_M
+
+
+#: Landed so near is landed over the field [m].
+OVER_FIELD_M = 50.0
+
 
 @lru_cache(maxsize=64)
 def _true_setup(scenario: Scenario) -> Setup:

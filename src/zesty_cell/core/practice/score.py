@@ -43,7 +43,7 @@ def ideal(scenario: Scenario, /) -> Ideal:
     return Ideal(low_s, best)
 
 
-def points(ending: Ending, /, *, best: Ideal, reserve: float, over_field: bool) -> int:
+def points(ending: Ending, /, *, best: Ideal, reserve: float) -> int:
     """Points of an ending, 0 to 100 [1]: time flown over the best, less for a reserve not kept and for a walk.
 
     A pack that gives no more in the air costs all.
@@ -52,21 +52,19 @@ def points(ending: Ending, /, *, best: Ideal, reserve: float, over_field: bool) 
     ----------
     reserve : float
         [1].
-    over_field : bool
-        Whether it landed at home.
     """
     if ending.fell:
         return 0
     time = min(ending.at_s / best.ending.at_s, 1.0)
     kept = 1.0 if ending.kept else max(ending.left / reserve, 0.0)
-    walk = 0.0 if over_field else min(_WALK + _WALK_KM * ending.away_m / 1000.0, _WALK_MOST)
+    walk = 0.0 if ending.over_field else min(_WALK + _WALK_KM * ending.away_m / 1000.0, _WALK_MOST)
     return round(100.0 * time * kept * (1.0 - walk))
 
 
 def score(played: Played, /) -> int:
     """Points of a drill, 0 to 100 [1]."""
     best = ideal(played.scenario)
-    return points(played.ending, best=best, reserve=played.scenario.reserve, over_field=played.course.over_field)
+    return points(played.ending, best=best, reserve=played.scenario.reserve)
 
 
 def first_word(events: Sequence[Event], /) -> Event | None:

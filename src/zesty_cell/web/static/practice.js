@@ -97,6 +97,7 @@ export const practice = () => ({
       this.hear(event);
       if (!this.running) { this.time = event.at; break; }
     }
+    if (ask && !this.answered && ask.at <= this.time) this.put(ask);
     while (this.index < t.length - 1 && t[this.index + 1] <= Math.min(this.time, ends)) {
       this.index += 1;
       this.trail();
