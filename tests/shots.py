@@ -31,7 +31,7 @@ VIEWS = (
     ("test", "/tests/1", 1280, 800, "paper", False),
     ("discharges", "/tests/discharges?run=1&run=2&run=3&run=4&run=6", 1280, 800, "paper", True),
     ("telemetry", "/log/36/telemetry/2", 1280, 800, "paper", True),
-    ("off", "/off/2", 1280, 800, "paper", True),
+    ("off", "/off/3", 1280, 800, "paper", False),
     ("practice", "/practice/headwind_home?seed=5", 1280, 800, "paper", False),
     ("health", "/hangar/health", 1280, 800, "dusk", True),
     ("card", "/sheets/8/card", 1000, 1000, "paper", False),

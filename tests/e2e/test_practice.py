@@ -15,7 +15,7 @@ pytestmark = pytest.mark.e2e
 def begin(page: Page, club: str, drill: str, seed: int = 3) -> None:
     page.goto(f"{club}/practice/{drill}?seed={seed}")
     wait_for_scripts(page)
-    expect(page.locator("#begin")).to_be_visible()
+    expect(page.locator("#begin")).to_be_enabled()
     page.keyboard.press("Space")
     expect(page.locator("#four")).to_be_visible()
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import sqlite3
 from contextlib import closing
+from datetime import UTC, datetime
 
 import pytest
 from sqlalchemy import func, select
@@ -12,7 +13,9 @@ from sqlalchemy import func, select
 from tests.sheets import pomelo, sheet
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.parts.ownership import Ownership
-from zesty_cell.store import callouts, flights, flown, setting_aside, sheets, unreadable
+from zesty_cell.core.practice.attempt import Attempt
+from zesty_cell.demo.faults import load_faults
+from zesty_cell.store import callouts, flights, flown, practice, setting_aside, sheets, unreadable
 from zesty_cell.store.columns import Wrong
 from zesty_cell.store.documents import to_document
 from zesty_cell.store.errors import MissingRecordError, NoSuchNumberError, UnreadableError, UnstorableError
@@ -28,8 +31,11 @@ def database(app, fly_season):
 
 @pytest.fixture(autouse=True)
 def with_a_plan(database):
-    """A callout plan of the first sheet."""
+    """A callout plan of the first sheet; something that was off, and a drill."""
     with database.session() as session:
+        load_faults(session)
+        at = datetime(2026, 6, 1, tzinfo=UTC)
+        practice.add(session, Attempt(drill="chatter", seed=1, name="x", at=at, score=5, flown_s=9.0, left=0.5))
         callouts.keep(session, CalloutPlan(name="None", series=6), owner=callouts.Owner(sheet_id=1), version=0)
 
 
@@ -61,6 +67,8 @@ def alive(session, table):
         ("flight", "waiting", "perhaps", None),
         ("log", "mapping", '{"time": []}', "mapping."),
         ("calibration", "document", '{"kind": "guess"}', "document: Input tag 'guess'"),
+        ("fault", "document", '{"craft": "x", "signs": ["gremlins"]}', "document.began_at: Field required"),
+        ("practice", "document", '{"drill": "own"}', "document.seed: Field required"),
     ],
 )
 def test_each_is_found_with_its_reason_and_all_else_goes_on(database, table, column, value, reason):

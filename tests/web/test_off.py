@@ -355,3 +355,31 @@ def test_the_log_of_a_flight_tells_of_gaps_and_resistance(app, fly_season):
         holed = b"".join(lines[: len(lines) // 2] + lines[len(lines) // 2 + 60 :])
         row.packed = zlib.compress(holed)
     assert _known(app, pack="Satsuma 3")[0]["gaps"] == "gaps"
+
+
+@pytest.mark.parametrize(("cutoff_v", "outcome"), [(3.4, "too high"), (2.0, "low enough"), (None, None)])
+def test_the_sheet_tells_whether_a_flight_reaches_the_cutoff(app, cutoff_v, outcome):
+    craft_id, _ = rows(app)
+    with app.state.database.session() as session:
+        row = CRAFTS.fetch(session, craft_id)
+        craft = CRAFTS.thing(row)
+        limits = craft.limits.model_copy(update={"esc_cutoff_v_per_cell": cutoff_v})
+        CRAFTS.change(session, craft_id, row.version, craft.model_copy(update={"limits": limits}))
+    assert _known(app)[0].get("cutoff") == outcome
+
+
+def test_a_check_leads_to_its_page_for_this_craft_and_pack(client, app):
+    craft_id, pack_id = rows(app)
+    page = client.get(made(client, app, "cell_apart", "longer_to_charge", pack="Satsuma 1")).text
+    assert f'href="/calibrate/cells?pack={pack_id}"' in page
+    page = client.get(made(client, app, "less_put_back")).text
+    assert f'href="/calibrate/current?craft={craft_id}"' in page
+    page = client.get(made(client, app, "alarm_silent")).text
+    assert re.search(r'href="/callouts/\d+"', page)
+
+
+def test_a_hot_pack_and_cold_motors_are_told_of_by_the_chain(client, app):
+    page = client.get(made(client, app, "pack_hot", "motors_cold")).text
+    assert "By the chain" in page
+    assert "of its limit" in page or "near its limit" in page
+    assert "By the chain" not in client.get(made(client, app, "drifts")).text

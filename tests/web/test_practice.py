@@ -9,7 +9,8 @@ import pytest
 from starlette.testclient import TestClient
 
 from zesty_cell.core.practice.drills import DRILLS, drill
-from zesty_cell.core.practice.score import ideal
+from zesty_cell.core.practice.score import ideal, score, scripted
+from zesty_cell.services.practice import scenario_of
 from zesty_cell.store import practice, sheets
 
 ROOT = "/practice"
@@ -161,3 +162,21 @@ def test_a_drill_that_is_none_cannot_be_flown_or_scored(client, app):
     assert fly(client, "no_such").status_code == 422
     assert done(client, "no_such").status_code == 422
     assert fly(client, "own").status_code in (404, 422)
+
+
+def test_a_drill_of_a_sheet_that_is_gone_says_so(client, app):
+    sheet_id = sheet_of(app)
+    location = done(client, "own", seed=5, decisions=[home(60.0)], sheet=str(sheet_id)).headers["location"]
+    with app.state.database.session() as session:
+        sheets.delete(session, sheet_id)
+    answer = client.get(location)
+    assert answer.status_code == 404
+    assert "was flown with is gone" in answer.text
+
+
+def test_every_sheet_of_the_club_can_be_won_and_lost(app):
+    with app.state.database.session() as session:
+        for row in sheets.all_sheets(session):
+            scenario = scenario_of(session, "own", seed=4, sheet_id=row.id)
+            assert score(scripted(scenario, "ideal")) >= 90, row.name
+            assert score(scripted(scenario, "never")) < 20, row.name

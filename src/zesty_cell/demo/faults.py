@@ -32,6 +32,16 @@ _STORIES: Final[tuple[tuple[str, str, dict[str, Any]], ...]] = (
             "closed": None,
         },
     ),
+    (
+        "Tern", "Yuzu 1",
+        {
+            "began_at": datetime(2026, 10, 11, 10, 40, tzinfo=UTC),
+            "signs": ("weak_climb", "alarm_early", "volts_jump"),
+            "note": "since the new transmitter case, or since the rain",
+            "answers": (("threshold", "loaded voltage"),),
+            "closed": None,
+        },
+    ),
 )  # fmt: skip
 
 

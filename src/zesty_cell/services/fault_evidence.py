@@ -181,6 +181,15 @@ def _by_plan(session: Session, sheet: SheetRow, advice: Advice) -> dict[str, Kno
     return found
 
 
+def _by_cutoff(sheet: SheetRow, advice: Advice) -> dict[str, Known]:
+    """Whether the sheet's flight reaches the ESC's cutoff; nothing where it is not known."""
+    check = next((c for c in advice.result.checks if c.key == "esc_cutoff"), None)
+    if check is None or advice.sheet.craft.limits.esc_cutoff_v_per_cell is None:
+        return {}
+    outcome = "low enough" if check.status == "ok" else "too high"
+    return {"cutoff": Known(outcome, fact("known.chain", sheet=sheet.name))}
+
+
 def _chain(advice: Advice) -> Chain:
     result = advice.result
     return parts_chain(
@@ -211,5 +220,5 @@ def known_of(
         outcome = told.chain(chain)
         if outcome is not None:
             found["chain"] = Known(outcome, fact("known.chain", sheet=sheet.name))
-        found |= _by_plan(session, sheet, advice)
+        found |= _by_cutoff(sheet, advice) | _by_plan(session, sheet, advice)
     return found, chain, sheet

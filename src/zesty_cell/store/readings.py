@@ -19,11 +19,13 @@ from zesty_cell.core.asked.sheet import Conditions
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.discharge.note import RunNote, RunTold
 from zesty_cell.core.errors import ZestyCellError
+from zesty_cell.core.faults.case import Case
 from zesty_cell.core.learn.calibration import CALIBRATION
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.practice.attempt import Attempt
 from zesty_cell.core.trials.question import Trial
 from zesty_cell.formats.discharge_csv import DischargeMapping
 from zesty_cell.formats.telemetry_columns import Mapping as Columns
@@ -36,6 +38,7 @@ from zesty_cell.store.tables import (
     Base,
     CalibrationRow,
     CalloutsRow,
+    CaseRow,
     CellRow,
     CraftRow,
     DischargeRow,
@@ -44,6 +47,7 @@ from zesty_cell.store.tables import (
     Moment,
     PackRow,
     PatternRow,
+    PracticeRow,
     SheetRow,
     TrialRow,
     VoiceLineRow,
@@ -72,6 +76,8 @@ _DOCUMENTS: dict[type[Any], tuple[tuple[str, Any, bool], ...]] = {
     PatternRow: (("document", FlyingPattern, False),),
     TrialRow: (("document", Trial, False),),
     DischargeRow: (("mapping", DischargeMapping, True), ("document", RunNote, False), ("told", RunTold, True)),
+    CaseRow: (("document", Case, False),),
+    PracticeRow: (("document", Attempt, False),),
 }
 #: Every table whose rows are read, in an order in which what is needed comes first.
 TABLES: Final = tuple(_DOCUMENTS)
@@ -84,6 +90,7 @@ NEEDS: dict[type[Any], tuple[tuple[str, type[Any]], ...]] = {
     CalibrationRow: (("craft_id", CraftRow), ("pack_id", PackRow)),
     TrialRow: (("craft_id", CraftRow),),
     DischargeRow: (("pack_id", PackRow),),
+    CaseRow: (("craft_id", CraftRow), ("pack_id", PackRow)),
 }
 
 

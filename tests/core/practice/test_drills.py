@@ -9,7 +9,6 @@ from zesty_cell.core.asked.flying import STEP_S
 from zesty_cell.core.flight.one import fly
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.practice.asked import question
-from zesty_cell.core.practice.attempt import hidden, told
 from zesty_cell.core.practice.course import (
     GENTLE_POWER,
     LANDS_AT,
@@ -25,6 +24,7 @@ from zesty_cell.core.practice.drills import DRILLS, drill, own_drill
 from zesty_cell.core.practice.flown import Ending, play, true_flight
 from zesty_cell.core.practice.score import Ideal, first_word, ideal, points, score, scripted
 from zesty_cell.core.practice.shown import seconds, times_life
+from zesty_cell.core.practice.told import hidden, told
 from zesty_cell.words.say import say
 
 HOME = "home"

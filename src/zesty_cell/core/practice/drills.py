@@ -13,7 +13,7 @@ import numpy as np
 from zesty_cell.core.answer.thresholds import on_step
 from zesty_cell.core.asked.flying import PATTERNS
 from zesty_cell.core.asked.landing import LandingRule
-from zesty_cell.core.asked.sheet import Conditions, Sheet
+from zesty_cell.core.asked.sheet import COLDEST_C, HOTTEST_C, Conditions, Sheet
 from zesty_cell.core.callouts.conditions import Condition, Guards
 from zesty_cell.core.callouts.rules import CalloutPlan, Rule, Timer
 from zesty_cell.core.parts.pack import Pack
@@ -296,7 +296,7 @@ def own_drill(sheet: Sheet, plan: CalloutPlan, /, *, seed: int) -> Scenario:
     speed = sheet.craft.cruise_speed_m_s or 10.0
     wind_m_s = min(max(sheet.landing.headwind_m_s, 0.0), 0.6 * speed) * float(rng.uniform(0.8, 1.3))
     mission = Mission(air_m_s=speed, out_m=max(sheet.landing.home_s, 5.0) * speed, wind_m_s=wind_m_s)
-    air_c = sheet.conditions.air_c + float(rng.uniform(-6.0, 4.0))
+    air_c = min(max(sheet.conditions.air_c + float(rng.uniform(-6.0, 4.0)), COLDEST_C), HOTTEST_C)
     flown = sheet.model_copy(update={"conditions": sheet.conditions.model_copy(update={"air_c": round(air_c, 1)})})
     truth = _usual(rng, flown, power=float(rng.uniform(0.88, 1.14)), capacity=float(rng.uniform(0.85, 1.0)),
                    resistance=float(rng.uniform(0.9, 1.5)))  # fmt: skip

@@ -85,11 +85,19 @@ def _cause(of: Ranked, before: Mapping[str, float]) -> ShownCause:
     )  # fmt: skip
 
 
-def shown_check(of: Proposed, /) -> ShownCheck:
-    """A check as it is proposed."""
+def _page(page: str, at: Mapping[str, int]) -> str:
+    """The page of a check, for the craft, the pack or the sheet that the case is about."""
+    if page == "/callouts":
+        return f"/callouts/{at['sheet']}" if "sheet" in at else page
+    asked = "pack" if page == "/calibrate/cells" else "craft"
+    return f"{page}?{asked}={at[asked]}" if asked in at and page else page
+
+
+def shown_check(of: Proposed, /, *, at: Mapping[str, int]) -> ShownCheck:
+    """A check as it is proposed, for the numbers of craft, pack and sheet that there are."""
     outcomes = the_table().readings[of.reading].outcomes
     return ShownCheck(
-        of.reading, named.reading(of.reading), named.how(of.reading), of.minutes, of.risk, of.page,
+        of.reading, named.reading(of.reading), named.how(of.reading), of.minutes, of.risk, _page(of.page, at),
         tuple((key, named.outcome(of.reading, key)) for key in outcomes),
     )  # fmt: skip
 
@@ -115,8 +123,8 @@ def shown_known(known: Mapping[str, Known], answers: Mapping[str, str], /) -> li
     return found
 
 
-def ranking_context(look: Look, /) -> dict[str, Any]:
-    """The ranking as the template takes it: the first causes, and how many others are unlikely."""
+def ranking_context(look: Look, /, *, at: Mapping[str, int]) -> dict[str, Any]:
+    """The ranking as the template takes it: the first causes, how many others are unlikely, and what comes next."""
     before = {r.cause: r.chance for r in look.before.ranked}
     causes = [_cause(r, before) for r in look.now.ranked]
     several = max(sum(c.words != "unlikely" for c in causes), _CAUSES)
@@ -124,7 +132,7 @@ def ranking_context(look: Look, /) -> dict[str, Any]:
     said, do = named.verdict(look)
     return {
         "causes": causes[:several], "others": causes[several:], "nothing": nothing, "verdict": said, "do": do,
-        "stands": look.stands, "next": [shown_check(p) for p in look.next[:5]],
+        "stands": look.stands, "next": [shown_check(p, at=at) for p in look.next[:5]],
     }  # fmt: skip
 
 

@@ -17,6 +17,7 @@ from zesty_cell.core.errors import ZestyCellError
 from zesty_cell.core.fact import Fact, Words
 from zesty_cell.core.faults import named
 from zesty_cell.core.faults.case import NOTHING, SOMETHING_ELSE, Case, look_at
+from zesty_cell.core.faults.part import part_to_change
 from zesty_cell.core.faults.table import DANGERS, the_table
 from zesty_cell.services.fault_evidence import known_of
 from zesty_cell.services.faults import CaseNow, answer, case_now, close, open_again, take_back
@@ -101,7 +102,7 @@ def _new(request: Request, session: Session, asked: _Asked, *, status: int = 200
     if asked.signs:
         case = Case(craft="it", began_at=datetime.now(UTC), signs=asked.signs)
         look = look_at(case, known={k: v.outcome for k, v in known.items()}, was=cases.turned_out(session))
-        context |= ranking_context(look) | {"ranked": True}
+        context |= ranking_context(look, at={}) | {"ranked": True}
     return page(request, "fault_new.html", context, status=status)
 
 
@@ -155,17 +156,19 @@ def shown_case(
     """A case as it stands."""
     now = case_now(session, row)
     answers = {a.reading: a.outcome for a in now.case.answers}
-    links = [] if now.chain is None else [n for n in now.chain.links if n.status != "ok"]
-    chain_asks = {"pack_hot", "motors_cold", "motors_hot", "esc_hot"} & set(now.case.signs)
+    change = None if now.chain is None else part_to_change(now.chain, signs=set(now.case.signs))
+    links = [] if change is None or now.chain is None else [n for n in now.chain.links if n.status != "ok"]
     context: dict[str, Any] = {
         "row": row, "case": now.case, "sheet": now.sheet, "trouble": trouble, "typed": typed or {},
         "danger": named.in_danger() if now.case.dangerous else None,
         "signs": [named.sign(key) for key in now.case.signs], "known": shown_known(now.known, answers),
-        "links": links if chain_asks else [], "chain": now.chain if chain_asks else None,
+        "links": links, "change": change,
         "may_be": _what_it_may_be(now), "was": named.was,
         "risks": _RISKS,
     }  # fmt: skip
-    return page(request, "fault.html", context | ranking_context(now.look), status=status)
+    of = (("craft", row.craft), ("pack", row.pack), ("sheet", now.sheet))
+    at = {name: thing.id for name, thing in of if thing is not None}
+    return page(request, "fault.html", context | ranking_context(now.look, at=at), status=status)
 
 
 @router.get("/{case_id}")

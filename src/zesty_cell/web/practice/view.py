@@ -15,20 +15,20 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.errors import OutOfRangeError, ZestyCellError
 from zesty_cell.core.practice.asked import question
-from zesty_cell.core.practice.attempt import (
-    MOST_DECISIONS,
-    hidden,
-    judgement,
-    lesson,
-    task,
-    told,
-)
+from zesty_cell.core.practice.attempt import MOST_DECISIONS
 from zesty_cell.core.practice.course import MOST_S, Decision
 from zesty_cell.core.practice.drills import DRILLS
 from zesty_cell.core.practice.flown import play
 from zesty_cell.core.practice.scenario import Scenario
 from zesty_cell.core.practice.score import ideal
 from zesty_cell.core.practice.shown import times_life
+from zesty_cell.core.practice.told import (
+    hidden,
+    judgement,
+    lesson,
+    task,
+    told,
+)
 from zesty_cell.services.practice import keep, kept, next_of, scenario_of, standings
 from zesty_cell.store import practice, sheets
 from zesty_cell.web.drawing.practice_air import air
@@ -83,7 +83,11 @@ def show_flown(request: Request, session: Store, attempt_id: int) -> HTMLRespons
     """A drill as it was flown, laid open."""
     row = practice.fetch(session, attempt_id)
     attempt = practice.attempt_of(row)
-    scenario = scenario_of(session, attempt.drill, seed=attempt.seed, sheet_id=attempt.sheet)
+    try:
+        scenario = scenario_of(session, attempt.drill, seed=attempt.seed, sheet_id=attempt.sheet)
+    except ZestyCellError:
+        gone = f"The sheet that “{attempt.name}” was flown with is gone, or contradicts itself now."
+        return _listed(request, session, trouble=gone, status=404)
     played = play(scenario, attempt.decisions)
     asked, now = question(played), datetime.now(UTC)
     context: dict[str, Any] = {

@@ -8,6 +8,7 @@ export const practice = () => ({
   init() {
     Object.assign(this, { root: this.$el, decisions: [], time: 0, index: 0, running: false, flown: null, answered: false, said: 0, waits: {} });
     this.speed = Number(this.root.dataset.speed);
+    at("begin").disabled = false;
     at("begin").addEventListener("click", () => this.begin());
     for (const button of this.root.querySelectorAll("[data-action]")) button.addEventListener("click", () => this.decide(button.dataset.action));
     at("pause").addEventListener("click", () => (this.running ? this.hold() : this.go()));

@@ -253,6 +253,13 @@ FAULTS: dict[str, str] = {
     "known.chain": "by the sheet “{sheet}”",
     "known.log": "by the telemetry of its last logged flight",
     "known.then": "as it was known then",
+    "fault.change.pack": "Change the pack: {part:sentence} carries {share:percent} of its limit.",
+    "fault.change.plug": "Change plug or leads: {part:sentence} carries {share:percent} of its limit.",
+    "fault.change.esc": "Change the ESC, or take less propeller: {part:sentence} carries {share:percent} of its limit.",
+    "fault.change.motors": "Take less propeller or larger motors: {part:sentence} carries {share:percent} of its limit.",
+    "fault.change.propeller": "Change the propeller: {part:sentence} is at {share:percent} of what is wanted.",
+    "fault.change.none": "By the sheet nothing here is near its limit: {part:sentence} has most, {share:percent}. Measure "
+    "the part itself before you buy another.",
     "fault.was": "It was {cause}.",
     "fault.was.nothing": "Nothing was off.",
     "fault.was.something else": "It was something that is not in the table.",

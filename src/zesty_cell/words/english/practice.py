@@ -69,7 +69,7 @@ PRACTICE: dict[str, str] = {
     "practice.at_home": "over the field",
     "practice.away": "{away_m:far} away",
     "practice.first_word": "At the first “{words}”, {at_s}, it would have rested at {cell_v} a cell with {left_share}.",
-    "practice.went_on": "You went on for {later_s}: then {cell_v} and {left_share}.",
+    "practice.went_on": "You went on for {later_s}: then {cell_v} and {left_share}, {away}.",
     "practice.never_turned": "You went on for {later_s} and did not turn.",
     "practice.turned": "You turned at {at_s}: it would have rested at {cell_v} a cell with {left_share}.",
     "practice.best": "Best was to turn home at {turn_s}: down at {lands_s} with {left_share}.",
