@@ -127,6 +127,14 @@ OPERATIONS = [
     "POST /api/tests/{trial_id}/look",
     "DELETE /api/tests/{trial_id}",
     "POST /api/tests/{trial_id}/undelete",
+    "GET /api/off/table",
+    "GET /api/off",
+    "POST /api/off",
+    "GET /api/off/{case_id}",
+    "POST /api/off/{case_id}/answers",
+    "POST /api/off/{case_id}/close",
+    "DELETE /api/off/{case_id}",
+    "POST /api/off/{case_id}/undelete",
 ]
 
 

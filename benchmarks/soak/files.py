@@ -27,6 +27,9 @@ DOORS = (
     ("/sheets/import", "file", {}),
     ("/callouts/8/import", "file", {}),
     ("/callouts/8/voices/landnow/own-voice", "wav", {}),
+    ("/tests/import", "file", {}),
+    ("/tests/discharges/new", "file", {"pack": "8", "part": "whole"}),
+    ("/tests/discharges/pack/8/curve/import", "file", {"version": "1"}),
     ("/backup/restore", "file", {}),
 )
 _LARGE = 22_000_000

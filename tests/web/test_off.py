@@ -383,3 +383,64 @@ def test_a_hot_pack_and_cold_motors_are_told_of_by_the_chain(client, app):
     assert "By the chain" in page
     assert "of its limit" in page or "near its limit" in page
     assert "By the chain" not in client.get(made(client, app, "drifts")).text
+
+
+# By the API
+
+
+def test_the_api_asks_ranks_and_closes(client, app):
+    craft_id, pack_id = rows(app)
+    new = {"craft_id": craft_id, "pack_id": pack_id, "signs": ["cell_apart", "longer_to_charge"], "note": "again"}
+    one = client.post("/api/off", json=new)
+    assert one.status_code == 201
+    case = one.json()
+    assert case["stands"] == "looking"
+    assert case["causes"][0]["cause"] == "weak_cell"
+    assert case["next"][0]["reading"] == "cells"
+    assert case["next"][0]["outcomes"] == ["together", "apart"]
+    told = {"version": case["version"], "reading": "cells", "outcome": "apart"}
+    after = client.post(f"/api/off/{case['id']}/answers", json=told).json()
+    assert after["stands"] == "sure"
+    assert after["said"][0] == "It is most likely one weak cell."
+    closed = client.post(
+        f"/api/off/{case['id']}/close", json={"version": after["version"], "was": "weak_cell"}
+    ).json()
+    assert closed["case"]["closed"]["was"] == "weak_cell"
+    assert [c["was"] for c in client.get("/api/off").json()] == ["weak_cell"]
+    assert client.delete(f"/api/off/{case['id']}").status_code == 204
+    assert client.get(f"/api/off/{case['id']}").status_code == 404
+    assert client.post(f"/api/off/{case['id']}/undelete").status_code == 200
+    assert set(client.get("/api/off/table").json()) == {"signs", "readings", "checks", "causes"}
+
+
+def test_the_api_says_stop_first(client, app):
+    _, pack_id = rows(app)
+    case = client.post("/api/off", json={"pack_id": pack_id, "signs": ["smell"]}).json()
+    assert case["said"][0] == "Stop. Do not charge it, do not fly it."
+    assert {check["risk"] for check in case["next"]} <= {"look"}
+
+
+@pytest.mark.parametrize(
+    ("body", "field"),
+    [
+        ({"signs": ["pack_hot"]}, "craft_id"),
+        ({"pack_id": 1, "signs": ["no_such"]}, "signs"),
+        ({"pack_id": 1, "signs": []}, "signs"),
+        ({"pack_id": 1, "signs": ["pack_hot"], "note": "x" * 401}, "note"),
+    ],
+)
+def test_the_api_refuses_what_is_no_case_at_its_field(client, app, body, field):
+    answer = client.post("/api/off", json=body)
+    assert answer.status_code == 422
+    assert answer.json()["detail"][0]["loc"][-1] == field
+
+
+def test_the_api_refuses_what_is_no_answer(client, app):
+    _, pack_id = rows(app)
+    case = client.post("/api/off", json={"pack_id": pack_id, "signs": ["pack_hot"]}).json()
+    at = f"/api/off/{case['id']}"
+    wrong = {"version": case["version"], "reading": "cells", "outcome": "blue"}
+    assert client.post(f"{at}/answers", json=wrong).status_code == 422
+    assert client.post(f"{at}/answers", json=wrong | {"outcome": "apart", "version": 77}).status_code == 409
+    assert client.post(f"{at}/close", json={"version": case["version"], "was": "gremlins"}).status_code == 422
+    assert client.post("/api/off", json={"pack_id": 9999, "signs": ["pack_hot"]}).status_code == 404

@@ -186,8 +186,8 @@ def _by_cutoff(sheet: SheetRow, advice: Advice) -> dict[str, Known]:
     check = next((c for c in advice.result.checks if c.key == "esc_cutoff"), None)
     if check is None or advice.sheet.craft.limits.esc_cutoff_v_per_cell is None:
         return {}
-    outcome = "low enough" if check.status == "ok" else "too high"
-    return {"cutoff": Known(outcome, fact("known.chain", sheet=sheet.name))}
+    outcome = {"ok": "low enough", "stop": "too high"}.get(check.status)
+    return {} if outcome is None else {"cutoff": Known(outcome, fact("known.chain", sheet=sheet.name))}
 
 
 def _chain(advice: Advice) -> Chain:

@@ -68,6 +68,7 @@ ROOMS: dict[str, tuple[str, ...]] = {
         "api.choosing_view",
         "api.calibrations_view",
         "api.trials_view",
+        "api.faults_view",
     ),
 }
 _ASKED_AGAIN = "zesty_cell.asked_again"

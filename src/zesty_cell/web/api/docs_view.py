@@ -21,6 +21,8 @@ _PARTS = {
     "flights": "The log: flights put right, set aside, charged.",
     "telemetry": "Logs of flights, their numbers, and the pack as a fit finds it.",
     "calibrations": "What was checked of a craft's sensors and a pack's cells.",
+    "tests": "Fair tests: their order, their runs, and the verdict once it is looked at.",
+    "what is off": "From signs and readings to causes, and the check that tells most next.",
 }
 
 router = APIRouter(prefix="/api", include_in_schema=False)

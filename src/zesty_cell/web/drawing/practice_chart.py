@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,8 +17,8 @@ _WIDTH, _HEIGHT = 860.0, 440.0
 _LEFT, _RIGHT, _TOP, _BOTTOM = 46.0, 846.0, 40.0, 402.0
 _POINTS = 420
 _MINUTES = (30.0, 60.0, 120.0, 300.0, 600.0, 1200.0)
-#: Words that stand nearer to each other than this are not written twice.
-_APART = 62.0
+#: Words take so much room on a line, and stand there again after so much.
+_APART, _AGAIN = 66.0, 190.0
 
 
 @dataclass(frozen=True)
@@ -91,13 +92,15 @@ def _spoken(played: Played) -> list[Event]:
 
 
 def _apart(marks: list[Mark]) -> list[Mark]:
-    """Marks with words; those close behind one with the same words keep only their place."""
+    """Marks with words where there is room for them, on two lines; the same words again only far behind."""
     found: list[Mark] = []
-    last: dict[str, float] = {}
+    ends = [-math.inf, -math.inf]
+    again: dict[str, float] = {}
     for mark in marks:
-        near = mark.x - last.get(mark.words, -_APART) < _APART
-        line = 1 if found and mark.words != found[-1].words and mark.x - found[-1].x < _APART else 0
-        found.append(Mark(mark.x, mark.y, "" if near else mark.words, line))
-        if not near:
-            last[mark.words] = mark.x
+        line = next((k for k, end in enumerate(ends) if mark.x - end >= _APART), None)
+        if line is None or mark.x < again.get(mark.words, -math.inf) or mark.x > _RIGHT - _APART / 2.0:
+            found.append(Mark(mark.x, mark.y, ""))
+            continue
+        ends[line], again[mark.words] = mark.x, mark.x + _AGAIN
+        found.append(Mark(mark.x, mark.y, mark.words, line))
     return found
