@@ -45,6 +45,7 @@ def _fill_demo(database: Database) -> None:
         from zesty_cell.demo.discharges import load_discharges
         from zesty_cell.demo.faults import load_faults
         from zesty_cell.demo.log import load_log, load_telemetry
+        from zesty_cell.demo.practice import load_practice
         from zesty_cell.demo.trials import load_trials
 
         if load_club(session):
@@ -53,6 +54,7 @@ def _fill_demo(database: Database) -> None:
             load_trials(session)
             load_discharges(session)
             load_faults(session)
+            load_practice(session)
 
 
 def _keep_memory_together() -> None:

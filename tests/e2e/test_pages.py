@@ -73,6 +73,7 @@ PAGES = [
     "/off/table",
     "/practice",
     "/practice/telemetry_lost?seed=4",
+    "/practice/flown/2",
     "/backup",
     "/phone",
     "/pair",

@@ -10,6 +10,7 @@ from starlette.testclient import TestClient
 
 from zesty_cell.core.practice.drills import DRILLS, drill
 from zesty_cell.core.practice.score import ideal, score, scripted
+from zesty_cell.demo.practice import load_practice
 from zesty_cell.services.practice import scenario_of
 from zesty_cell.store import practice, sheets
 
@@ -180,3 +181,15 @@ def test_every_sheet_of_the_club_can_be_won_and_lost(app):
             scenario = scenario_of(session, "own", seed=4, sheet_id=row.id)
             assert score(scripted(scenario, "ideal")) >= 90, row.name
             assert score(scripted(scenario, "never")) < 20, row.name
+
+
+def test_the_clubs_drills_stand_with_their_points_and_can_be_looked_at(client, app):
+    with app.state.database.session() as session:
+        many = load_practice(session)
+    page = client.get(ROOT).text
+    points = [int(p) for p in re.findall(r'title="(\d+) of 100"', page)]
+    assert len(points) == many
+    assert min(points) < 40 < 70 < max(points)
+    assert page.count("again now") == 3  # it was long ago
+    for k in range(1, many + 1):
+        assert client.get(f"{ROOT}/flown/{k}").status_code == 200
