@@ -65,6 +65,13 @@ MODULES = {
     "learn/calibration": "learn/test_calibration.py learn/test_scales.py learn/test_measured_points.py",
     "learn/log_fit": "learn/test_log_fit.py",
     "learn/log_told": "learn/test_log_fit.py learn/test_correction.py",
+    "faults/reckoned": "faults/test_reckoned.py",
+    "faults/next_check": "faults/test_reckoned.py faults/test_case.py",
+    "faults/told": "faults/test_case.py faults/test_part.py",
+    "faults/part": "faults/test_part.py",
+    "practice/course": "practice/test_drills.py",
+    "practice/score": "practice/test_drills.py",
+    "practice/asked": "practice/test_drills.py",
 }
 
 
