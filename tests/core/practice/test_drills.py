@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from zesty_cell.core.asked.flying import STEP_S
+from zesty_cell.core.callouts.conditions import Condition
 from zesty_cell.core.flight.one import fly
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.practice.asked import question
@@ -298,6 +301,26 @@ def test_climb_or_end_is_asked_at_the_first_word_and_told_by_what_is_left():
         assert asked.at_s == first_word(played.events).time_s
         left = played.flight.left_at(asked.at_s)
         assert asked.right == int(left < played.scenario.reserve + 0.08)
+
+
+def test_a_word_is_the_end_from_eight_hundredths_over_the_reserve():
+    """The same drill with its alarm set lower and lower: until 28 % are left it was a climb, from there the end."""
+    scenario = drill("climb_or_empty", seed=3)
+    found = []
+    for lower_v in np.arange(0.0, 1.3, 0.1):
+        rules = tuple(
+            r.model_copy(update={"conditions": (Condition(value=round(r.conditions[0].value - lower_v, 1)),)})
+            if r.role == "land_now" else r
+            for r in scenario.plan.rules
+        )  # fmt: skip
+        plan = scenario.plan.model_copy(update={"rules": rules, "timers": ()})
+        played = play(replace(scenario, plan=plan), ())
+        asked = question(played)
+        if asked is not None and first_word(played.events) is not None:
+            found.append((played.flight.left_at(asked.at_s), asked.right))
+    assert all(right == int(left < 0.28) for left, right in found)
+    assert max(left for left, right in found if right == 1) > 0.2
+    assert min(left for left, right in found if right == 0) < 0.36
 
 
 def test_nothing_is_asked_after_the_end_nor_where_there_is_nothing_to_ask():
