@@ -97,6 +97,12 @@ def faults() -> list[Row]:
         worth_making(now, known={"air"}, signs=set())
     took_ms = 1000.0 * (time.perf_counter() - began) / 20
     rows.append(
-        Row("Causes ranked, next checks weighed", f"{took_ms:.1f} ms", "50 ms", took_ms <= 50.0, "352 sets of causes, 27 checks")
+        Row(
+            "Causes ranked, next checks weighed",
+            f"{took_ms:.1f} ms",
+            "50 ms",
+            took_ms <= 50.0,
+            "352 sets, 27 checks",
+        )
     )
     return rows
