@@ -11,7 +11,7 @@ from starlette.testclient import TestClient
 
 from zesty_cell.core.faults.case import NOT_TOLD
 from zesty_cell.core.faults.table import DANGERS, the_table
-from zesty_cell.core.learn.calibration import CellCheck
+from zesty_cell.core.learn.calibration import CellCheck, CurrentCalibration
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.services.fault_evidence import known_of
 from zesty_cell.services.faults import case_now
@@ -176,6 +176,7 @@ def test_a_closed_case_takes_no_answer(client, app):
     assert "Nothing was off." in client.get(address).text
     assert post(client, address, "answer", reading="wind", outcome="calm").status_code == 409
     assert post(client, address, "take-back", reading="wind").status_code == 409
+    assert post(client, address, "close", was="wind").status_code == 409
 
 
 @pytest.mark.parametrize("danger", sorted(DANGERS))
@@ -285,6 +286,19 @@ def test_charge_a_minute_is_held_against_the_flights_before(app, last, outcome):
     back = [0.90, 0.905, 0.895, 0.90, 0.90, 0.9 * last, 0.9 * last]
     fly(app, days=list(range(7)), put_back_ah=back)
     assert _known(app)[0].get("power") == outcome
+
+
+def test_a_calibration_since_is_no_more_power(app):
+    """The sensor showed 20 % too little until it was calibrated; the craft takes what it took."""
+    craft_id, _ = rows(app)
+    fly(app, days=list(range(7)), shown_ah=[0.72] * 5 + [0.9] * 2)
+    with app.state.database.session() as session:
+        made = CurrentCalibration(
+            made_at=datetime(2026, 6, 1, 9, 0, tzinfo=UTC) + timedelta(days=4.5), old=100.0, reading_rises=True,
+            step=1.0, flights=((0.72, 0.9),), capacity_ah=1.0, entered=125.0,
+        )  # fmt: skip
+        calibrations.add(session, made, craft_id=craft_id, pack_id=None)
+    assert _known(app)[0]["power"] == "usual"
 
 
 def test_what_lies_within_the_flights_own_scatter_tells_nothing(app):

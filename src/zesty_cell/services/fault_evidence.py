@@ -18,7 +18,7 @@ from zesty_cell.core.errors import ZestyCellError
 from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.faults import told
 from zesty_cell.core.flight.honest_current import honest_current
-from zesty_cell.core.learn.calibration import voltage_now
+from zesty_cell.core.learn.calibration import Calibration, voltage_now
 from zesty_cell.core.learn.flights import LoggedFlight, used_of
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.pack import Pack
@@ -104,9 +104,9 @@ def _by_sensors(session: Session, craft: CraftRow) -> dict[str, Known]:
     return found
 
 
-def _a_minute(flight: LoggedFlight, pack: Pack) -> float | None:
-    """Charge a minute of a flight [Ah/min]; None where it is not known."""
-    used = used_of(flight, pack=pack)
+def _a_minute(flight: LoggedFlight, pack: Pack, made: Sequence[Calibration]) -> float | None:
+    """Charge a minute of a flight [Ah/min], corrected by calibrations since; None where it is not known."""
+    used = used_of(flight, pack=pack, calibrations=made)
     return None if used is None else 60.0 * used.share * pack.capacity_ah / flight.duration_s
 
 
@@ -128,13 +128,14 @@ def _by_flights(session: Session, craft: CraftRow, pack: PackRow | None) -> dict
         outcome = told.charged_to(cell_v, chemistry=chemistry_for(flights.pack_of(rows[0]).chemistry))
         if outcome is not None:
             found["charged_to"] = Known(outcome, fact("known.charged", cell_v=cell_v))
-    return found | _by_rate(rows)
+    return found | _by_rate(rows, calibrations.of_craft(session, craft.id))
 
 
-def _by_rate(rows: Sequence[FlightRow]) -> dict[str, Known]:
+def _by_rate(rows: Sequence[FlightRow], made: Sequence[Calibration]) -> dict[str, Known]:
     """Charge a minute of the last flights against those before them with the same pattern and type of pack."""
     alike = [r for r in rows if (r.pattern, r.pack.type_name) == (rows[0].pattern, rows[0].pack.type_name)]
-    rates = [rate for r in alike if (rate := _a_minute(flights.flight_of(r), flights.pack_of(r))) is not None]
+    told_by = ((flights.flight_of(r), flights.pack_of(r)) for r in alike)
+    rates = [rate for flight, pack in told_by if (rate := _a_minute(flight, pack, made)) is not None]
     if len(rates) < _LAST + _BEFORE:
         return {}
     earlier = rates[_LAST:]

@@ -47,6 +47,19 @@ def case_now(session: Session, row: CaseRow, /) -> CaseNow:
     return CaseNow(row, case, look, known, chain, sheet)
 
 
+def _open(row: CaseRow) -> Case:
+    """A case that is open still.
+
+    Raises
+    ------
+    EditConflictError
+    """
+    case = cases.case_of(row)
+    if case.closed is not None:
+        raise EditConflictError("fault", row.name)
+    return case
+
+
 def _changed(case: Case, **changes: object) -> Case:
     """A case with changes, held against all its rules.
 
@@ -67,9 +80,7 @@ def answer(session: Session, row: CaseRow, version: int, *, reading: str, outcom
     EditConflictError
         When somebody changed the case since, or it is closed.
     """
-    case = cases.case_of(row)
-    if case.closed is not None:
-        raise EditConflictError("fault", row.name)
+    case = _open(row)
     others = [a.model_dump() for a in case.answers if a.reading != reading]
     given = Answer(reading=reading, outcome=outcome, at=datetime.now(UTC)).model_dump()
     return cases.change(session, row.id, version, _changed(case, answers=[*others, given]))
@@ -82,9 +93,7 @@ def take_back(session: Session, row: CaseRow, version: int, *, reading: str) -> 
     ------
     EditConflictError
     """
-    case = cases.case_of(row)
-    if case.closed is not None:
-        raise EditConflictError("fault", row.name)
+    case = _open(row)
     left = [a.model_dump() for a in case.answers if a.reading != reading]
     return cases.change(session, row.id, version, _changed(case, answers=left))
 
@@ -96,10 +105,10 @@ def close(session: Session, row: CaseRow, version: int, *, was: str, note: str) 
     ------
     ValidationError, EditConflictError
     """
-    now = case_now(session, row)
-    known = {key: k.outcome for key, k in now.known.items()}
+    case = _open(row)
+    known = {key: k.outcome for key, k in case_now(session, row).known.items()}
     closed = Closed(was=was, at=datetime.now(UTC), note=note).model_dump()
-    return cases.change(session, row.id, version, _changed(now.case, known=known, closed=closed))
+    return cases.change(session, row.id, version, _changed(case, known=known, closed=closed))
 
 
 def open_again(session: Session, row: CaseRow, version: int, /) -> CaseRow:

@@ -16,7 +16,7 @@ from zesty_cell.core.practice.asked import question
 from zesty_cell.core.practice.attempt import Attempt
 from zesty_cell.core.practice.course import Decision
 from zesty_cell.core.practice.drills import DRILLS, drill, own_drill
-from zesty_cell.core.practice.flown import Played, play
+from zesty_cell.core.practice.flown import play
 from zesty_cell.core.practice.scenario import DrillKey, Scenario
 from zesty_cell.core.practice.score import score
 from zesty_cell.services.advice import advise
@@ -111,15 +111,6 @@ def scenario_of(session: Session, key: str, /, *, seed: int, sheet_id: int | Non
     return drill(known, seed=seed)
 
 
-@dataclass(frozen=True)
-class Flown:
-    """A drill that was flown to its end, and where it is kept."""
-
-    row: PracticeRow
-    attempt: Attempt
-    played: Played
-
-
 def keep(
     session: Session,
     scenario: Scenario,
@@ -128,7 +119,7 @@ def keep(
     *,
     answer: int | None,
     sheet_id: int | None,
-) -> Flown:
+) -> PracticeRow:
     """Score a drill and keep it."""
     played = play(scenario, decisions)
     asked = question(played)
@@ -138,4 +129,4 @@ def keep(
         decisions=tuple(decisions), answer=None if right is None else answer, right=right, score=score(played),
         flown_s=played.ending.at_s, left=min(played.ending.left, 1.0), fell=played.ending.fell,
     )  # fmt: skip
-    return Flown(practice.add(session, attempt), attempt, played)
+    return practice.add(session, attempt)

@@ -8,7 +8,7 @@ import pytest
 from pydantic import ValidationError
 
 from zesty_cell.core.faults import named, told
-from zesty_cell.core.faults.case import NOT_TOLD, Answer, Case, Closed, look_at, turned_out
+from zesty_cell.core.faults.case import NOT_TOLD, Answer, Case, Closed, look_at
 from zesty_cell.core.faults.table import the_table
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.words.say import say
@@ -110,12 +110,6 @@ def test_danger_is_said_of_the_case_and_named_first():
     assert stop == "Stop. Do not charge it, do not fly it."
     assert "outdoors" in where
     assert "local rules" in after
-
-
-def test_closed_cases_are_counted_by_what_they_were():
-    closed = Closed(was="wind", at=AT)
-    cases = [case("flights_shorter", closed=closed), case("drifts", closed=closed), case("pack_hot")]
-    assert turned_out(cases) == {"wind": 2}
 
 
 def test_everything_of_the_table_has_its_words():

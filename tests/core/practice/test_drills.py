@@ -9,6 +9,7 @@ import pytest
 
 from zesty_cell.core.asked.flying import STEP_S
 from zesty_cell.core.callouts.conditions import Condition
+from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.one import fly
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.practice.asked import question
@@ -368,3 +369,23 @@ def test_ones_own_sheet_is_flown_with_ones_own_plan():
     assert own_drill(scenario.believed, scenario.plan, seed=10).truth != own.truth
     assert score(scripted(own, "ideal")) >= 90
     assert score(scripted(own, "never")) < 20
+
+
+def test_a_sheet_that_flies_longer_than_a_drill_is_refused_and_the_longest_ends_within_it():
+    """A trainer plane on larger and larger packs, until it is too long for a drill."""
+    scenario = drill("flat_middle", seed=1)
+    sheet, longest = scenario.believed, None
+    for times in np.arange(1.0, 9.0, 0.25):
+        pack = sheet.pack.model_copy(update={"capacity_ah": sheet.pack.capacity_ah * times})
+        long = sheet.model_copy(update={"pack": pack})
+        try:
+            own_drill(long, scenario.plan, seed=1)
+        except OutOfRangeError:
+            break
+        longest = long
+    with pytest.raises(OutOfRangeError, match="a drill holds 55:00"):
+        own_drill(long, scenario.plan, seed=1)
+    for seed in range(6):
+        gently = play(own_drill(longest, scenario.plan, seed=seed), (decided(0.0, "gentler"),))
+        assert gently.ending.fell
+        assert gently.ending.at_s < MOST_S

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Annotated, Literal
 
@@ -145,8 +144,3 @@ def look_at(case: Case, /, *, known: Mapping[str, str], was: Mapping[str, int]) 
     else:
         stands = "looking" if ahead else "no check helps"
     return Look(now, before, readings, ahead, stands)
-
-
-def turned_out(cases: Iterable[Case], /) -> dict[str, int]:
-    """Closed cases by what they were."""
-    return dict(Counter(case.closed.was for case in cases if case.closed is not None))

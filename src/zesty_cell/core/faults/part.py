@@ -33,8 +33,7 @@ def part_to_change(chain: Chain, /, *, signs: Set[str]) -> Fact | None:
         return None
     only_pack = "motors_cold" in signs or not signs & {"motors_hot", "esc_hot"}
     links = [n for n in chain.links if n.key in _PART and n.share is not None]
-    asked = [n for n in links if (_PART[n.key] in _PACKS) == only_pack or n.key == "propeller"]
-    asked = [n for n in asked if n.key != "propeller" or not only_pack]
+    asked = [n for n in links if (_PART[n.key] in _PACKS) == only_pack]
     worst = max(asked, key=_share, default=None)
     if worst is None:
         return None

@@ -17,7 +17,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from zesty_cell.core.faults.table import PRESENT, all_chances, the_table
+from zesty_cell.core.faults.table import ABSENT, PRESENT, all_chances, the_table
 
 Likely = Literal["likely", "possible", "unlikely"]
 #: From here a cause is likely, and possible [1].
@@ -194,7 +194,7 @@ def _speaks(
     for key, logs in evidence.items():
         likely = np.exp(logs)
         ratio = (with_it @ likely / max(with_it.sum(), 1e-300)) / (without @ likely / max(without.sum(), 1e-300))
-        outcome = seen.readings.get(key) or (PRESENT if key in seen.signs else "absent")
+        outcome = seen.readings.get(key) or (PRESENT if key in seen.signs else ABSENT)
         found.append(Speaks(key, outcome, float(ratio)))
     return sorted(found, key=lambda s: -s.times)
 

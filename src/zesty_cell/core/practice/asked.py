@@ -15,7 +15,7 @@ from zesty_cell.core.practice.score import first_word
 _NOT_THE_END = 0.08
 #: Steps between the voltages offered [V a cell], and how many there are.
 _APART_V, _OFFERED = 0.10, 4
-#: A word this early would give the answer away: without one, it is asked at this share of the timer [1].
+#: Where nothing is said before the timer, it is asked at this share of that [1].
 _WITHOUT_A_WORD = 0.75
 #: Telemetry is missed for so long before anybody asks [s].
 _MISSED_S = 8.0

@@ -16,6 +16,8 @@ from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import COLDEST_C, HOTTEST_C, Conditions, Sheet
 from zesty_cell.core.callouts.conditions import Condition, Guards
 from zesty_cell.core.callouts.rules import CalloutPlan, Rule, Timer
+from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.core.parts.starting import KINDS, StartKey, starting_craft, usual_pack
@@ -33,6 +35,9 @@ DRILLS: Final[tuple[DrillKey, ...]] = (
 #: A timer turns home, and "pack low" speaks, so much before the sheet would [1].
 _TIMER_MARGIN: Final = 0.06
 _WORD_MARGIN: Final = 0.12
+#: One's own sheet is flown where it turns home before this [s]: with less power and flown gently its pack still
+#: ends within the longest drill.
+_LONGEST_OWN_S: Final = 3300.0
 
 
 def _sheet(
@@ -291,7 +296,13 @@ def drill(key: DrillKey, /, *, seed: int) -> Scenario:
 
 
 def own_drill(sheet: Sheet, plan: CalloutPlan, /, *, seed: int) -> Scenario:
-    """One's own sheet with one's own plan, and a truth drawn from what the sheet does not know [1]."""
+    """One's own sheet with one's own plan, and a truth drawn from what the sheet does not know [1].
+
+    Raises
+    ------
+    OutOfRangeError
+        For a sheet that flies longer than a drill can be played.
+    """
     rng = np.random.default_rng([seed, len(DRILLS)])
     speed = sheet.craft.cruise_speed_m_s or 10.0
     wind_m_s = min(max(sheet.landing.headwind_m_s, 0.0), 0.6 * speed) * float(rng.uniform(0.8, 1.3))
@@ -300,10 +311,16 @@ def own_drill(sheet: Sheet, plan: CalloutPlan, /, *, seed: int) -> Scenario:
     flown = sheet.model_copy(update={"conditions": sheet.conditions.model_copy(update={"air_c": round(air_c, 1)})})
     truth = _usual(rng, flown, power=float(rng.uniform(0.88, 1.14)), capacity=float(rng.uniform(0.85, 1.0)),
                    resistance=float(rng.uniform(0.9, 1.5)))  # fmt: skip
+    believed_s = _believed_turn_s(sheet, mission)
+    if believed_s > _LONGEST_OWN_S:
+        raise OutOfRangeError(
+            fact("refused.practice.too_long", flies_s=believed_s, most_s=_LONGEST_OWN_S),
+            field="sheet", value=believed_s, limit=_LONGEST_OWN_S,
+        )  # fmt: skip
     timer = next((t.at_s for t in plan.timers if t.on), None)
     shows = {"volts"} | ({"charge"} if sheet.craft.can_show("charge") else set())
     return Scenario(
         key="own", seed=seed, believed=sheet, plan=plan, mission=mission, truth=truth,
-        turn_s=_believed_turn_s(sheet, mission) if timer is None else timer, shows=frozenset(shows),
+        turn_s=believed_s if timer is None else timer, shows=frozenset(shows),
         reserve=sheet.landing.charge_kept or 0.20,
     )  # fmt: skip

@@ -179,9 +179,9 @@ def end_drill(request: Request, session: Store, key: str, form: PostedForm) -> R
         return _listed(request, session, trouble="This drill could not be scored: begin it anew.", status=422)
     try:
         told_answer = int(answer) if answer.isascii() and answer.isdigit() and len(answer) == 1 else None
-        flown = keep(session, scenario, decisions, answer=told_answer, sheet_id=sheet_id)
+        row = keep(session, scenario, decisions, answer=told_answer, sheet_id=sheet_id)
         session.commit()
     except OperationalError:
         session.rollback()
         return _listed(request, session, trouble=NOT_STORED, status=503)
-    return RedirectResponse(f"/practice/flown/{flown.row.id}", 303)
+    return RedirectResponse(f"/practice/flown/{row.id}", 303)

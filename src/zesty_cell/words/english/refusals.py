@@ -72,6 +72,7 @@ REFUSALS: dict[str, str] = {
     "refused.plan.rule_twice": "Two rules have the key “{rule}”.",
     "refused.power.other_style": "“{title}” is not how a {kind} is flown.",
     "refused.practice.own": "One’s own drill is flown with one of one’s own sheets, and no other is.",
+    "refused.practice.too_long": "This sheet flies {flies_s} before it turns home; a drill holds {most_s}.",
     "refused.practice.no_such_drill": "There is no such drill.",
     "refused.rule.comparison": "Telemetry is missing or there; every other sensor is below or above.",
     "refused.rule.never_quiet": "With no condition and no guard it would never be quiet.",
