@@ -149,8 +149,11 @@ def test_a_phone_is_paired_by_what_it_scans(server, browser, playwright, tmp_pat
 
 def take_off(page: Page, craft: str, pack: str) -> None:
     """Choose both, and take off."""
-    # By what the page says, and not by what is drawn at this very moment: a click waits for its button.
-    if "in the air" in page.get_by_role("heading", level=1).inner_text():
+    # By what the page says, and not by what is drawn at this very moment: a click waits for its button,
+    # and the page has one heading once it is drawn.
+    title = page.get_by_role("heading", level=1)
+    expect(title).to_have_count(1)
+    if "in the air" in title.inner_text():
         page.locator(".another-craft").click()
     page.get_by_role("group", name="Craft").get_by_role("button", name=craft, exact=True).click()
     wanted = page.locator(".in-hand .pill-link", has_text=pack).first

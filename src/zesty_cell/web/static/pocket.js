@@ -13,7 +13,7 @@ const words = JSON.parse(document.getElementById("pocket-words").textContent);
 const keyOf = (craft, pack) => `${craft}-${pack}`;
 
 Alpine.data("pocket", () => ({
-  day: null, entries: [], air: {}, picked: {}, packs: {}, waiting: [],
+  read: false, day: null, entries: [], air: {}, picked: {}, packs: {}, waiting: [],
   line: "", trusted: true, now: Date.now(), asItIs: false, telling: "", charging: "", speaking: "", spokenTrouble: "", theme: "",
 
   async init() {
@@ -22,7 +22,7 @@ Alpine.data("pocket", () => ({
     const [day, entries, air, picked, how] = await Promise.all([queue.kept("day"), queue.all(), queue.kept("air"), queue.kept("picked"), queue.kept("how")]);
     this.supply = (await queue.kept("supply")) ?? null;
     // A day of another form is not understood: it is taken along anew.
-    Object.assign(this, { day: day?.form === words.form ? day : null, entries, air: air ?? {}, picked: picked ?? {}, how: how ?? null });
+    Object.assign(this, { read: true, day: day?.form === words.form ? day : null, entries, air: air ?? {}, picked: picked ?? {}, how: how ?? null });
     this.look();
     const theme = await queue.kept("theme");
     if (theme) this.dress(theme);
