@@ -9,6 +9,8 @@ PIP := $(BIN)/pip --disable-pip-version-check install --quiet --require-hashes -
 # Warnings about index pages a machine's own pip configuration names but lacks are of no use to us.
 QUIET_PIP := 2> >(grep -v '^WARNING: Location' >&2)
 SHELL := /bin/bash
+# What Python compiled is kept, the tests’ own modules too, whatever the shell says: they start sooner.
+unexport PYTHONDONTWRITEBYTECODE
 
 .PHONY: demo serve test check bench soak mutants css icons shots lock chromium clean
 

@@ -13,6 +13,7 @@ from hypothesis import settings
 from starlette.testclient import TestClient
 
 from zesty_cell.demo.club import load_club
+from zesty_cell.demo.discharges import load_discharges
 from zesty_cell.demo.log import load_log, load_telemetry
 from zesty_cell.store.database import Database
 from zesty_cell.web.app import connect, create_app
@@ -90,6 +91,26 @@ def fly_season(app: FastAPI, season_file: Path) -> Callable[[], None]:
         shutil.copy(season_file, database.path)
 
     return fly
+
+
+@pytest.fixture(scope="session")
+def drawer_file(club_file: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The same with the discharge runs of its drawer, made once."""
+    path = tmp_path_factory.mktemp("drawer") / "club.sqlite"
+    shutil.copy(club_file, path)
+    database = Database(path)
+    with database.session() as session:
+        assert load_discharges(session) == 14
+        assert load_discharges(session) == 0
+    database.close()
+    return path
+
+
+@pytest.fixture
+def drawer(app: FastAPI, drawer_file: Path) -> None:
+    """The club has its drawer of discharge runs."""
+    app.state.database.close()
+    shutil.copy(drawer_file, app.state.database.path)
 
 
 @pytest.fixture

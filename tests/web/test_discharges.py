@@ -11,7 +11,6 @@ from sqlalchemy import text
 from tests.core.test_discharge import a_curve
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.discharge.note import RunNote
-from zesty_cell.demo.discharges import load_discharges
 from zesty_cell.formats.curve_json import write_curve_json
 from zesty_cell.services import discharges as service
 from zesty_cell.standins.discharger import Discharger, HiddenPack, Setting
@@ -48,13 +47,6 @@ def columns_of(client, address) -> dict[str, str]:
     for key, value in re.findall(r'<input type="hidden" name="([a-z0-9_]+\.unit)" value="([^"]*)"', page):
         form[key] = value
     return form
-
-
-@pytest.fixture
-def drawer(app):
-    with app.state.database.session() as session:
-        assert load_discharges(session) == 14
-        assert load_discharges(session) == 0
 
 
 def test_an_empty_drawer_says_what_to_bring(client, empty_app):
@@ -300,9 +292,9 @@ def test_a_recording_that_cannot_be_read_any_more_is_told_and_the_others_are_dra
     assert client.get(f"{ADDRESS}/pack/{pack_id}").status_code < 500
 
 
+@pytest.mark.usefixtures("drawer")
 def test_an_unreadable_note_is_set_aside_and_every_page_goes_on(client, app):
     with app.state.database.session() as session:
-        load_discharges(session)
         session.execute(text("UPDATE discharge SET document = '{\"air_c\": 900}' WHERE id = 3"))
     again = client.get(ADDRESS, follow_redirects=True)  # it is set aside, and the page asked once more
     assert again.status_code == 200

@@ -9,12 +9,14 @@ import pytest
 from benchmarks.soak.hostile import routes
 from starlette.testclient import TestClient
 
+from tests.asgi import Asked, answers
 from zesty_cell.network import Network
 from zesty_cell.network.devices import Devices
 from zesty_cell.paired import COOKIE, FIELD_READS, FIELD_WRITES, OPEN_TO_ALL, may
 from zesty_cell.web.app import create_app
 
 AWAY = ("192.168.1.9", 40_000)
+SERVER = ("192.168.1.20", 8767)
 BASE = "https://192.168.1.20:8767"
 HTML = {"accept": "text/html"}
 
@@ -60,22 +62,23 @@ def test_this_machine_itself_needs_nothing(reached):
     assert here.get("/phone").status_code == 200
 
 
+METHODS = ("GET", "POST", "PUT", "DELETE", "HEAD", "OPTIONS", "PATCH", "TRACE")
 HOSTS = ("192.168.1.20:8767", "localhost", "127.0.0.1:8765", "[::1]", "evil.example", "")
 
 
 @pytest.mark.parametrize("host", HOSTS)
 def test_whoever_is_not_paired_gets_nothing_whatever_it_asks(reached, host):
-    client = asking(reached)
     paths = {re.sub(r"\{[a-z_]+\}", "1", path) for path, _, _ in routes()} | {"/static/app.js", "/nowhere", "/%2e"}
     assert len(paths) > 120
-    for path in sorted(paths):
-        for method in ("GET", "POST", "PUT", "DELETE", "HEAD", "OPTIONS", "PATCH", "TRACE"):
-            answer = client.request(method, path, headers={"host": host, "x-forwarded-for": "127.0.0.1"})
-            if OPEN_TO_ALL.fullmatch(path) and method in ("GET", "HEAD", "POST"):
-                assert answer.status_code in (200, 304, 405, 422), (method, path)
-                continue
-            assert answer.status_code == 401, (method, path, host)
-            assert answer.text in ("", "This device is not paired.\n")
+    headers = {"host": host, "x-forwarded-for": "127.0.0.1", "accept": "*/*"}
+    asked = [Asked(method, path, headers) for path in sorted(paths) for method in METHODS]
+    told = answers(reached, asked, client=AWAY, server=SERVER)
+    for (method, path, _), answer in zip(asked, told, strict=True):
+        if OPEN_TO_ALL.fullmatch(path) and method in ("GET", "HEAD", "POST"):
+            assert answer.status in (200, 304, 405, 422), (method, path)
+            continue
+        assert answer.status == 401, (method, path, host)
+        assert answer.text in ("", "This device is not paired.\n")
 
 
 def test_a_browser_is_shown_where_to_pair(reached):
@@ -145,11 +148,16 @@ def test_the_field_right_is_for_the_field(reached, devices):
     client = paired(reached, devices, "field")
     for path in ("/field", "/pocket", "/pocket/day", "/sw.js", "/manifest.webmanifest", "/sheets/1/card"):
         assert client.get(path).status_code == (303 if path == "/field" else 200), path
+    sent = {"host": "192.168.1.20:8767", "cookie": f"{COOKIE}={client.cookies[COOKIE]}"}
+    asked = []
     for path, _, method in routes():
         path = re.sub(r"\{[a-z_]+\}", "1", path)
         allowed = FIELD_READS if method in ("GET", "HEAD") else FIELD_WRITES
         if not allowed.fullmatch(path) and not OPEN_TO_ALL.fullmatch(path):
-            assert client.request(method, path).status_code == 403, (method, path)
+            asked.append(Asked(method, path, sent))
+    assert len(asked) > 150
+    for one, answer in zip(asked, answers(reached, asked, client=AWAY, server=SERVER), strict=True):
+        assert answer.status == 403, one
     for path in ("/backup/file", "/hangar", "/phone", "/api/sheets", "/log/flights.csv", "/sheets/1/export"):
         assert client.get(path).status_code == 403
     for path in ("/sheets/1/delete", "/phone/code", "/backup/restore", "/callouts/1/up-to-date"):

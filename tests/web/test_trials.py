@@ -8,7 +8,6 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
-from zesty_cell.demo.discharges import load_discharges
 from zesty_cell.demo.trials import load_trials
 from zesty_cell.services.trials import next_run, trial_now
 from zesty_cell.store import flights, logs, trials
@@ -428,9 +427,8 @@ def test_a_difference_of_any_size_is_drawn_with_a_few_marks(client, app):
     assert 3 <= page.count('<line class="grid"') <= 8
 
 
+@pytest.mark.usefixtures("drawer")
 def test_discharge_runs_of_the_drawer_become_runs(client, app):
-    with app.state.database.session() as session:
-        load_discharges(session)
     trial_id = made(
         client, app, craft="Tern", packs=("Yuzu 1", "Yuzu 2"), measure="time_to_voltage", at="3.4", differs="pack",
         a="as it came", b="broken in", matters="3",
@@ -450,9 +448,8 @@ def test_discharge_runs_of_the_drawer_become_runs(client, app):
     assert client.post(f"/tests/{trial_id}/discharges", data={"discharge": "4711", "slot": "2"}).status_code == 404
 
 
+@pytest.mark.usefixtures("drawer")
 def test_a_recording_that_does_not_tell_is_refused(client, app):
-    with app.state.database.session() as session:
-        load_discharges(session)
     trial_id = made(
         client, app, craft="Tern", packs=("Yuzu 1", "Yuzu 2"), measure="loaded_v", at="30", differs="plug",
         matters="0.01",
