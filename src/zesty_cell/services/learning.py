@@ -251,6 +251,14 @@ def taught_of(session: Session, sheet: Sheet, *, craft_id: int, pack: PackRow) -
     Where its type of pack was not flown so, what the craft's flights with another taught: the craft is known then,
     and its pack is not.
     """
+    return remembered(
+        session,
+        ("taught", sheet, craft_id, pack.id),
+        lambda: _taught_of(session, sheet, craft_id=craft_id, pack=pack),
+    )
+
+
+def _taught_of(session: Session, sheet: Sheet, *, craft_id: int, pack: PackRow) -> LearnedFactors | None:
     known = lessons(session, sheet, craft_id=craft_id, pack=pack)
     if not known:
         other = _flown_with(session, craft_id=craft_id, sheet=sheet)
