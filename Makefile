@@ -53,9 +53,11 @@ ifeq ($(E2E),no)
 test: $(VENV)/.test
 	@$(BIN)/pytest -n 2 -m "not e2e"
 else
-# What asks one function comes first and is quick; then the whole application: its API fuzzed, its pages in a browser.
+# What asks one function comes first and is quick; then pages asked of the whole application; then its API fuzzed, and
+# its pages in a browser.
 test: $(VENV)/.test chromium
-	@$(BIN)/pytest -n 2 -m "not e2e and not fuzz"
+	@$(BIN)/pytest -n 2 -m "not e2e and not fuzz" --ignore tests/web
+	@$(BIN)/pytest -n 2 -m "not e2e and not fuzz" tests/web
 	@$(BIN)/pytest -n 2 --dist loadfile -m "e2e or fuzz"
 endif
 

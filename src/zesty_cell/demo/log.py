@@ -27,6 +27,7 @@ from zesty_cell.formats.telemetry_columns import guess_mapping
 from zesty_cell.services.advice import advise
 from zesty_cell.services.log_fits import keep_fits
 from zesty_cell.standins.charger import CellChecker, SimulatedCharger
+from zesty_cell.standins.course import Course
 from zesty_cell.standins.craft import Hidden, Sensors, SimulatedCraft, SimulatedFlight
 from zesty_cell.store import calibrations, flights, logs, sheets
 from zesty_cell.store.hangar import PACKS
@@ -57,6 +58,7 @@ class _Story:
     waiting: int = 0
     indoors: bool = False
     telemetry: str = ""
+    course: Course | None = None
 
 
 def _day(month: int, day: int, hour: int = 9, minute: int = 40) -> datetime:
@@ -71,6 +73,7 @@ _STORIES = (
     _Story(
         "Swift on Satsuma, harbour wall", ("Satsuma 1", "Satsuma 2", "Satsuma 3"), 21, _day(5, 17, 15, 10), 8.6,
         Hidden(0.96, 0.98, 1.1), tired="Satsuma 3", telemetry="swift-harbour.csv",
+        course=Course(latitude_deg=54.3, longitude_deg=7.1, reach_m=90.0, fast_m_s=32.0),
     ),
     _Story(
         "Wren on Kumquat, clubhouse", ("Kumquat 1", "Kumquat 2", "Kumquat 3"), 11, _day(6, 4, 18, 30), 16.8,
@@ -210,7 +213,7 @@ class _Season:
         return self._landed_at(again) - timedelta(hours=16, minutes=(31 * k) % 240)
 
     def _telemetry(self, row: FlightRow, flown: SimulatedFlight) -> None:
-        data = self.craft.log_csv(flown)
+        data = self.craft.log_csv(flown, course=self.story.course)
         table = read_table(data)
         kept = logs.add(self.session, data, table, name=self.story.telemetry, craft_id=self.row.craft_id)
         logs.confirm(self.session, kept, guess_mapping(table, series=self.sheet.pack.series))

@@ -13,9 +13,11 @@ from numpy.typing import NDArray
 
 from zesty_cell.formats.csv_table import NOTHING, Table, is_number, plain_numbers, to_number
 from zesty_cell.formats.errors import FileFormatError
-from zesty_cell.formats.telemetry_columns import Unit
+from zesty_cell.formats.telemetry_columns import Unit, halves
 
 _CLOCK = re.compile(r"(?:(\d{1,3}):)?(\d{1,2}):(\d{2}(?:[.,]\d+)?)")
+#: Units of half a cell, and which half it is.
+HALF = {"first": 0, "second": 1}
 #: Of cells that cannot be read: so many are named at most.
 _NAMED = 6
 #: So many rows are in memory at a time, and so many faults before all but the first are let go.
@@ -40,9 +42,25 @@ def reader_for(role: str, column: int, unit: Unit, table: Table) -> Reader:
     """A column of numbers, or of clock times."""
     if unit.key == "clock":
         return Reader(role, column, unit.key, _clock_s)
+    if unit.key in HALF:
+        return Reader(role, column, unit.key, lambda cell: _half_of(cell, table.decimal_comma, HALF[unit.key]))
     comma, factor, offset = table.decimal_comma, unit.factor, unit.offset
     scale = None if comma else (offset, factor)
     return Reader(role, column, unit.key, lambda cell: (to_number(cell, comma) - offset) * factor, scale)
+
+
+def _half_of(cell: str, decimal_comma: bool, half: int) -> float:
+    """One of the two numbers of a cell.
+
+    Raises
+    ------
+    ValueError
+        There are not two.
+    """
+    two = halves(cell, decimal_comma)
+    if len(two) != 2:
+        raise ValueError(cell)
+    return to_number(two[half], decimal_comma)
 
 
 def _clock_s(cell: str) -> float:
@@ -61,7 +79,7 @@ def _why_not(cell: str, unit: str) -> str:
         return f"“{shown}” is a formula, not a number."
     if unit == "clock":
         return f"“{shown}” is no time such as 0:01:02.5 or 2026-05-03 14:02:11."
-    return f"“{shown}” is not a number."
+    return f"“{shown}” is not {'two numbers' if unit in HALF else 'a number'}."
 
 
 @dataclass

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -26,6 +26,9 @@ RoleKey = Literal[
     "armed",
     "temperature_c",
     "altitude_m",
+    "latitude_deg",
+    "longitude_deg",
+    "lap_mark",
 ]
 
 
@@ -58,6 +61,9 @@ _VOLTS = (
     Unit("V", "V"), Unit("mV", "mV", 1e-3), Unit("cV", "hundredths of a volt", 1e-2),
     Unit("dV", "tenths of a volt", 0.1),
 )  # fmt: skip
+_TEN_MILLIONTHS = Unit("1e-7", "ten-millionths of °", 1e-7)
+#: Words of a column that may hold both halves of a position.
+_BOTH_HALVES = ("position", "gps", "coordinates", "koordinaten", "coordonnees", "coordenadas", "coordinate")
 _VOLT_WORDS = (
     "voltage", "volts", "volt", "v", "mv", "spannung", "tension", "voltaje", "tensione", "spanning", "tensao",
 )  # fmt: skip
@@ -129,6 +135,27 @@ ROLES: tuple[Role, ...] = (
         "altitude_m", "Altitude",
         ("altitude", "alt", "height", "hohe", "hoehe", "altura", "altezza", "quota", "hoogte"),
         (Unit("m", "m"), Unit("ft", "ft", 0.3048)),
+    ),
+    Role(
+        "latitude_deg", "Latitude",
+        (
+            "latitude", "lat", "breitengrad", "breite", "latitud", "latitudine", "breedtegraad", *_BOTH_HALVES,
+        ),
+        (Unit("°", "°"), _TEN_MILLIONTHS, Unit("first", "°, the first of two in a cell")),
+    ),
+    Role(
+        "longitude_deg", "Longitude",
+        (
+            "longitude", "lon", "lng", "long", "langengrad", "laengengrad", "longitud", "longitudine",
+            "lengtegraad", *_BOTH_HALVES,
+        ),
+        (Unit("°", "°"), _TEN_MILLIONTHS, Unit("second", "°, the second of two in a cell")),
+    ),
+    Role(
+        "lap_mark", "Lap mark",
+        ("lap", "laps", "runde", "runden", "tour", "tours", "vuelta", "vueltas", "giro", "giri", "ronde", "volta",
+         "marker", "mark"),
+        (Unit("rises", "rises as a lap begins"),),
     ),
 )  # fmt: skip
 #: Other spellings of a unit in a column's name.
@@ -214,17 +241,18 @@ def guess_mapping(table: Table, *, series: int) -> Mapping:
     # The rarest words first: “cell voltage” is a cell's, “rx voltage” the receiver's.
     for key in (
         "armed", "throttle", "temperature_c", "altitude_m", "cell_v", "receiver_v", "used_ah", "current_a",
-        "time_s", "pack_v",
+        "latitude_deg", "longitude_deg", "lap_mark", "time_s", "pack_v",
     ):  # fmt: skip
         role = next(r for r in ROLES if r.key == key)
         best, best_rank = None, (_AGAINST - 1, 0)
         for index in range(len(table.names)):
             names_no_volts = bool(role.needs) and not named(_VOLTS_NAMED, words[index])
             score = 0 if names_no_volts else named(role, words[index])
-            if index in taken or not (score or key == "pack_v") or not has_values(table, index):
+            shared = key == "longitude_deg" and holds_two(table, index)
+            if (index in taken and not shared) or not (score or key == "pack_v") or not has_values(table, index):
                 continue
             does = _behaves(table, role, index, series)
-            if not score and does != _SURELY:
+            if (not score and does != _SURELY) or (does == _AGAINST and key in _ONLY_IF_SO):
                 continue
             rank = (min(does, _FOR) if score else _SILENT, score)
             if rank > best_rank:
@@ -237,6 +265,8 @@ def guess_mapping(table: Table, *, series: int) -> Mapping:
 
 
 _VOLTS_NAMED = Role("receiver_v", "", _VOLT_WORDS, _VOLTS)
+#: Of these a name alone is not enough: “GPS speed”, “lap time”.
+_ONLY_IF_SO = ("latitude_deg", "longitude_deg", "lap_mark")
 #: What the numbers of a column say of a role: against it, nothing, for it, and enough without a name.
 _AGAINST, _SILENT, _FOR, _SURELY = -1, 0, 1, 2
 #: A pack's voltage moves by more than this between its highest and lowest twentieth, a supply's by less [1].
@@ -245,6 +275,12 @@ _SUPPLY_MOVES = 0.015
 
 def _behaves(table: Table, role: Role, index: int, series: int) -> int:
     """What the numbers of a column say of a role."""
+    if role.key in ("latitude_deg", "longitude_deg"):
+        return _is_position(table, role, index)
+    if role.key == "lap_mark":
+        # “Lap time” is named after it, and is none: marks are counted or switched.
+        marks = numbers_of(table, index)
+        return _FOR if marks.size and bool((marks == np.round(marks)).all()) else _AGAINST
     if role.key not in ("pack_v", "used_ah", "current_a", "throttle"):
         return _SILENT
     values = numbers_of(table, index)
@@ -264,6 +300,30 @@ def _behaves(table: Table, role: Role, index: int, series: int) -> int:
     if not (fits and moves):
         return _AGAINST
     return _SURELY if sinks and unit.key in ("V", "mV") else _FOR
+
+
+def _is_position(table: Table, role: Role, index: int) -> int:
+    """Whether a column may be half a position, or hold both halves: “GPS speed” is named after it, and is none."""
+    if holds_two(table, index):
+        return _FOR
+    values = numbers_of(table, index)
+    own = replace(role, words=tuple(word for word in role.words if word not in _BOTH_HALVES))
+    if not named(own, set(words_of(table.names[index]))) or not values.size:
+        return _AGAINST
+    most = float(np.abs(values).max()) * (1e-7 if float(np.abs(values).max()) > 360.0 else 1.0)
+    return _FOR if most <= (90.0 if role.key == "latitude_deg" else 360.0) else _AGAINST
+
+
+def halves(cell: str, decimal_comma: bool) -> list[str]:
+    """The numbers of a cell that holds a position: “47.1 8.2”, “47.1;8.2”, “47.1, 8.2”."""
+    return re.split(r"[\s;]+" if decimal_comma else r"[\s;,]+", cell.strip())
+
+
+def holds_two(table: Table, index: int) -> bool:
+    """Whether the cells of a column hold two numbers each."""
+    cells = [c for c in (row[index].strip() for row in table.first[:200]) if c.lower() not in NOTHING]
+    split = [halves(c, table.decimal_comma) for c in cells]
+    return bool(split) and all(len(two) == 2 and all(map(is_number, two)) for two in split)
 
 
 def numbers_of(table: Table, index: int) -> NDArray[np.float64]:
@@ -287,6 +347,8 @@ def guess_unit(table: Table, role: Role, index: int, series: int) -> Unit:
     by_name = named_unit(role, table.names[index])
     if by_name is not None:
         return by_name
+    if role.key in ("latitude_deg", "longitude_deg") and holds_two(table, index):
+        return role.units[-1]
     numbers = np.array([to_number(c, table.decimal_comma) for c in cells if is_number(c)])
     if not numbers.size:
         return role.units[0]
@@ -298,6 +360,8 @@ def guess_unit(table: Table, role: Role, index: int, series: int) -> Unit:
     if role.key in ("pack_v", "cell_v", "receiver_v"):
         cells_in = series if role.key == "pack_v" else 1 if role.key == "cell_v" else 2
         return next((u for u in role.units if 1.0 <= middle * u.factor / cells_in <= 4.6), role.units[0])
+    if role.key in ("latitude_deg", "longitude_deg"):
+        return role.unit("1e-7" if max(most, -least) > 360.0 else "°")
     if role.key == "used_ah":
         return role.unit("mAh" if most > 30 else "Ah")
     if role.key == "current_a":

@@ -13,6 +13,7 @@ from zesty_cell.core.errors import ZestyCellError
 from zesty_cell.core.fact import Words
 from zesty_cell.core.learn.calibration import corrected_log
 from zesty_cell.core.learn.climbs import Beginning, Climb, begins_s, climbs_of
+from zesty_cell.core.learn.laps import Laps, laps_of
 from zesty_cell.services.log_fits import flown_log, read_packed
 from zesty_cell.store import logs, sheets
 from zesty_cell.store.hangar import CRAFTS
@@ -51,6 +52,8 @@ class Beside:
     climbs : tuple of Climb
     ohm : float or None
         Middle of its climbs' resistances, whole pack [Ω].
+    laps : Laps or None
+        Where position or marks tell any.
     """
 
     of: Offered
@@ -59,6 +62,7 @@ class Beside:
     begins_s: float | None
     climbs: tuple[Climb, ...]
     ohm: float | None
+    laps: Laps | None
 
     @property
     def from_s(self) -> float:
@@ -118,5 +122,7 @@ def logs_beside(
         climbs = climbs_of(log, series=series)
         ohms = [c.ohm for c in climbs if c.ohm is not None]
         middle = statistics.median(ohms) if ohms else None
-        found.append(Beside(one, log, series, begins_s(log, beginning, series=series), climbs, middle))
+        found.append(
+            Beside(one, log, series, begins_s(log, beginning, series=series), climbs, middle, laps_of(log))
+        )
     return found, trouble

@@ -15,6 +15,7 @@ from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.flight.one import Flight, fly
 from zesty_cell.core.flight.setup import Factors, Setup, set_up
 from zesty_cell.core.parts.chemistry import diffusion_factor, temperature_factor
+from zesty_cell.standins.course import Course
 
 #: From one flight to the next the power of the same pilot, in cruise and in bursts, varies by this, one sigma [1].
 VARIES = 0.04
@@ -199,7 +200,12 @@ class SimulatedCraft:
         return flown.rest_v - float(self._relaxing_v(flown, np.array([after_s]))[0])
 
     def log_csv(
-        self, flown: SimulatedFlight, *, rate_hz: int = 5, lost_s: tuple[float, float] | None = None
+        self,
+        flown: SimulatedFlight,
+        *,
+        rate_hz: int = 5,
+        lost_s: tuple[float, float] | None = None,
+        course: Course | None = None,
     ) -> bytes:
         """A flight as a logger writes it, on the ground before and after; the link may be lost for a stretch.
 
@@ -209,6 +215,8 @@ class SimulatedCraft:
             Lines a second, a divisor of ten [Hz].
         lost_s : (from, to), optional
             [s].
+        course : Course, optional
+            Around which it flew; its receiver writes where it was.
         """
         frames = self.frames(flown)
         every, still = slice(None, None, 10 // rate_hz), int(_STILL_S * rate_hz)
@@ -229,9 +237,13 @@ class SimulatedCraft:
             heard = (time_s < lost_s[0]) | (time_s > lost_s[1])
             link -= 30.0 * np.exp(-(((time_s - lost_s[0]) / 20.0) ** 2))
         lines = ["Time (ms),VBat (V),Current (A),Used (mAh),Throttle (%),Armed,Link (%)"]
+        place = [""] * volts.size
+        if course is not None:
+            lines[0] += ",GPS lat,GPS lon"
+            place = [f",{both}" for both in course.flown(throttle, rate_hz=rate_hz, seed=volts.size)]
         lines += [
             f"{1000 * time_s[k]:.0f},{volts[k]:.2f},{current[k]:.1f},{1000 * used[k]:.0f},"
-            f"{100 * throttle[k]:.0f},{armed[k]},{min(max(link[k], 0), 100):.0f}"
+            f"{100 * throttle[k]:.0f},{armed[k]},{min(max(link[k], 0), 100):.0f}{place[k]}"
             for k in np.flatnonzero(heard)
         ]
         return ("\n".join(lines) + "\n").encode()

@@ -49,6 +49,10 @@ class Telemetry:
         0 or 1; NaN: as before.
     temperature_c, altitude_m : float64 (n,) or None
         [°C, m]; only looked at.
+    latitude_deg, longitude_deg : float64 (n,) or None
+        Where it was [°]; NaN where a line has none.  Laps are found by it.
+    lap_mark : float64 (n,) or None
+        A switch or a counter that rises as each lap begins [1]; NaN: as before.
     """
 
     time_s: NDArray[np.float64]
@@ -61,6 +65,9 @@ class Telemetry:
     armed: NDArray[np.float64] | None = None
     temperature_c: NDArray[np.float64] | None = None
     altitude_m: NDArray[np.float64] | None = None
+    latitude_deg: NDArray[np.float64] | None = None
+    longitude_deg: NDArray[np.float64] | None = None
+    lap_mark: NDArray[np.float64] | None = None
 
     def __len__(self) -> int:
         return int(self.time_s.size)

@@ -9,9 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zesty_cell.core.callouts.telemetry import Telemetry, flight_seen, last_heard
+from zesty_cell.core.learn.laps import laps_of
 
 FloatArray = NDArray[np.float64]
-Beginning = Literal["take-off", "arming", "climb"]
+Beginning = Literal["take-off", "arming", "climb", "lap"]
 BEGINNINGS: tuple[Beginning, ...] = get_args(Beginning)
 
 #: Throttle from here on is full; without one, this share of the log's highest current (its 98th percentile) that is
@@ -136,7 +137,7 @@ def _around(time_s: FloatArray, values: FloatArray, begins_s: float) -> tuple[fl
 
 
 def begins_s(log: Telemetry, beginning: Beginning, /, *, series: int) -> float | None:
-    """When a log begins by take-off, arming or its first climb, in its own time [s]; None where it tells none.
+    """When a log begins by take-off, arming, its first climb or lap, in its own time [s]; None where none is told.
 
     Parameters
     ----------
@@ -148,6 +149,9 @@ def begins_s(log: Telemetry, beginning: Beginning, /, *, series: int) -> float |
             return None
         armed = np.flatnonzero(np.nan_to_num(last_heard(log.armed)) > 0.5)
         return float(log.time_s[armed[0]]) if armed.size else None
+    if beginning == "lap":
+        laps = laps_of(log)
+        return None if laps is None else laps.laps[0].at_s
     if beginning == "climb":
         climbs = climbs_of(log, series=series)
         return climbs[0].at_s if climbs else None

@@ -57,6 +57,12 @@ def _range(values: NDArray[np.float64], unit: str, digits: int) -> str:
     return f"{low:.{digits}f} to {high:.{digits}f} {unit}" if high > low else f"{low:.{digits}f} {unit} throughout"
 
 
+_SHOWN_IN = {
+    "current_a": ("A", 1), "temperature_c": ("°C", 0), "altitude_m": ("m", 0), "latitude_deg": ("°", 4),
+    "longitude_deg": ("°", 4),
+}  # fmt: skip
+
+
 def _becomes(role: Role, values: NDArray[np.float64]) -> str:
     """What a column's numbers are once read, so that a wrong unit is seen at a glance."""
     if role.key == "time_s":
@@ -65,13 +71,13 @@ def _becomes(role: Role, values: NDArray[np.float64]) -> str:
         return f"{minutes(float(values[-1] - values[0]))} min, {group(values.size)} lines, {often}"
     if role.key == "armed":
         return f"armed in {100 * float(np.nanmean(values)):.0f} % of the lines"
+    if role.key == "lap_mark":
+        return f"rises {int((np.diff(values[~np.isnan(values)]) > 0.0).sum())} times"
     if role.key == "used_ah":
         return _range(1000.0 * values, "mAh", 0)
     if role.key == "throttle":
         return _range(100.0 * values, "%", 0)
-    unit, digits = {"current_a": ("A", 1), "temperature_c": ("°C", 0), "altitude_m": ("m", 0)}.get(
-        role.key, ("V", 2)
-    )
+    unit, digits = _SHOWN_IN.get(role.key, ("V", 2))
     return _range(values, unit, digits)
 
 

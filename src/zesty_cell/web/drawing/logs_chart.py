@@ -47,6 +47,7 @@ class LogsChart:
     times: list[Tick]
     zero_x: float
     climbs: tuple[tuple[int, float], ...]
+    laps: tuple[tuple[int, float], ...]
 
 
 def _of(log: Telemetry, panel: int, series: int) -> NDArray[np.float64] | None:
@@ -76,6 +77,7 @@ def logs_chart(beside: Sequence[Beside]) -> LogsChart | None:
         return None
     step_s = nice_step(x.high - x.low, 10, MINUTE_STEPS)
     climbs = [(n, x(c.at_s - b.from_s)) for n, b in enumerate(beside) for c in b.climbs]
+    laps = [(n, x(lap.at_s - b.from_s)) for n, b in enumerate(beside) if b.laps for lap in b.laps.laps]
     return LogsChart(
         width=_WIDTH,
         height=panels[-1].bottom + _BOTTOM,
@@ -86,6 +88,7 @@ def logs_chart(beside: Sequence[Beside]) -> LogsChart | None:
         times=[Tick(x(v), time_label(v)) for v in ticks(max(x.low, 0.0), x.high, step_s)],
         zero_x=x(0.0),
         climbs=tuple(climbs),
+        laps=tuple(laps),
     )
 
 
