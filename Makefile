@@ -56,8 +56,8 @@ else
 # What asks one function comes first and is quick; then pages asked of the whole application; then its API fuzzed, and
 # its pages in a browser.
 test: $(VENV)/.test chromium
-	@$(BIN)/pytest -n 2 -m "not e2e and not fuzz" --ignore tests/web
-	@$(BIN)/pytest -n 2 -m "not e2e and not fuzz" tests/web
+	@$(BIN)/pytest -n 2 --dist worksteal -m "not e2e and not fuzz" --ignore tests/web
+	@$(BIN)/pytest -n 2 --dist worksteal -m "not e2e and not fuzz" tests/web
 	@$(BIN)/pytest -n 2 --dist loadfile -m "e2e or fuzz"
 endif
 

@@ -46,14 +46,16 @@ def _needs(key):
     return {name for _, name, _, _ in Formatter().parse(ENGLISH[key]) if name}
 
 
-@pytest.mark.parametrize(("key", "node"), PLAINLY, ids=[key for key, _ in PLAINLY])
-def test_a_fact_of_the_core_has_its_sentence_and_gives_every_figure(key, node):
-    assert key in ENGLISH
-    given = {k.arg for k in node.keywords}
+def test_a_fact_of_the_core_has_its_sentence_and_gives_every_figure():
+    assert len(PLAINLY) > 500
+    assert [key for key, _ in PLAINLY if key not in ENGLISH] == []
+    assert [key for key, node in PLAINLY if not _gives(key, {k.arg for k in node.keywords})] == []
+
+
+def _gives(key, given):
     if None in given:  # figures that several facts share are handed on whole
-        assert given - {None} <= _needs(key)
-    else:
-        assert given == _needs(key)
+        return given - {None} <= _needs(key)
+    return given == _needs(key)
 
 
 def test_no_sentence_is_left_over():
@@ -70,16 +72,16 @@ def test_no_sentence_is_left_over():
     assert [key for key in ENGLISH if not made(key)] == []
 
 
-@pytest.mark.parametrize("key", sorted(ENGLISH))
-def test_every_sentence_can_be_said_in_both_unit_systems(key):
-    parts = list(Formatter().parse(ENGLISH[key]))
-    figures = {name: _example(name, spec) for _, name, spec, _ in parts if name}
-    for reader in (METRIC, IMPERIAL):
-        said = say(fact(key, **figures), reader)
-        assert said
-        assert "{" not in said
-    for name, spec in ((name, spec) for _, name, spec, _ in parts if name and spec):
-        assert spec == "sentence" or spec in FORMS or format(1.5, spec), f"{name} has no form “{spec}”"
+def test_every_sentence_can_be_said_in_both_unit_systems():
+    for key in ENGLISH:
+        parts = list(Formatter().parse(ENGLISH[key]))
+        figures = {name: _example(name, spec) for _, name, spec, _ in parts if name}
+        for reader in (METRIC, IMPERIAL):
+            said = say(fact(key, **figures), reader)
+            assert said, key
+            assert "{" not in said, key
+        for name, spec in ((name, spec) for _, name, spec, _ in parts if name and spec):
+            assert spec == "sentence" or spec in FORMS or format(1.5, spec), f"{key}: {name} has no form “{spec}”"
 
 
 def _example(name, spec):

@@ -111,17 +111,16 @@ class Course:
 
     def track(self) -> Track:
         """Where the craft is at each step."""
-        away, height, leg = [np.empty(0)], [np.empty(0)], [np.empty(0, dtype=np.int64)]
-        at_m, up_m = 0.0, 2.0
+        ends, away_m, height_m = [0], [0.0], [2.0]
         for stretch in self.stretches:
-            steps = round(stretch.seconds / STEP_S)
-            ends_m = _away_after(self.mission, stretch, at_m)
-            ends_up_m = _height_after(stretch, up_m)
-            away.append(np.linspace(at_m, ends_m, steps + 1)[1:])
-            height.append(np.linspace(up_m, ends_up_m, steps + 1)[1:])
-            leg.append(np.full(steps, LEGS.index(stretch.leg)))
-            at_m, up_m = ends_m, ends_up_m
-        return Track(np.concatenate(away), np.concatenate(height), np.concatenate(leg))
+            ends.append(ends[-1] + round(stretch.seconds / STEP_S))
+            away_m.append(_away_after(self.mission, stretch, away_m[-1]))
+            height_m.append(_height_after(stretch, height_m[-1]))
+        steps = np.arange(1, ends[-1] + 1)
+        legs = np.array([LEGS.index(stretch.leg) for stretch in self.stretches], dtype=np.int64)
+        return Track(
+            np.interp(steps, ends, away_m), np.interp(steps, ends, height_m), np.repeat(legs, np.diff(ends))
+        )
 
 
 def _away_after(mission: Mission, stretch: _Stretch, away_m: float) -> float:
