@@ -23,6 +23,14 @@ def test_mass_temperature_and_speed_in_both_systems():
     assert (METRIC.speed(14.0), IMPERIAL.altitude(1000.0)) == ("50 km/h", "3\u2009281 ft")
 
 
+@pytest.mark.parametrize(
+    ("seconds", "said"),
+    [(23.04, "23.0 s"), (59.94, "59.9 s"), (59.96, "1:00.0"), (63.44, "1:03.4"), (754.0, "12:34.0")],
+)
+def test_a_lap_is_told_to_a_tenth(seconds, said):
+    assert METRIC.lap(seconds) == said
+
+
 def test_a_mass_in_a_sentence_has_no_noise():
     assert METRIC.mass_about(0.0504) == "50 g"
     assert METRIC.mass_about(0.0042) == "4.2 g"

@@ -105,6 +105,11 @@ class Face:
         """m:ss."""
         return minutes(seconds)
 
+    def lap(self, seconds: float) -> str:
+        """The time of a lap, to a tenth: 23.4 s, 1:03.4."""
+        whole, tenths = divmod(round(10.0 * seconds), 10)
+        return f"{whole}.{tenths} s" if whole < 60 else f"{whole // 60}:{whole % 60:02d}.{tenths}"
+
     def mah(self, ah: float) -> str:
         """Charge in mAh."""
         return f"{group(ah * 1000.0)} mAh"

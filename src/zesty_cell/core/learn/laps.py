@@ -33,7 +33,7 @@ _HEADING_M, _LEAST_SPEED_M_S = 6.0, 1.5
 _LEAST_AWAY_M, _LEAST_LAPS = 30.0, 3
 #: A lap of a course goes where the others go: compared at so many places, its way lies no further from theirs (root
 #: of the mean square) than this share of the course's own reach, or than this [1, 1, m].
-_PLACES, _ALIKE, _WANDERS_M = 32, 0.3, 6.0
+_PLACES, _ALIKE, _WANDERS_M = 32, 0.22, 6.0
 #: So many places along the flight are tried as start line.
 _TRIED = 60
 #: Between two positions further apart in time nothing is known of the way [s].
@@ -87,9 +87,20 @@ class Laps:
         return min(self.laps, key=lambda lap: lap.seconds)
 
     @property
+    def passed_s(self) -> tuple[float, ...]:
+        """Every moment at which a lap began or ended, in the log's own time [s]."""
+        return tuple(sorted({at for lap in self.laps for at in (lap.at_s, lap.at_s + lap.seconds)}))
+
+    @property
     def middle_s(self) -> float:
         """Middle of their times [s]."""
         return float(np.median([lap.seconds for lap in self.laps]))
+
+    @property
+    def middle_m(self) -> float | None:
+        """Middle of their ways [m]; None where no position is logged."""
+        told = [lap.metres for lap in self.laps if lap.metres is not None]
+        return float(np.median(told)) if told else None
 
     @property
     def middle_ah(self) -> float | None:

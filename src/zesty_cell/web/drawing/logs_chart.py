@@ -77,7 +77,7 @@ def logs_chart(beside: Sequence[Beside]) -> LogsChart | None:
         return None
     step_s = nice_step(x.high - x.low, 10, MINUTE_STEPS)
     climbs = [(n, x(c.at_s - b.from_s)) for n, b in enumerate(beside) for c in b.climbs]
-    laps = [(n, x(lap.at_s - b.from_s)) for n, b in enumerate(beside) if b.laps for lap in b.laps.laps]
+    laps = [(n, x(at_s - b.from_s)) for n, b in enumerate(beside) if b.laps for at_s in b.laps.passed_s]
     return LogsChart(
         width=_WIDTH,
         height=panels[-1].bottom + _BOTTOM,
