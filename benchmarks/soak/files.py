@@ -29,6 +29,7 @@ DOORS = (
     ("/callouts/8/voices/landnow/own-voice", "wav", {}),
     ("/tests/import", "file", {}),
     ("/tests/discharges/new", "file", {"pack": "8", "part": "whole"}),
+    ("/tests/thrust/file", "file", {"on_bench": "1"}),
     ("/tests/discharges/pack/8/curve/import", "file", {"version": "1"}),
     ("/backup/restore", "file", {}),
 )

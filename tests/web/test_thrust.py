@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 
 from tests.core.parts.test_thrust import RUN
+from tests.formats.test_thrust_csv import recorded
+from zesty_cell.formats.thrust_text import read_thrust
 from zesty_cell.store import sheets
 from zesty_cell.store.hangar import CRAFTS
 
@@ -56,3 +60,34 @@ def test_what_is_wrong_is_said_and_what_was_typed_stays(client, app, other, word
     assert answer.status_code == 422
     assert words in answer.text
     assert (other.get("steps", RUN).splitlines() or [""])[0] in answer.text
+
+
+def test_a_stands_file_becomes_steps_that_can_be_looked_through(client, app):
+    typed = form(app, name="From the stand")
+    data = recorded()
+    answer = client.post(f"{ADDRESS}/file", data=typed, files={"file": ("stand.csv", data)})
+    assert answer.status_code == 200
+    assert "3 steps from 400 lines of stand.csv" in answer.text
+    assert 'value="From the stand"' in answer.text
+    assert "Hovers at" in answer.text
+    text = re.search(r"<textarea[^>]*>(.*?)</textarea>", answer.text, re.DOTALL)[1]
+    assert [s.throttle for s in read_thrust(text)] == pytest.approx([0.25, 0.5, 1.0], abs=0.005)
+    # And kept like typed ones.
+    assert client.post(ADDRESS, data=typed | {"steps": text, "action": "keep"}).status_code == 303
+
+
+@pytest.mark.parametrize(
+    ("files", "words"),
+    [
+        ({}, "Choose the file"),
+        ({"file": ("x.csv", b"Throttle,Current,Voltage\n50,7,16\n60,8,16\n")}, "No column is named like thrust"),
+        ({"file": ("x.csv", b"")}, "empty"),
+        ({"file": ("x.png", bytes(range(256)))}, "not text"),
+    ],
+)
+def test_a_file_that_is_no_run_is_refused_at_its_place_and_what_was_typed_stays(client, app, files, words):
+    answer = client.post(f"{ADDRESS}/file", data=form(app, name="Kept"), files=files)
+    assert answer.status_code == 422
+    assert words in answer.text.split('id="error-file"')[1][:400]
+    assert RUN.splitlines()[0] in answer.text
+    assert 'value="Kept"' in answer.text

@@ -13,6 +13,7 @@ MAX_FILE_BYTES = {
     "/log/import": 25_000_000,
     "/telemetry": 25_000_000,
     "/discharges/new": 25_000_000,
+    "/thrust/file": 25_000_000,
     "/backup/restore": 510_000_000,
 }
 #: Pages that take long to work out, or give much away: nobody is led to them from another site, not even by a link.

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import ValidationError
 from sqlalchemy.orm import Session
@@ -17,7 +17,9 @@ from zesty_cell.core.fact import Words
 from zesty_cell.core.parts.estimates import IN_FLIGHT
 from zesty_cell.core.parts.propellers import with_set, with_set_on
 from zesty_cell.core.parts.thrust import Hover, ThrustStep, checked_steps, hover_on, set_of_run
+from zesty_cell.formats.csv_table import MOST_BYTES
 from zesty_cell.formats.errors import FileFormatError
+from zesty_cell.formats.thrust_csv import steps_of_file
 from zesty_cell.formats.thrust_text import read_thrust
 from zesty_cell.services.forecasts import flown
 from zesty_cell.services.propellers import keep_set
@@ -95,12 +97,14 @@ def _row(session: Session, form: Mapping[str, str]) -> SheetRow | None:
 
 
 def _shown(
-    request: Request, session: Session, form: Mapping[str, str], errors: dict[str, Words], *, status: int = 200
-) -> HTMLResponse:
+    request: Request, session: Session, form: Mapping[str, str], errors: dict[str, Words], *, status: int = 200,
+    came: str = "",
+) -> HTMLResponse:  # fmt: skip
     row = _row(session, form)
     context: dict[str, Any] = {
         "sheets": sheets.all_sheets(session), "row": row, "texts": Typed(form),
         "answer": _answer(row, form, errors), "errors": errors,
+        "came": came,
     }  # fmt: skip
     return page(request, "thrust.html", context, status=status)
 
@@ -133,6 +137,29 @@ def take_thrust(request: Request, session: Store, form: PostedForm) -> Response:
         return _shown(request, session, form, errors, status=422)
     place = f"/hangar/crafts/{row.craft_id}/propellers"
     return say(RedirectResponse(place, 303), f"“{name}” is a set of {row.craft.name}.")
+
+
+@router.post("/file")
+def take_file(
+    request: Request,
+    session: Store,
+    file: Annotated[UploadFile | None, Form()] = None,
+    sheet: Annotated[str, Form(max_length=12)] = "",
+    on_bench: Annotated[str, Form(max_length=20)] = "1",
+    steps: Annotated[str, Form(max_length=20_000)] = "",
+    name: Annotated[str, Form(max_length=200)] = "",
+) -> Response:
+    """The steps of a thrust stand's file, written where they would be typed; what was typed else stays."""
+    form = {"sheet": sheet, "on_bench": on_bench, "steps": steps, "name": name}
+    if file is None or not file.filename:
+        return _shown(request, session, form, {"file": "Choose the file that the stand wrote."}, status=422)
+    try:
+        found = steps_of_file(file.file.read(MOST_BYTES + 1))
+    except FileFormatError as error:
+        return _shown(request, session, form, {"file": error.why}, status=422)
+    count = found.text.count("\n") + 1
+    came = f"{count} steps from {found.lines} lines of {file.filename[:80]}: look through them."
+    return _shown(request, session, form | {"steps": found.text}, {}, came=came)
 
 
 def _keep(session: Session, row: SheetRow, steps: tuple[ThrustStep, ...], *, on_bench: int, name: str) -> Words:
