@@ -6,12 +6,13 @@ import re
 
 import pytest
 
-from tests.sheets import heron
+from tests.sheets import heron, pomelo
 from tests.web.test_hangar import CRAFT
 from tests.web.test_sheets import error_at
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.parts.craft import Craft, PropellerSet
-from zesty_cell.core.parts.propellers import set_on, sets_of, with_set, with_set_on, without_set
+from zesty_cell.core.parts.craft import Craft, MeasuredCharge, PropellerSet
+from zesty_cell.core.parts.propellers import set_on, sets_of, source_still, with_set, with_set_on, without_set
+from zesty_cell.core.parts.readings import hover_current, hovered
 from zesty_cell.services import learning
 from zesty_cell.services.propellers import keep_set, put_on, sheet_by_set
 from zesty_cell.store import flights, sheets
@@ -59,6 +60,28 @@ def test_putting_a_set_on_and_back_is_the_craft_it_was():
     assert back.model_copy(update={"dry_mass_kg": craft.dry_mass_kg}) == craft
     assert back.dry_mass_kg == pytest.approx(craft.dry_mass_kg)
     assert with_set_on(craft, name="7 × 4") is craft
+
+
+def test_a_tests_word_stays_with_its_set_on_or_off():
+    learned = _another(source="test “Flat or steep”")
+    craft = with_set(heron(), learned, on="7 × 4")
+    on = with_set_on(craft, name="7 × 3.5")
+    assert (on.propellers_source, set_on(on).source) == (learned.source, learned.source)
+    off = with_set_on(on, name="7 × 4")
+    assert off.propellers_source == ""
+    assert [s.source for s in sets_of(off)] == ["", learned.source]
+    # A figure shown with fewer digits is not one that was typed anew.
+    shown = learned.steady.model_copy(update={"current_a": 8.11})
+    typed = learned.steady.model_copy(update={"current_a": 8.13})
+    assert source_still(shown, before=learned) == learned.source
+    assert source_still(typed, before=learned) == ""
+    assert source_still(heron().steady.model_copy(update={"read_by": "meter"}), before=learned) == ""
+    charge = MeasuredCharge(charge_ah=1.0, duration_s=400.0, voltage_v=21.3, all_up_mass_kg=1.06)
+    assert source_still(charge, before=learned) == ""
+    # Nor is it a test's any more once it was hovered or read.
+    pack = pomelo()
+    assert hovered(on, charge_ah=1.0, duration_s=400.0, pack=pack, ready_kg=1.06).propellers_source == ""
+    assert hover_current(on, current_a=8.0, pack=pack, ready_kg=1.06).propellers_source == ""
 
 
 def test_a_set_that_nobody_weighed_leaves_the_weight():
@@ -176,6 +199,10 @@ def test_the_second_set_gives_the_first_its_name_and_its_flights(club):
 
 
 def test_the_crafts_form_leaves_its_sets_alone(club):
+    with club.app.state.database.session() as session:
+        row = _swift(session)
+        learned = CRAFTS.thing(row).model_copy(update={"propellers_source": "test “Blades”"})
+        CRAFTS.change(session, row.id, row.version, learned)
     number, version, before = _craft_of(club.app, "Swift")
     html = club.get(f"/hangar/crafts/{number}").text
     fields = dict(re.findall(r'name="([^"]+)"[^>]*?value="([^"]*)"', html, re.S))
@@ -189,6 +216,13 @@ def test_the_crafts_form_leaves_its_sets_alone(club):
     assert after.dry_mass_kg == 0.431
     assert after.other_sets == before.other_sets
     assert after.propellers == before.propellers
+    assert after.propellers_source == "test “Blades”"
+    assert "test “Blades”" in club.get(f"/hangar/crafts/{number}/propellers").text
+    # Its power typed anew, it is what was typed.
+    fields |= {"version": str(version + 1), "steady.measured.current_a": "9.9"}
+    assert club.post(f"/hangar/crafts/{number}", data=fields).status_code == 303
+    _, _, after = _craft_of(club.app, "Swift")
+    assert after.propellers_source == ""
 
 
 @pytest.mark.parametrize(

@@ -217,8 +217,8 @@ class Craft(Entity):
 
     ``shows`` is what the transmitter shows of it; None where that was not asked yet, empty for nothing at all.
     ``assumed`` widens what a forecast says by what nobody has measured.  ``propulsion`` are its motors and
-    propellers as they were bought.  ``propellers`` names the set that is on, ``propellers_kg`` is what that weighs;
-    ``other_sets`` are not on.
+    propellers as they were bought.  ``propellers`` names the set that is on, ``propellers_kg`` is what that weighs,
+    ``propellers_source`` the test that its power is of; ``other_sets`` are not on.
     """
 
     name: Name
@@ -237,6 +237,7 @@ class Craft(Entity):
     propulsion: Propulsion | None = None
     propellers: PropellerSetName = ""
     propellers_kg: Annotated[float, Field(ge=0, le=5)] | None = None
+    propellers_source: Annotated[str, Field(max_length=80)] = ""
     other_sets: Annotated[tuple[PropellerSet, ...], Field(max_length=7)] = ()
 
     @model_validator(mode="after")

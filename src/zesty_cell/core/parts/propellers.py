@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import math
+
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import fact
-from zesty_cell.core.parts.craft import Craft, PropellerSet
+from zesty_cell.core.parts.craft import Craft, PropellerSet, SteadyPower
 
 #: However light its propellers, a craft keeps this share of its weight [1].
 _LEAST_LEFT = 0.2
@@ -18,6 +20,7 @@ def set_on(craft: Craft, /) -> PropellerSet:
         propulsion=craft.propulsion,
         steady=craft.steady,
         full_throttle=craft.full_throttle,
+        source=craft.propellers_source,
     )
 
 
@@ -55,9 +58,26 @@ def with_set_on(craft: Craft, /, *, name: str) -> Craft:
             "propulsion": other.propulsion,
             "steady": other.steady,
             "full_throttle": other.full_throttle,
+            "propellers_source": other.source,
             "other_sets": (was, *(s for s in craft.other_sets if s is not other)),
         }
     )
+
+
+#: A figure that differs by less was not typed anew, but shown with fewer digits [1].
+_AS_SHOWN = 2e-3
+
+
+def source_still(steady: SteadyPower, /, *, before: PropellerSet) -> str:
+    """Where a set’s power comes from: a test, as before, while its figures are the same; none once typed anew."""
+    now, was = steady.model_dump(), before.steady.model_dump()
+    if now.keys() != was.keys():
+        return ""
+    for name, value in now.items():
+        figures = isinstance(value, float) and isinstance(was[name], float)
+        if value != was[name] and not (figures and math.isclose(value, was[name], rel_tol=_AS_SHOWN)):
+            return ""
+    return before.source
 
 
 def with_set(craft: Craft, added: PropellerSet, /, *, on: str, in_place_of: str = "") -> Craft:

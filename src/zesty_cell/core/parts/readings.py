@@ -46,7 +46,8 @@ def hovered(craft: Craft, /, *, charge_ah: float, duration_s: float, pack: Pack,
         update={
             "steady": MeasuredCharge(
                 charge_ah=charge_ah, duration_s=duration_s, voltage_v=usual_loaded_v(pack), all_up_mass_kg=ready_kg
-            )
+            ),
+            "propellers_source": "",
         }
     )
 
@@ -57,7 +58,10 @@ def hover_current(
     """A craft after a look at the current of a steady hover, or of level cruise on wings [A]."""
     volts = usual_loaded_v(pack) if voltage_v is None else voltage_v
     return craft.model_copy(
-        update={"steady": MeasuredPoint(current_a=current_a, voltage_v=volts, all_up_mass_kg=ready_kg)}
+        update={
+            "steady": MeasuredPoint(current_a=current_a, voltage_v=volts, all_up_mass_kg=ready_kg),
+            "propellers_source": "",
+        }
     )
 
 

@@ -12,6 +12,7 @@ from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.craft_load import USUAL_OVER_DRY, efficiency_of
 from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.core.parts.power_doubt import FULL_THROTTLE_SIGMA, POWER_SIGMA
+from zesty_cell.core.parts.propellers import set_on, source_still
 from zesty_cell.core.parts.readings import still_assumed
 from zesty_cell.core.parts.starting import KINDS, StartKey, starting_craft, usual_pack
 from zesty_cell.web.hangar.form import Choice, Section, first_texts, pairs, read_sections
@@ -249,7 +250,7 @@ def _parts_counted(values: dict[str, Any]) -> None:
 
 
 #: Kept with a craft and not on its form: what other pages change.
-_ELSEWHERE: Final = ("propellers", "propellers_kg", "other_sets")
+_ELSEWHERE: Final = ("propellers", "propellers_kg", "propellers_source", "other_sets")
 
 
 def read_craft(form: Mapping[str, str], before: Craft | None = None) -> tuple[Craft | None, FormState]:
@@ -268,6 +269,9 @@ def read_craft(form: Mapping[str, str], before: Craft | None = None) -> tuple[Cr
     craft = build(Craft, values, fields, state, groups=SOURCES)
     if craft is not None:
         craft = craft if state.weigh(craft_doubts(craft), form) else None
+    if craft is not None and before is not None:
+        still = source_still(craft.steady, before=set_on(before))
+        craft = craft.model_copy(update={"propellers_source": still})
     was = before if before is not None else proposed(form.get("like", ""))
     return (craft if craft is None or was is None else still_assumed(craft, before=was)), state
 

@@ -14,7 +14,7 @@ from zesty_cell.core.answer.plausibility import craft_doubts
 from zesty_cell.core.choose.compare import compare_sheets
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.parts.craft import Craft, PropellerSet
-from zesty_cell.core.parts.propellers import sets_of, with_set, with_set_on
+from zesty_cell.core.parts.propellers import sets_of, source_still, with_set, with_set_on
 from zesty_cell.services.propellers import keep_set, put_on, sheet_by_set, take_away
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import sheets
@@ -108,9 +108,10 @@ def save_set(
     """Keep a new set, or a changed one."""
     row = CRAFTS.fetch(session, craft_id)
     craft = CRAFTS.thing(row)
-    if name:
-        _other(craft, name)
+    was = _other(craft, name) if name else None
     kept, state = read_set(form)
+    if kept is not None and was is not None:
+        kept = kept.model_copy(update={"source": source_still(kept.steady, before=was)})
     on = form.get("on", "").strip()[:80]
     if not craft.propellers and not on:
         state.errors["on"] = "This is needed: flights so far are of that set."
