@@ -8,6 +8,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from zesty_cell.core.parts.pack_figures import pack_figures
+from zesty_cell.core.parts.propellers import set_on
 from zesty_cell.core.trials.question import Question, Run, Trial, TrialPlan
 from zesty_cell.core.trials.schedule import slots
 from zesty_cell.demo.trials import load_trials
@@ -100,6 +101,57 @@ def test_a_decided_plug_goes_into_its_packs_once(client, app):
     assert pack(app, "Tangelo 2")[1].plug is not None
     client.post(f"/tests/{trial_id}/teach")
     assert pack(app)[1].plug == one
+
+
+@pytest.mark.parametrize("by", ["page", "api"])
+def test_called_otherwise_what_it_taught_says_so_and_is_taught_once(client, app, by):
+    trial_id = flown(app)
+    client.post(f"/tests/{trial_id}/teach")
+    before, one = pack(app)[1].plug, client.get(f"/api/tests/{trial_id}").json()
+    if by == "page":
+        form = {"version": str(one["version"]), "name": " Gold plugs "}
+        assert client.post(f"/tests/{trial_id}/name", data=form).status_code == 303
+    else:
+        body = {"version": one["version"], "test": one["test"] | {"name": "Gold plugs"}}
+        assert client.put(f"/api/tests/{trial_id}", json=body).status_code == 200
+    assert "<h1>Gold plugs</h1>" in client.get(f"/tests/{trial_id}").text
+    now = pack(app)[1].plug
+    assert (now.source, now.ohm) == ("test “Gold plugs”", before.ohm)
+    client.post(f"/tests/{trial_id}/teach")
+    assert pack(app)[1].plug == now
+
+
+@pytest.mark.parametrize(
+    ("name", "version", "status", "words"),
+    [("", None, 422, "needed"), ("x" * 81, None, 422, "80"), ("Other", "99", 409, "saved from another tab")],
+)
+def test_a_name_that_cannot_be_is_told_at_its_place_and_stays_typed(client, app, name, version, status, words):
+    trial_id = flown(app)
+    at = version or str(client.get(f"/api/tests/{trial_id}").json()["version"])
+    answer = client.post(f"/tests/{trial_id}/name", data={"version": at, "name": name})
+    assert answer.status_code == status
+    assert words in answer.text.split('id="error-name"')[1][:300]
+    assert f'name="name" maxlength="80" autocomplete="off" value="{name}"' in answer.text
+    assert "<h1>Low loss</h1>" in answer.text
+    assert client.post("/tests/4711/name", data={"name": "x"}).status_code == 404
+
+
+def test_a_propeller_set_goes_by_its_tests_new_name_on_the_craft_and_off(client, app):
+    trial_id = flown(app)
+    with app.state.database.session() as session:
+        row = trials.fetch(session, trial_id)
+        craft_row = CRAFTS.fetch(session, row.craft_id)
+        craft = CRAFTS.thing(craft_row)
+        learned = set_on(craft).model_copy(update={"name": "two", "source": "test “Low loss”"})
+        other = set_on(craft).model_copy(update={"name": "three", "source": "test “Another”"})
+        so = craft.model_copy(update={"propellers_source": "test “Low loss”", "other_sets": (learned, other)})
+        CRAFTS.change(session, craft_row.id, craft_row.version, so)
+        version = row.version
+    client.post(f"/tests/{trial_id}/name", data={"version": str(version), "name": "New"})
+    with app.state.database.session() as session:
+        after = CRAFTS.thing(CRAFTS.fetch(session, trials.fetch(session, trial_id).craft_id))
+    assert after.propellers_source == "test “New”"
+    assert [s.source for s in after.other_sets] == ["test “New”", "test “Another”"]
 
 
 def test_nothing_is_taught_before_the_verdict_was_looked_at_or_without_a_difference(client, app):

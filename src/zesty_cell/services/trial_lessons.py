@@ -4,9 +4,14 @@ from __future__ import annotations
 
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.parts.craft import Craft
+from zesty_cell.core.parts.own_part import OwnPart
+from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.trials.lessons import part_of_b, set_of_b, source_of, teaches, with_part
+from zesty_cell.core.trials.question import Trial
 from zesty_cell.services.propellers import keep_set
 from zesty_cell.services.trials import TrialNow, trial_now
+from zesty_cell.store import trials
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import TrialRow
 
@@ -49,3 +54,54 @@ def teach(session: Session, row: TrialRow, /) -> list[str]:
             PACKS.change(session, pack_row.id, pack_row.version, after, cell_id=pack_row.cell_id)
             changed.append(pack_row.name)
     return changed
+
+
+def rename(session: Session, row: TrialRow, version: int, name: str, /) -> None:
+    """Call a test otherwise; what it taught says so too.
+
+    Raises
+    ------
+    ValidationError
+        No name, or a very long one.
+    EditConflictError
+    """
+    was = trials.trial_of(row)
+    change(session, row, version, Trial.model_validate(was.model_dump() | {"name": name}))
+
+
+def change(session: Session, row: TrialRow, version: int, trial: Trial, /) -> TrialRow:
+    """Keep a changed test; what it taught goes by its new name, so that nothing is taught twice.
+
+    Raises
+    ------
+    EditConflictError
+    """
+    old, new = source_of(trials.trial_of(row)), source_of(trial)
+    changed = trials.change(session, row.id, version, trial)
+    if old == new:
+        return changed
+    for pack_row in PACKS.all(session):
+        if pack_row.name in trial.plan.packs:
+            pack = PACKS.thing(pack_row)
+            so = _pack_by(pack, old, new)
+            if so != pack:
+                PACKS.change(session, pack_row.id, pack_row.version, so, cell_id=pack_row.cell_id)
+    craft_row = CRAFTS.fetch(session, row.craft_id)
+    craft = CRAFTS.thing(craft_row)
+    so_craft = _craft_by(craft, old, new)
+    if so_craft != craft:
+        CRAFTS.change(session, craft_row.id, craft_row.version, so_craft)
+    return changed
+
+
+def _pack_by(pack: Pack, old: str, new: str) -> Pack:
+    def part(one: OwnPart | None) -> OwnPart | None:
+        return one if one is None or one.source != old else one.model_copy(update={"source": new})
+
+    return pack.model_copy(update={"plug": part(pack.plug), "lead": part(pack.lead)})
+
+
+def _craft_by(craft: Craft, old: str, new: str) -> Craft:
+    sets = tuple(s.model_copy(update={"source": new}) if s.source == old else s for s in craft.other_sets)
+    on = new if craft.propellers_source == old else craft.propellers_source
+    return craft.model_copy(update={"other_sets": sets, "propellers_source": on})

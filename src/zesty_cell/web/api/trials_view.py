@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from zesty_cell.core.errors import UnknownNameError
 from zesty_cell.core.trials.question import Side, Trial
 from zesty_cell.core.trials.schedule import next_slot
+from zesty_cell.services import trial_lessons
 from zesty_cell.services.trials import TrialNow, bring_in, look, trial_now
 from zesty_cell.store import trials as store
 from zesty_cell.store.tables import TrialRow
@@ -132,10 +133,11 @@ def get_test(session: Store, trial_id: given.RecordId) -> StoredTest:
 @router.put("/tests/{trial_id}", responses=given.MISSING | given.UNREADABLE | given.CONFLICT)
 def put_test(session: Store, trial_id: given.RecordId, change: ChangedTest) -> StoredTest:
     """Store a changed test, provided it is still at the version given; it stays its craft's."""
-    was = store.trial_of(store.fetch(session, trial_id))
+    row = store.fetch(session, trial_id)
+    was = store.trial_of(row)
     if change.test.craft != was.craft:
         raise given.refuse([("test.craft", f"This is a test of “{was.craft}”.", "unknown")])
-    return _stored(session, store.change(session, trial_id, change.version, change.test))
+    return _stored(session, trial_lessons.change(session, row, change.version, change.test))
 
 
 @router.post("/tests/{trial_id}/look", responses=given.MISSING)

@@ -14,7 +14,7 @@ from zesty_cell.core.errors import OutOfRangeError, ZestyCellError
 from zesty_cell.core.fact import Words
 from zesty_cell.core.trials.question import Run, Trial
 from zesty_cell.core.trials.schedule import slots_of
-from zesty_cell.services.trial_lessons import teach
+from zesty_cell.services.trial_lessons import rename, teach
 from zesty_cell.services.trials import add_run, look, mark_run, take_discharge, take_flight
 from zesty_cell.store import discharges, flights, trials
 from zesty_cell.store.errors import EditConflictError, UnreadableError
@@ -164,6 +164,20 @@ def look_at_verdict(session: Store, trial_id: int, form: PostedForm) -> Response
         session.rollback()
         return _back(trial_id, str(error))
     return RedirectResponse(f"/tests/{trial_id}", 303)
+
+
+@router.post("/{trial_id}/name")
+def call_it(request: Request, session: Store, trial_id: int, form: PostedForm) -> Response:
+    """Call the test otherwise."""
+    row, name = trials.fetch(session, trial_id), form.get("name", "").strip()
+    try:
+        rename(session, row, whole_number(form.get("version", "")), name)
+        session.commit()
+    except ValidationError as error:
+        return _refused(request, session, trial_id, {"name": words_of(error.errors(include_url=False)[0])}, form)
+    except EditConflictError as error:
+        return _refused(request, session, trial_id, {"name": str(error)}, form, 409)
+    return _back(trial_id, f"It is “{row.name}” now.")
 
 
 @router.post("/{trial_id}/teach")
