@@ -456,3 +456,13 @@ def test_a_pack_scaled_or_made_of_other_cells_does_not_inherit_figures_of_the_me
         if other is None or other.pack == one.pack:
             continue
         assert other.pack.curve == (curve.alone() if other.pack.chemistry == "lipo" else None), key
+
+
+def test_a_resistance_is_told_where_it_is_within_3_percent_with_96_chances_in_100():
+    found = apart(
+        recorded(HiddenPack(a_pack(label_c=75.0), seed=5000), (0.5, 1.0, 5.0), seed=10_000), pack=a_pack()
+    )
+    reach = [one.high / one.value - 1.0 for one in (found.resistance_ohm, found.cell_ohm)]
+    # Both are known to 3 % at 90 %; at 96 % it is 2.05 standard deviations, not 1.645, and one of them is not.
+    assert 0.02 < reach[0] < 0.03 * 1.645 / 2.05 < reach[1] < 0.03
+    assert (found.resistance_ohm.told, found.cell_ohm.told) == (True, False)
