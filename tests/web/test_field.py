@@ -382,6 +382,18 @@ def test_an_improbable_length_is_asked_back_and_taken_in_one_tap(client, app):
     assert logged_flights(app)[0].duration_s == 9.0
 
 
+def test_a_phone_whose_clock_was_not_set_is_asked_when_it_landed(client, app):
+    answer = land(client, landed_at="1970-01-01T00:12:00+00:00")
+    assert answer.status_code == 422
+    assert "In 1970?" in answer.json()["errors"]["landed_at"]
+    assert answer.json()["asked"] == ["clock"]
+    assert logged_flights(app) == []
+    # Put right on the phone it is the same entry, with its time.
+    right = datetime.now(UTC) - timedelta(hours=2)
+    assert land(client, landed_at=right.isoformat()).status_code == 200
+    assert logged_flights(app)[0].landed_at == right
+
+
 def test_an_hour_on_a_pack_for_minutes_is_asked_back(client):
     answer = land(client, duration_s="60")
     assert "60 minutes? A full pack is foretold to be empty at" in answer.json()["errors"]["duration_s"]

@@ -333,6 +333,7 @@ def test_a_pack_that_is_measured_stands_by_that_until_it_is_flown_or_charged_aga
         ({"rest_v_per_cell": ""}, "rest_v_per_cell"),
         ({"rest_v_per_cell": "x"}, "rest_v_per_cell"),
         ({"measured_at": "noon"}, "measured_at"),
+        ({"measured_at": "1970-01-01T00:12:00+00:00"}, "measured_at"),
         ({"pack": "9999"}, ""),
     ],
 )

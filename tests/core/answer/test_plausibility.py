@@ -119,6 +119,7 @@ def flown(**changes):
         ({"shown_ah": 25.0}, "amps_shown_ah"),
         ({"rest_v_per_cell": 2.6, "put_back_ah": None}, "almost_empty"),
         ({"rest_v_per_cell": 4.1}, "apart"),
+        ({"landed_at": datetime(2011, 12, 31, 23, 59, 59, tzinfo=UTC)}, "clock"),
     ],
 )
 def test_a_flight_is_asked_back(changes, key):
@@ -130,6 +131,12 @@ def test_a_flight_is_asked_back(changes, key):
 def test_nine_seconds_are_asked_back_as_minutes():
     [doubt] = flight_doubts(flown(duration_s=9.0, put_back_ah=None), pack=pomelo())
     assert say(doubt.why) == "9 seconds? 9 minutes is 9:00."
+
+
+def test_a_clock_that_was_never_set_is_asked_about():
+    [doubt] = flight_doubts(flown(landed_at=datetime(1970, 1, 1, 0, 12, tzinfo=UTC)), pack=pomelo())
+    assert say(doubt.why) == "In 1970? The clock was not set then: say when it landed."
+    assert flight_doubts(flown(landed_at=datetime(2012, 1, 1, tzinfo=UTC)), pack=pomelo()) == ()
 
 
 def test_a_usual_flight_raises_no_doubt():

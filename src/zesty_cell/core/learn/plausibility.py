@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import replace
+from datetime import UTC, datetime
 
 import numpy as np
 
@@ -27,6 +28,8 @@ from zesty_cell.core.parts.pack import Pack, cells_of
 
 #: A flight over the forecast, and the shortest that is taken without a word [1, s].
 OVER_FORECAST, SHORT_S = 1.8, 25.0
+#: A clock that was never set counts from 1970 or from the day its maker chose: no flight was logged before this.
+CLOCK_SET_FROM = datetime(2012, 1, 1, tzinfo=UTC)
 #: Mean current of a flight by its charge, of the pack's capacity [1/h]: past this a time or a charge is wrong.
 MOST_MEAN_C = 60.0
 #: A rest voltage that leaves less than this is asked back, and charge and voltage this far apart [1, 1].
@@ -70,6 +73,13 @@ def lamp_doubts(
     return tuple(d for d in found if d is not None)
 
 
+def measured_doubt(at: datetime, /) -> Doubt | None:
+    """Why a pack cannot have been measured at that moment: the phone's clock was not set; None where it can."""
+    if at >= CLOCK_SET_FROM:
+        return None
+    return Doubt("clock", "measured_at", True, fact("doubt.clock.measured", year=at.year))
+
+
 def flight_doubts(
     flight: LoggedFlight,
     /,
@@ -90,6 +100,8 @@ def flight_doubts(
     found: list[Doubt] = []
     chemistry = cells_of(pack)
     seconds = flight.duration_s
+    if flight.landed_at < CLOCK_SET_FROM:
+        found.append(Doubt("clock", "landed_at", False, fact("doubt.clock", year=flight.landed_at.year)))
     if seconds < SHORT_S:
         found.append(Doubt(
             "short", "duration_s", False, fact("doubt.short", seconds=seconds)

@@ -16,6 +16,7 @@ from sqlalchemy.orm.exc import StaleDataError
 from zesty_cell.core.answer.plausibility import cell_volts_doubt
 from zesty_cell.core.fact import Words
 from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.core.learn.plausibility import measured_doubt
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.services.flight_log import (
     CLOCK_AHEAD,
@@ -231,10 +232,14 @@ def _rests(session: Session, form: Mapping[str, str], together: _Together) -> Ta
     _of_pack(values, PACKS.thing(pack), taken)
     try:
         at = datetime.fromisoformat(str(_landed_at(form.get("measured_at", ""))))
+        at = at if at.tzinfo else at.replace(tzinfo=UTC)
     except ValueError:
         taken.errors["measured_at"] = "When it was measured is no moment."
+    else:
+        if (doubt := measured_doubt(at)) is not None:
+            taken.errors["measured_at"] = doubt.why
     if not taken.errors:
-        store.note_rest(session, pack, values["rest_v_per_cell"], at=at if at.tzinfo else at.replace(tzinfo=UTC))
+        store.note_rest(session, pack, values["rest_v_per_cell"], at=at)
     return taken
 
 

@@ -146,6 +146,8 @@ _DOUBTS = {
     "doubt.not_this_pack.under": "{volts:g} V is under anything {pack}, {series}S, can have and live.",
     "doubt.almost_empty.lamp": "{volts:g} V at rest is an empty pack: was it read a minute after landing, without load?",
     "doubt.cruise_amps": "{amps:g} A in cruise, where the sheet says {sheet_amps:.1f}: of the whole craft, in amps?",
+    "doubt.clock": "In {year:.0f}? The clock was not set then: say when it landed.",
+    "doubt.clock.measured": "In {year:.0f}? The clock was not set then: measure it once more.",
     "doubt.short": "{seconds:.0f} seconds? {seconds:.0f} minutes is {seconds:.0f}:00.",
     "doubt.long": "{minutes:.0f} minutes? A full pack is foretold to be empty at {empty_minutes:.0f} min.",
     "doubt.amps": "{charge_ah} in {took_s} are {mean_a:.0f} A all the time. Was the pack full, and is the time right?",
