@@ -8,45 +8,22 @@ from fastapi import Request
 from fastapi.responses import Response
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.callouts.dry_run import ODDITIES
-from zesty_cell.core.callouts.plain import plain_form
-from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.schools import SCHOOLS
-from zesty_cell.core.callouts.score import BAD_DAYS, OWN_DAY, score_plan
 from zesty_cell.core.callouts.tune import tunable
-from zesty_cell.core.callouts.writer import Written
 from zesty_cell.core.fact import Words
-from zesty_cell.core.parts.craft import Shown
 from zesty_cell.formats.csv_table import MOST_BYTES
 from zesty_cell.formats.espeak import SPEEDS, VOICES
 from zesty_cell.formats.voices_wav import RATES_HZ
-from zesty_cell.services.plans import plan_now
 from zesty_cell.store import callouts as store
 from zesty_cell.store import logs as log_store
 from zesty_cell.store.hangar import PACKS
-from zesty_cell.web.callouts import dry, plan_form
+from zesty_cell.web.callouts import plan_form
 from zesty_cell.web.callouts.desk import Desk
-from zesty_cell.web.callouts.edited_rules import changed_words
-from zesty_cell.web.callouts.runs import choose_run
-from zesty_cell.web.drawing.ladder import ladder
-from zesty_cell.web.drawing.run_trace import run_trace
+from zesty_cell.web.callouts.judged import judged
 from zesty_cell.web.http import page, preferences_of
-from zesty_cell.words.calls import in_short
 from zesty_cell.words.landing import landing_words
-from zesty_cell.words.sensors import sensor_words
-
-#: What a transmitter may show, in words.
-SHOWN_WORDS: dict[Shown, str] = {"volts": "the pack’s volts", "charge": "charge used", "cells": "its lowest cell"}
-
-
-def shown_words(shows: tuple[Shown, ...] | None) -> str:
-    """What a transmitter shows, in a few words."""
-    words = [SHOWN_WORDS[what] for what in shows or ()]
-    return " and ".join((", ".join(words[:-1]), words[-1])) if len(words) > 1 else words[0] if words else "nothing"
-
-
-DAYS = (OWN_DAY, *BAD_DAYS)
+from zesty_cell.words.shows import SHOWN_WORDS, shown_words
 
 
 def plan_context(
@@ -100,47 +77,7 @@ def plan_context(
     }
     if plan is None or desk.result is None or desk.written is None:
         return context
-    return context | _judged(desk, plan, desk.result, desk.written, oddity, as_pack=view.volts == "pack", days=days)
-
-
-def _judged(
-    desk: Desk, plan: CalloutPlan, result: Forecast, written: Written, oddity: str, *, as_pack: bool, days: bool
-) -> dict[str, Any]:
-    """A plan held against its forecast: findings, ladder, and what is heard on a run."""
-    chosen = choose_run(desk.session, oddity, plan=plan, result=result)
-    run = chosen.run
-    findings = desk.findings(plan)
-    short, also = in_short(plan, series=desk.series)
-    school = next((s for s in SCHOOLS if s.school == plan.school), None)
-    return {
-        "result": result,
-        "school": school,
-        "sensor": sensor_words(desk.sensor, sensor="current"),
-        "written": written,
-        "changed": changed_words(plan=plan, written=written.plan, result=result),
-        "findings": findings,
-        "short": short,
-        "also": also,
-        "now": plan_now(desk.session, desk.sheet_row, desk.own_advice),
-        "to_mend": sum(f.severity != "note" for f in findings),
-        "ladder": ladder(plan, result, as_pack=as_pack),
-        "chosen": chosen,
-        "oddity": chosen.key,
-        "run": run,
-        "trace": run_trace(run, plan, series=desk.sheet.pack.series),
-        "flights": result.range.landing_s.size,
-        "plain": plain_form(plan=plan, result=result),
-        "spent": dry.spent(run, plan),
-        "heard": dry.heard(run, plan),
-        "player": dry.player(run, plan, series=desk.series),
-        "days": DAYS,
-        "bad_days": [day_scored(desk, plan, k) for k in range(len(DAYS))] if days else None,
-    }
-
-
-def day_scored(desk: Desk, plan: CalloutPlan, index: int) -> Any:
-    [one] = score_plan(plan=plan, sheet=desk.sheet, days=(DAYS[index],))
-    return one
+    return context | judged(desk, plan, desk.result, desk.written, oddity, as_pack=view.volts == "pack", days=days)
 
 
 def log_refused(request: Request, session: Session, sheet_id: int, reason: str) -> Response:

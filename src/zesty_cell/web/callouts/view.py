@@ -14,8 +14,9 @@ from zesty_cell.web.callouts import plan_form
 from zesty_cell.web.callouts.at_transmitter import at_the_transmitter
 from zesty_cell.web.callouts.changes import STEPS
 from zesty_cell.web.callouts.desk import DeskOf
+from zesty_cell.web.callouts.judged import DAYS, day_scored
 from zesty_cell.web.callouts.keeping import keep_plan
-from zesty_cell.web.callouts.shown import DAYS, day_scored, plan_context
+from zesty_cell.web.callouts.shown import plan_context
 from zesty_cell.web.callouts.tuning import tuned_rule
 from zesty_cell.web.http import FormState, PostedForm, Store, page
 
