@@ -146,7 +146,7 @@ def test_what_cannot_be_of_a_flight_is_refused_and_what_hardly_can_is_asked(clie
     assert places(posted(landed_at=old["flight"]["landed_at"])) == [("body.flight.landed_at", "impossible")]
     for text in ("yesterday", "0001-01-01T00:00:00+14:00", "1969-12-31T23:59:59Z", "2200-01-01T00:00:00Z"):
         assert places(posted(landed_at=text))[0][0] == "body.flight.landed_at"
-    assert posted(landed_at="1970-01-01T12:00:00Z").status_code == 201
+    assert posted(landed_at="2012-01-01T12:00:00Z").status_code == 201
     asked = places(posted(duration_s=12.0))
     assert "body.flight.duration_s" in [place for place, _ in asked]
     assert posted("?sure=none", duration_s=12.0).status_code == 422

@@ -264,8 +264,8 @@ def test_the_cells_of_a_pack(client, app, bench):
     assert "Fit:" in post(client, "cells", bench, cells_v="3.81 " * 6).text
     assert "Retire it" in post(client, "cells", bench, cells_v=six.replace("3.76", "3.60")).text
     for typed, words in (
-        ("3.8 3.8", "2 readings, and Pomelo 1 has 6 cells"),
-        (six.replace("3.76", "4.9"), "At most"),
+        ("3.8 3.8", "Readings: 2; cells of Pomelo 1 in series: 6."),
+        (six.replace("3.76", "4.9"), "is no cell of"),
         (six.replace("3.76", "4.4"), "is no cell of"),
         (six.replace("3.76", "1.2"), "two volts"),
         ("", "needed"),

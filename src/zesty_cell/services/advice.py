@@ -14,7 +14,7 @@ from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.asked.learned_factors import LearnedFactors
 from zesty_cell.core.asked.sheet import CurrentSensor, Sheet, corrected
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.fact import fact
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.learn.learned import Learned
 from zesty_cell.core.learn.timer import NextTimer, TimedFlight, next_timer
 from zesty_cell.services.forecasts import flown
@@ -98,6 +98,11 @@ class Typed:
 
 #: What a rest voltage tells of the charge before a flight may be out by so much [1]: it is taken off.
 CHARGE_MARGIN = 0.05
+
+
+def not_known(pack: str, /) -> Fact:
+    """Why nothing can be said of a pack that was flown and not measured since."""
+    return fact("charge.not_known", pack=pack)
 
 
 def advise(

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -31,6 +33,7 @@ from zesty_cell.core.flight.summary import fly_to_landing
 from zesty_cell.core.parts.on_sale import POUCH_AH
 from zesty_cell.core.parts.pack import HEAVIEST_PACK_KG
 from zesty_cell.core.parts.pack_figures import pack_figures
+from zesty_cell.words.face import Face, Reader
 from zesty_cell.words.say import say
 
 COLD = sheet(conditions=Conditions(air_c=2.0, altitude_m=700.0))
@@ -61,6 +64,17 @@ def test_the_knee_of_ideal_flight_is_where_the_exponent_puts_it():
     m = 1.5
     slope = curve.time_at(m) * (1 / m - 1.5 / (4 + m)) * 0.1
     assert curve.gain_at(m) == pytest.approx(slope, rel=0.03)
+
+
+def test_the_knee_says_on_which_side_of_it_a_pack_stands():
+    curve = knee(ideal_sheet(), chemistry="lipo")
+    near = f"near {Face(Reader()).mass(curve.knee_kg)}:"
+    for own_kg, side in ((0.999 * curve.knee_kg, "before"), (1.001 * curve.knee_kg, "past")):
+        told = say(curve.told(own_kg=own_kg, pack="Lime"))
+        assert near in told
+        assert f"Lime stands {side} it, where a further 100 g buys {curve.gain_at(own_kg):.0f} s." in told
+    without = replace(curve, knee_kg=None, knee_s=None).told(own_kg=1.0, pack="Lime")
+    assert say(without) == f"A further 100 g buys {curve.gain_at(1.0):.0f} s at the weight of Lime."
 
 
 def test_the_curve_passes_through_the_sheets_own_pack():

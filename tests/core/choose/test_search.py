@@ -21,11 +21,12 @@ from zesty_cell.core.choose.candidates import (
     narrowed,
     with_pack,
 )
-from zesty_cell.core.choose.search import SearchLimits, pareto_front, search
+from zesty_cell.core.choose.search import Excluded, SearchLimits, pareto_front, search
 from zesty_cell.core.errors import OutOfRangeError, TooManyCandidatesError
 from zesty_cell.core.parts.cell import CellModel, CellSize, Ratings
 from zesty_cell.core.parts.pack import pack_of_cells
 from zesty_cell.core.parts.pack_figures import pack_figures
+from zesty_cell.words.say import say
 
 CELL = CellModel(
     name="Pip 21-70",
@@ -197,6 +198,33 @@ def test_limits_leave_out_what_breaks_them_and_count_it(found):
     assert by_key["time"].alone == np.count_nonzero(flies & (all_up <= 1.1) & (result.landing_s < 900.0))
     assert list(result.landing_s[result.order]) == sorted(result.landing_s[result.meets], reverse=True)
     assert result.nearest is None
+
+
+@pytest.mark.parametrize(
+    ("key", "limit", "near", "alone", "words"),
+    [
+        ("holds", 0.0, 0.0, 0, "5 cannot hold the craft up to landing."),
+        ("holds", 0.0, 0.0, 2, "5 cannot hold the craft up to landing, 2 by itself."),
+        ("all_up", 0.7, 0.7184, 5, "The all-up weight (700 g) leaves out 5; nearest is Lime with 718 g."),
+        (
+            "length", 0.05, 0.062, 3,
+            "The pack’s length (5.0 cm) leaves out 5, 3 by itself; nearest is Lime with 6.2 cm.",
+        ),
+        (
+            "voltage", 25.2, 33.6, 0,
+            "The highest voltage of the craft’s parts (25.2 V) leaves out 5; nearest is Lime with 33.6 V.",
+        ),
+        ("cutoff", 3.0, 2.87, 0, "The ESC’s cutoff (3.00 V) leaves out 5; nearest is Lime with 2.87 V."),
+        ("motor", 30.0, 33.4, 0, "The motors’ current (30 A) leaves out 5; nearest is Lime with 33 A."),
+        ("motor_power", 500.0, 612.0, 0, "The motors’ power (500 W) leaves out 5; nearest is Lime with 612 W."),
+        ("time", 900.0, 871.0, 0, "The flight time (15:00) leaves out 5; nearest is Lime with 14:31."),
+        ("thrust", 0.9, 0.84, 0, "The thrust kept (90 %) leaves out 5; nearest is Lime with 84 %."),
+        ("to_spare", 3.0, 2.64, 0, "The thrust at landing (3.0) leaves out 5; nearest is Lime with 2.6."),
+        ("heat", 60.0, 63.2, 0, "The hottest cell (60 °C) leaves out 5; nearest is Lime with 63 °C."),
+    ],
+)  # fmt: skip
+def test_what_a_limit_leaves_out_is_said_in_its_unit(key, limit, near, alone, words):
+    assert say(Excluded(key, limit, 5, alone, 0, near).told("Lime")) == words
 
 
 @pytest.mark.parametrize(

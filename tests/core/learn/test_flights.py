@@ -43,7 +43,7 @@ def test_the_best_that_is_known_tells_the_charge():
         ({"charged_v_per_cell": 4.35}, "charged_v_per_cell", "over a full cell"),
         ({"distance_m": 55_000.0}, "distance_m", "330 km/h over the whole flight"),
         ({"distance_m": 6_000.0, "top_speed_m_s": 9.9}, "top_speed_m_s", "mean speed is 36 km/h already"),
-        ({"cells_v": (3.7, 3.7)}, "cells_v", "2 readings, and Pomelo has 6 cells in series."),
+        ({"cells_v": (3.7, 3.7)}, "cells_v", "Readings: 2; cells of Pomelo in series: 6."),
     ],
 )
 def test_what_cannot_be_is_said_at_its_field(changes, field, words):

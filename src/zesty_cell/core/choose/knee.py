@@ -12,7 +12,7 @@ from zesty_cell.core.asked.rebuilt import rebuilt
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.choose.candidates import label_name, with_pack
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.fact import fact
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.flight.summary import LandingSummaries
 from zesty_cell.core.parts.chemistries import chemistry_for
@@ -54,6 +54,22 @@ class Knee:
     knee_kg: float | None
     knee_s: float | None
     best_kg: float
+
+    def told(self, *, own_kg: float, pack: str) -> Fact:
+        """Where another gram stops paying, and on which side of it a pack stands.
+
+        Parameters
+        ----------
+        own_kg : float
+            Of that pack [kg].
+        pack : str
+            Its name.
+        """
+        figures = {"hundred_kg": 0.1, "gain": self.gain_at(own_kg)}
+        if self.knee_kg is None:
+            return fact("knee.none", pack=pack, **figures)
+        side = "before" if own_kg < self.knee_kg else "past"
+        return fact(f"knee.{side}", knee_kg=self.knee_kg, pack=pack, **figures)
 
     def gain_at(self, mass_kg: float) -> float:
         """What a further 100 g buys at a pack mass [s]."""

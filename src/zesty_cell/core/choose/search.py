@@ -15,6 +15,7 @@ from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.choose.candidates import with_pack
 from zesty_cell.core.entity import Entity
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.flight.many import flight_pool
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.flight.summary import LandingSummaries, LandingSummary
@@ -73,6 +74,32 @@ class Excluded:
     alone: int
     nearest: int
     nearest_value: float
+
+    def told(self, nearest: str) -> Fact:
+        """Which limit leaves out how many, and what comes nearest: a pack of that name."""
+        figures = {"count": self.count} | ({"alone": self.alone} if self.alone not in (0, self.count) else {})
+        alone = ".alone" if "alone" in figures else ""
+        if self.key == "holds":
+            return fact(f"left_out.holds{alone}", **figures)
+        bound, value = _bound(self.key, self.limit), _bound(self.key, self.nearest_value)
+        return fact(
+            f"left_out{alone}", limit=fact(f"limit.{self.key}"), bound=bound, pack=nearest, value=value, **figures
+        )
+
+
+def _bound(key: LimitKey, value: float) -> Fact:
+    """A bound, or what a pack has of it, in the unit of its field [kg, m, V, A, W, s, 1, °C]."""
+    if key in ("all_up", "pack_mass"):
+        return fact("bound.mass", bound_kg=value)
+    if key == "time":
+        return fact("bound.time", bound_s=value)
+    if key == "heat":
+        return fact("bound.warmth", bound_c=value)
+    kind = {
+        "length": "size", "width": "size", "height": "size", "voltage": "volts", "cutoff": "cell_volts",
+        "motor": "amps", "esc": "amps", "motor_power": "watts", "thrust": "share",
+    }.get(key, "times")  # fmt: skip
+    return fact(f"bound.{kind}", bound=value)
 
 
 @dataclass(frozen=True, repr=False)

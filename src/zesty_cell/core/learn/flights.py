@@ -263,6 +263,13 @@ def shared_out(put_back_ah: float, /, *, durations_s: Sequence[float]) -> tuple[
     return tuple(put_back_ah * duration_s / whole_s for duration_s in durations_s)
 
 
+def over_capacity(charge_ah: float, /, *, pack: Pack) -> Fact | None:
+    """Why a charge [Ah] cannot be of one flight of a pack; None where it can."""
+    if charge_ah <= MOST_OVER_CAPACITY * pack.capacity_ah:
+        return None
+    return fact("flight.over_capacity", used_ah=charge_ah, pack=pack.name, holds_ah=pack.capacity_ah)
+
+
 def doubts(flight: LoggedFlight, /, *, pack: Pack, others: Sequence[LoggedFlight] = ()) -> dict[str, Fact]:
     """What of a flight cannot be right [V, Ah], by field; empty where nothing is.
 
@@ -275,8 +282,9 @@ def doubts(flight: LoggedFlight, /, *, pack: Pack, others: Sequence[LoggedFlight
     found: dict[str, Fact] = {}
     for field in ("put_back_ah", "shown_ah"):
         charge = getattr(flight, field)
-        if charge is not None and charge > MOST_OVER_CAPACITY * pack.capacity_ah:
-            found[field] = fact("flight.over_capacity", used_ah=charge, pack=pack.name, holds_ah=pack.capacity_ah)
+        over = None if charge is None else over_capacity(charge, pack=pack)
+        if over is not None:
+            found[field] = over
     for field in ("rest_v_per_cell", "charged_v_per_cell"):
         volts = getattr(flight, field)
         if volts is not None and volts > chemistry.full_v + _OVER_FULL_V:

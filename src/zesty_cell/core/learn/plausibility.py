@@ -103,14 +103,10 @@ def flight_doubts(
     if flight.landed_at < CLOCK_SET_FROM:
         found.append(Doubt("clock", "landed_at", False, fact("doubt.clock", year=flight.landed_at.year)))
     if seconds < SHORT_S:
-        found.append(Doubt(
-            "short", "duration_s", False, fact("doubt.short", seconds=seconds)
-        ))  # fmt: skip
+        found.append(Doubt("short", "duration_s", False, fact("doubt.short", seconds=seconds)))
     elif forecast_s is not None and seconds > OVER_FORECAST * forecast_s:
-        found.append(Doubt(
-            "long", "duration_s", False,
-            fact("doubt.long", minutes=seconds / 60.0, empty_minutes=forecast_s // 60.0),
-        ))  # fmt: skip
+        longer = fact("doubt.long", minutes=seconds / 60.0, empty_minutes=forecast_s // 60.0)
+        found.append(Doubt("long", "duration_s", False, longer))
     for field, charge_ah in (("put_back_ah", flight.put_back_ah), ("shown_ah", flight.shown_ah)):
         if charge_ah is None:
             continue

@@ -8,13 +8,13 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from zesty_cell.core.answer.plausibility import OVER_FULL_V, cell_volts_doubt, pack_volts_doubt
+from zesty_cell.core.answer.plausibility import cell_volts_doubt, pack_volts_doubt
 from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
 from zesty_cell.core.callouts.telemetry import Telemetry
 from zesty_cell.core.clock import clock
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.calibration import CellCheck, HoverDown, LineLossTest
-from zesty_cell.core.learn.cell_spread import cell_spread
+from zesty_cell.core.learn.cell_spread import cell_spread, cells_doubt, over_full
 from zesty_cell.core.learn.hover_down import hover_curve, steady_points
 from zesty_cell.core.learn.line_loss import TEST_UNDER_FULL_V
 from zesty_cell.core.learn.plausibility import lamp_doubts
@@ -153,32 +153,18 @@ def read_cells(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
     made = Made(errors=state.errors)
     if made.errors:
         return made
-    series = bench.pack.series
-    count = len(values["cells_v"])
-    if count != series:
-        made.errors["cells_v"] = (
-            f"{count} reading{'' if count == 1 else 's'}, and {bench.pack.name} has {series} "
-            f"cell{'' if series == 1 else 's'} in series."
-        )
+    doubt = cells_doubt(values["cells_v"], pack=bench.pack)
+    if doubt is not None:
+        made.errors["cells_v"] = doubt
         return made
     try:
         kept = CellCheck.model_validate(values | {"made_at": now})
     except ValidationError as error:
         return _refuse(error, made, frozenset(("cells_v", "resistance_ohm")), "cells_v")
-    if max(kept.cells_v) > bench.chemistry.full_v + 0.15:
-        made.errors["cells_v"] = f"{max(kept.cells_v):.2f} V is no cell of {bench.chemistry.name}: of another pack?"
-        return made
     spread = cell_spread(kept.cells_v, chemistry=bench.chemistry)
     made.calibration = kept
-    over_v = max(kept.cells_v) - bench.chemistry.full_v
-    over = ""
-    if over_v > OVER_FULL_V:
-        over = (
-            f"A cell is {1000 * over_v:.0f} mV over full: do not fly or store it so. Discharge it a little, "
-            "attended, and look at the charger's setting and its meter."
-        )
     made.shown = {
-        "over": over,
+        "over": over_full(kept.cells_v, chemistry=bench.chemistry),
         "spread": spread,
         "chart": cell_bars(kept.cells_v, chemistry=bench.chemistry),
         "kept": kept,

@@ -10,7 +10,7 @@ from pydantic import ValidationError
 
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.calibration import CurrentCalibration, VoltageCalibration
-from zesty_cell.core.learn.flights import MOST_OVER_CAPACITY
+from zesty_cell.core.learn.flights import over_capacity
 from zesty_cell.core.learn.plausibility import scale_doubt, voltage_points_doubts
 from zesty_cell.core.learn.scales import implausible_amps, reading_rises
 from zesty_cell.services.learning import sensor_flights
@@ -157,13 +157,9 @@ def read_current(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
         shown_ah, back_ah = values.get(shown.path), values.get(back.path)
         if shown_ah is not None and back_ah is not None:
             pairs.append((shown_ah, back_ah))
-            most_ah = MOST_OVER_CAPACITY * bench.pack.capacity_ah
-            if back_ah > most_ah:
-                made.errors.setdefault(
-                    back.path,
-                    f"{1000 * back_ah:.0f} mAh is more than {bench.pack.name} holds "
-                    f"({1000 * bench.pack.capacity_ah:.0f} mAh): charge each flight by itself.",
-                )
+            over = over_capacity(back_ah, pack=bench.pack)
+            if over is not None:
+                made.errors.setdefault(back.path, over)
             duration_s = values.get(flew.path)
             if duration_s and expected:
                 doubt = implausible_amps(put_back_ah=back_ah, duration_s=duration_s, expected_a=expected)

@@ -57,7 +57,7 @@ def compare_page(
     chemistry = request.query_params.get("knee", origin.sheet.pack.chemistry)
     chemistry = chemistry if chemistry in CHEMISTRY_WORDS else origin.sheet.pack.chemistry
     chart, knee_words = knee_of(origin.sheet, chemistry, compared, face)
-    buys = [b for b in first_buys(origin.sheet, face) if abs(b.gained_s) >= LEAST_GAIN_S][:5]
+    buys = [b for b in first_buys(origin.sheet) if abs(b.gained_s) >= LEAST_GAIN_S][:5]
     return page(
         request,
         "choose_compare.html",
@@ -72,7 +72,7 @@ def compare_page(
             "purposes": PURPOSES,
             "purpose": wanted,
             "verdict": verdict(compared, purpose=wanted),
-            "others": other_verdicts(compared, wanted, face),
+            "others": other_verdicts(compared, wanted),
             "knee": chart,
             "knee_words": knee_words,
             "knee_chemistry": chemistry,

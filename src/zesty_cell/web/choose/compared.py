@@ -85,18 +85,7 @@ def knee_of(sheet: Sheet, chemistry: str, rows: Sequence[Compared], face: Face) 
         if r.at_landing.flies
     ]
     chart = knee_chart(curve, packs=packs, units=face.view.units)
-    own_kg = pack_figures(sheet.pack).mass_kg
-    gain = curve.gain_at(own_kg)
-    hundred = face.mass(0.1)
-    if curve.knee_kg is None:
-        words = f"A further {hundred} buys {gain:.0f} s at the weight of {sheet.pack.name}."
-    else:
-        side = "before" if own_kg < curve.knee_kg else "past"
-        words = (
-            f"Another gram stops paying near {face.mass(curve.knee_kg)}: from there 1 % more pack buys less than "
-            f"½ % more time. {sheet.pack.name} stands {side} it, where a further {hundred} buys {gain:.0f} s."
-        )
-    return chart, words
+    return chart, curve.told(own_kg=pack_figures(sheet.pack).mass_kg, pack=sheet.pack.name)
 
 
 def by_type(rows: Sequence[PackRow]) -> list[tuple[str, list[PackRow]]]:
@@ -107,14 +96,14 @@ def by_type(rows: Sequence[PackRow]) -> list[tuple[str, list[PackRow]]]:
     return list(types.items())
 
 
-def first_buys(sheet: Sheet, face: Face) -> Sequence[Any]:
+def first_buys(sheet: Sheet) -> Sequence[Any]:
     try:
         return what_buys_minutes(sheet)
     except OutOfRangeError:
         return ()
 
 
-def other_verdicts(rows: Sequence[Compared], wanted: Purpose, face: Face) -> list[Verdict]:
+def other_verdicts(rows: Sequence[Compared], wanted: Purpose) -> list[Verdict]:
     """One or two further verdicts beside the one asked for."""
     others: list[Purpose] = ["strongest at the end", "longest", "lightest"]
     return [verdict(rows, purpose=p) for p in others if p != wanted][:2]

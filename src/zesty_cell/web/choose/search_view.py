@@ -82,7 +82,7 @@ def search_page(request: Request, session: Store, sheet_id: int) -> HTMLResponse
         question.state.errors["chemistries"] = job.error
         return page(request, "choose_search.html", context, status=422)
     if job.found is not None:
-        context |= found_context(job.found, origin, face, context["brush"])
+        context |= found_context(job.found, origin, context["brush"])
     return page(request, "choose_search.html", context)
 
 

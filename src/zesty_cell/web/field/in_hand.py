@@ -17,7 +17,7 @@ from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.learned import Learned
 from zesty_cell.core.learn.threshold import Landing, ThresholdStep, next_threshold
 from zesty_cell.core.learn.timer import NextTimer
-from zesty_cell.services.advice import Advice, advise
+from zesty_cell.services.advice import Advice, advise, not_known
 from zesty_cell.services.learning import KnownFlight, disagreement_of
 from zesty_cell.services.plans import PlanNow, plan_now
 from zesty_cell.services.sheet_for import sheet_for
@@ -98,10 +98,7 @@ class InHand:
         try:
             if choice is not None and choice.part and self.as_it_is:
                 if choice.charge is None:
-                    self.trouble = (
-                        f"{self.pack.name} was flown and its rest voltage is not known: nobody can say what is in "
-                        "it. Read its voltage, or charge it."
-                    )
+                    self.trouble = not_known(self.pack.name)
                     return None
                 return advise(self.session, self.sheet_row, pack=self.pack, charge=choice.charge)
             return advise(self.session, self.sheet_row, pack=self.pack)

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from zesty_cell.words.english.answers import ANSWERS
 from zesty_cell.words.english.callouts import CALLOUTS
+from zesty_cell.words.english.choosing import CHOOSING
 from zesty_cell.words.english.discharge import DISCHARGE, THRUST
 from zesty_cell.words.english.faults import FAULTS
 from zesty_cell.words.english.practice import PRACTICE
@@ -17,6 +18,7 @@ from zesty_cell.words.english.trials import TRIALS
 ENGLISH: dict[str, str] = {
     **ANSWERS,
     **CALLOUTS,
+    **CHOOSING,
     **DISCHARGE,
     **THRUST,
     **FAULTS,

@@ -326,9 +326,18 @@ _PARALLEL = {
 }
 
 _FLIGHTS = {
+    "cells.none_such": "{volts:.2f} V is no cell of {chemistry}: of another pack?",
+    "cells.over_full": (
+        "A cell is {over_v:millivolts} over full: do not fly or store it so. Discharge it a little, attended, and look at "
+        "the charger's setting and its meter."
+    ),
+    "charge.not_known": (
+        "{pack} was flown and its rest voltage is not known: nobody can say what is in it. Read its voltage, or "
+        "charge it."
+    ),
     "flight.over_capacity": "{used_ah:typed} mAh is more than {pack} holds ({holds_ah:typed} mAh).",
     "flight.over_full": "{cell_v} is over a full cell of {full_v}.",
-    "flight.other_count": "{readings} readings, and {pack} has {series} cells in series.",
+    "flight.other_count": "Readings: {readings}; cells of {pack} in series: {series}.",
     "flight.too_far": "That is {mean_m_s} over the whole flight: is the distance right, and its unit?",
     "flight.slower_than_mean": "The flight's mean speed is {mean_m_s} already, and its fastest {top_m_s}: one of distance, time and speed is wrong.",
     "flight.charged_before": "It was charged before it landed: which of the two times is wrong?",
