@@ -68,8 +68,9 @@ check: $(VENV)/.test
 	@$(BIN)/lint-imports
 	@$(BIN)/djlint --lint --quiet src/zesty_cell/web/templates
 
+# All of docs/benchmarks.md, or PART="Laps".
 bench: $(VENV)/.bench
-	@$(BIN)/python -m benchmarks
+	@$(BIN)/python -m benchmarks $(if $(PART),"$(PART)")
 
 # Some twenty-five minutes: hostile requests, files, kills and a crowd.
 soak: $(VENV)/.bench

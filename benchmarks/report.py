@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from tests.mutants import TITLE as MUTANTS_TITLE
@@ -39,9 +40,18 @@ def _written(before: str, parts: dict[str, str]) -> None:
     REPORT.write_text("\n\n".join([before.rstrip("\n"), *kept]) + "\n")
 
 
-def write_figures(text: str) -> None:
-    """Put the figures of `make bench` in place of those before."""
-    _written(text, _parts(REPORT.read_text())[1])
+def _figures(before: str) -> dict[str, str]:
+    """Parts of the page that `make bench` wrote, by title."""
+    parts = before.split("\n## ")[1:]
+    return {title: text.strip("\n") for title, _, text in (part.partition("\n") for part in parts)}
+
+
+def write_figures(head: str, measured: dict[str, str], order: Sequence[str]) -> None:
+    """Put what `make bench` measured in place of what it did before; parts that it did not measure stay."""
+    before, others = _parts(REPORT.read_text())
+    parts = _figures(before) | {title: text.strip("\n") for title, text in measured.items()}
+    pages = [f"## {title}\n\n{parts[title]}\n" for title in order if title in parts]
+    _written("\n".join([head, *pages]), others)
 
 
 def write_soak(text: str) -> None:
