@@ -33,9 +33,9 @@ from benchmarks.timing import Row
 HEAD = """# Benchmarks
 
 Written by `make bench`, which runs them again and replaces this page, or by `make bench PART="…"`, which
-replaces one part. Each line says what lies inside the measured region; inputs are built outside it and code is warmed first. Ratios are taken in the same
-minute on the same machine. Absolute times on a shared machine wander by a factor of two from one
-minute to the next; accuracies and ratios do not.
+replaces one part. Each line says what lies inside the measured region; inputs are built outside it and
+code is warmed first. Ratios are taken in the same minute on the same machine. Absolute times on a
+shared machine wander by a factor of two from one minute to the next; accuracies and ratios do not.
 
 """
 
