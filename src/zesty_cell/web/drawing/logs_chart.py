@@ -15,7 +15,7 @@ from zesty_cell.web.drawing.flight_chart import MINUTE_STEPS, VOLT_STEPS, time_l
 from zesty_cell.web.drawing.scale import Scale, Tick, nice_step, path, ticks, zigzag
 
 _WIDTH: Final = 1180.0
-_LEFT, _RIGHT, _GAP, _BOTTOM = 52.0, 12.0, 26.0, 26.0
+_LEFT, _RIGHT, _GAP, _BOTTOM = 66.0, 12.0, 26.0, 26.0
 #: Of each panel: what it shows, and its height.
 _PANELS: Final = (("volts a cell", 190.0), ("amps", 130.0), ("mAh used", 110.0))
 _STEPS: Final = tuple(m * 10.0**k for k in range(5) for m in (1.0, 2.0, 5.0))
