@@ -23,9 +23,10 @@ from zesty_cell.web.drawing.flight_chart import (
     voltage_picture,
 )
 from zesty_cell.web.drawing.pack_picture import SEGMENTS, pack_picture, wheel_segments
+from zesty_cell.web.drawing.pattern_strip import pattern_strip
 from zesty_cell.web.drawing.scale import Scale, envelope, nice_step, path, sparse, ticks, zigzag
-from zesty_cell.web.sheet.facts import pattern_strip, pattern_summary
 from zesty_cell.words.face import Face, Reader
+from zesty_cell.words.sheet import pattern_summary
 
 _LETTER_WIDTH = 6.3
 

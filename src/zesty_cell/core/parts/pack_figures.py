@@ -23,6 +23,9 @@ from zesty_cell.core.parts.measured import (
 from zesty_cell.core.parts.pack import Pack, cells_of
 from zesty_cell.core.parts.weakest_cell import weakest_cell
 
+#: What carriers commonly allow in the cabin without asking, and with asking [Wh].
+CABIN_WH, CABIN_ASKED_WH = 100.0, 160.0
+
 #: Resistance of copper wire by cross-section at 25 °C [Ω·m] (CODATA-era handbook value).
 _COPPER_OHM_M = 1.75e-8
 

@@ -12,7 +12,7 @@ from zesty_cell.core.fact import Words
 from zesty_cell.core.parts.ownership import Ownership
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.hangar import CELLS, PACKS, ownership_of
-from zesty_cell.web.builder.built import builder_page, read_built, shelf_of_cells, unnamed_pack, values_of_label
+from zesty_cell.web.builder.page import builder_page, read_built, shelf_of_cells, unnamed_pack, values_of_label
 from zesty_cell.web.hangar import form as hangar_form
 from zesty_cell.web.hangar import pack_form
 from zesty_cell.web.hangar.form import way_back

@@ -15,9 +15,9 @@ from zesty_cell.services.advice import advice_for
 from zesty_cell.services.patterns import known_patterns
 from zesty_cell.store import patterns, sheets
 from zesty_cell.store.errors import EditConflictError
+from zesty_cell.web.drawing.pattern_strip import pattern_strip
 from zesty_cell.web.http import NOT_STORED, PostedForm, Store, page, preferences_of, say, whole_number
 from zesty_cell.web.patterns.form import KINDS, MOST_ACTIVITIES, PatternForm, read_pattern, rows_of
-from zesty_cell.web.sheet.facts import pattern_strip
 from zesty_cell.words.face import Face
 
 router = APIRouter(prefix="/hangar/patterns", include_in_schema=False)

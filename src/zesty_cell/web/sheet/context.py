@@ -19,9 +19,12 @@ from zesty_cell.services.plans import plan_now
 from zesty_cell.store import sheets as store
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import SheetRow
+from zesty_cell.web.drawing.pack_picture import pack_picture
+from zesty_cell.web.drawing.pattern_strip import pattern_strip
 from zesty_cell.web.http import FormState, preferences_of, whole_number
-from zesty_cell.web.sheet import facts as sheet_view
 from zesty_cell.web.sheet import form as sheet_form
+from zesty_cell.web.sheet.facts import figures_of
+from zesty_cell.words import sheet as in_words
 from zesty_cell.words.calls import call_rows
 from zesty_cell.words.face import Face
 from zesty_cell.words.naming import sheet_name
@@ -62,7 +65,7 @@ def sheet_context(
         try:
             advice = advise(session, row, typed=typed)
             plan = plan_now(session, row, advice)
-            figures = sheet_view.figures_of(advice, plan, face)
+            figures = figures_of(advice, plan, face)
         except OutOfRangeError as error:
             state.errors[error.field] = error.why
             sheet = None
@@ -114,13 +117,13 @@ def _facts(sheet: Sheet, face: Face) -> dict[str, Any]:
     """The margins of the sheet: craft, pack and pattern as they are flown."""
     return {
         "sheet": sheet,
-        "picture": sheet_view.picture_of(sheet),
-        "pack_kind": sheet_view.pack_kind(sheet),
-        "craft_facts": sheet_view.craft_facts(sheet, face),
-        "pack_facts": sheet_view.pack_facts(sheet),
+        "picture": pack_picture(sheet.pack),
+        "pack_kind": in_words.pack_kind(sheet),
+        "craft_facts": in_words.craft_facts(sheet, face),
+        "pack_facts": in_words.pack_facts(sheet),
         "pack_mass": face.mass(pack_figures(sheet.pack).mass_kg),
-        "strip": sheet_view.pattern_strip(sheet.flying, face=face),
-        "pattern_summary": sheet_view.pattern_summary(sheet.flying),
+        "strip": pattern_strip(sheet.flying, face=face),
+        "pattern_summary": in_words.pattern_summary(sheet.flying),
     }
 
 

@@ -21,11 +21,12 @@ from zesty_cell.services.starting import FirstAnswer, FirstSheet
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.web.drawing.first_chart import first_picture
 from zesty_cell.web.drawing.pack_picture import pack_picture
-from zesty_cell.web.sheet.facts import REASON_WORDS, pattern_strip
+from zesty_cell.web.drawing.pattern_strip import pattern_strip
 from zesty_cell.web.start.form import StartForm
 from zesty_cell.web.surer.results import causes_shown, measures_shown
 from zesty_cell.words.face import Face
 from zesty_cell.words.naming import CARRIES_WORDS, KIND_WORDS, MANNER_WORDS
+from zesty_cell.words.sheet import REASON_WORDS
 from zesty_cell.words.units import LENGTH, MASS, Quantity, is_imperial, typed
 
 #: Silhouettes in the order in which they stand; the last wing is a jet where a fan drives it.
