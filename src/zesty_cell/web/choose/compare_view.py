@@ -25,12 +25,12 @@ from zesty_cell.web.choose.base import base_context, origin_of
 from zesty_cell.web.choose.compared import (
     by_type,
     first_buys,
-    knee_of,
     line_of,
     other_verdicts,
     pictures_of,
-    sheet_of_craft,
 )
+from zesty_cell.web.choose.knee_shown import knee_of
+from zesty_cell.web.choose.other_craft import sheet_of_craft
 from zesty_cell.web.choose.picked import pick
 from zesty_cell.web.http import Store, page, preferences_of, whole_number
 from zesty_cell.words.face import Face

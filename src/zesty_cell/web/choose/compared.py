@@ -6,9 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy.orm import Session
-
-from zesty_cell.core.asked.flying import FIRST_PATTERN, PATTERNS
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.choose.buys import what_buys_minutes
 from zesty_cell.core.choose.compare import (
@@ -18,20 +15,12 @@ from zesty_cell.core.choose.compare import (
     verdict,
 )
 from zesty_cell.core.choose.cost import cost_per_flight, flights_it_lasts
-from zesty_cell.core.choose.knee import knee
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.fact import Words
 from zesty_cell.core.parts.ownership import type_of
 from zesty_cell.core.parts.pack import cells_of
-from zesty_cell.core.parts.pack_figures import pack_figures
-from zesty_cell.services import learning
-from zesty_cell.services.sheet_for import sheet_for
-from zesty_cell.store.hangar import CRAFTS
-from zesty_cell.store.tables import CraftRow, PackRow
-from zesty_cell.web.choose.base import Origin
+from zesty_cell.store.tables import PackRow
 from zesty_cell.web.choose.picked import Chosen
 from zesty_cell.web.drawing.compare_chart import bars, half_way, multiples, overlay, slopes
-from zesty_cell.web.drawing.knee_chart import KneeChart, knee_chart
 from zesty_cell.web.drawing.pack_picture import PackPicture, pack_picture
 from zesty_cell.words.face import Face
 from zesty_cell.words.landing import landing_words
@@ -73,21 +62,6 @@ def line_of(row: Compared, chosen: Chosen | None, name: str) -> Line:
     )
 
 
-def knee_of(sheet: Sheet, chemistry: str, rows: Sequence[Compared], face: Face) -> tuple[KneeChart | None, Words]:
-    """The knee's chart and a sentence; words alone where there is no curve."""
-    try:
-        curve = knee(sheet, chemistry=chemistry)  # type: ignore[arg-type]
-    except OutOfRangeError as error:
-        return None, error.why
-    packs = [
-        (r.pack.name, r.setup.figures.mass_kg, r.at_landing.landing_s, r.pack.chemistry == chemistry)
-        for r in rows
-        if r.at_landing.flies
-    ]
-    chart = knee_chart(curve, packs=packs, units=face.view.units)
-    return chart, curve.told(own_kg=pack_figures(sheet.pack).mass_kg, pack=sheet.pack.name)
-
-
 def by_type(rows: Sequence[PackRow]) -> list[tuple[str, list[PackRow]]]:
     """Packs of the hangar by type, retired ones last."""
     types: dict[str, list[PackRow]] = {}
@@ -123,16 +97,3 @@ def pictures_of(lines: Sequence[Line], face: Face) -> dict[str, Any]:
         "multiples": multiples(flown, names=names, as_pack=as_pack),
         "overlay": overlay(flown, names=names, as_pack=as_pack),
     }
-
-
-def sheet_of_craft(craft_row: CraftRow, origin: Origin, session: Session) -> Sheet:
-    """How another craft is flown beside the sheet's: in the same air, by the same landing rule, and in the same
-    pattern where it is of the same kind; another kind flies its own kind's first."""
-    craft = CRAFTS.thing(craft_row)
-    same = craft.kind == origin.sheet.craft.kind
-    flying = origin.sheet.flying if same else PATTERNS[FIRST_PATTERN[craft.kind]]
-    of = {"flying": flying, "conditions": origin.sheet.conditions, "landing": origin.sheet.landing, "trying": ()}
-    own = sheet_for(session, craft_id=craft_row.id, pattern=flying.name)
-    if own is not None:
-        return learning.corrected_sheet(session, own).model_copy(update=of)
-    return origin.sheet.model_copy(update=of | {"craft": craft})
