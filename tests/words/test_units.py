@@ -2,12 +2,22 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from zesty_cell.words import units
-from zesty_cell.words.units import group, minutes, read_duration_s, read_number, read_numbers, read_wire_mm2, typed
+from zesty_cell.words.units import (
+    group,
+    minutes,
+    read_duration_s,
+    read_number,
+    read_numbers,
+    read_wire_mm2,
+    span_words,
+    typed,
+)
 
 _TIMES = (units.DURATION, units.FLIGHT_TIME)
 QUANTITIES = [q for q in vars(units).values() if isinstance(q, units.Quantity) and q not in _TIMES]
@@ -100,3 +110,12 @@ def test_a_chargers_row_of_readings():
         read_numbers("4.1 x")
     with pytest.raises(ValueError, match="more numbers than a pack has cells"):
         read_numbers(" ".join(["4"] * 65))
+
+
+@pytest.mark.parametrize(
+    ("values", "words"),
+    [([3.0, np.nan, 4.25], "3.00 to 4.25 V"), ([3.7, 3.7], "3.70 V throughout"), ([np.nan] * 3, "empty throughout"),
+     ([], "empty throughout")],
+)  # fmt: skip
+def test_what_a_column_reaches_from_and_to(values, words):
+    assert span_words(np.array(values, dtype=np.float64), "V", 2) == words

@@ -7,6 +7,9 @@ import re
 from dataclasses import dataclass
 from typing import Literal
 
+import numpy as np
+from numpy.typing import NDArray
+
 from zesty_cell.core.clock import clock
 
 #: Which units somebody reads: “metric” or “imperial” for all, else a letter (m, i) each for weights, lengths and
@@ -183,6 +186,15 @@ SECONDS = _same(Unit("s", decimals=1), ("s sec seconds", _times(1.0)), ("min", _
 DURATION = _same(Unit("m:ss", decimals=0))
 #: A flight's length: a plain number is minutes, and a point or comma may stand for the colon phones lack.
 FLIGHT_TIME = _same(Unit("min", decimals=0))
+
+
+def span_words(values: NDArray[np.float64], unit: str, digits: int) -> str:
+    """From where to where numbers reach, shape (n,), in their own unit; so that a wrong one is seen at a glance."""
+    known = values[~np.isnan(values)]
+    if not known.size:
+        return "empty throughout"
+    low, high = float(known.min()), float(known.max())
+    return f"{low:.{digits}f} to {high:.{digits}f} {unit}" if high > low else f"{low:.{digits}f} {unit} throughout"
 
 
 def group(value: float, decimals: int = 0) -> str:

@@ -16,8 +16,9 @@ from zesty_cell.services.log_fits import keep_fits
 from zesty_cell.store import flights
 from zesty_cell.store import logs as store
 from zesty_cell.store.flights import is_there
-from zesty_cell.web.callouts.log_columns import open_table, posted_mapping, show_columns
+from zesty_cell.web.callouts.log_columns import open_table, show_columns
 from zesty_cell.web.callouts.log_taking import take_log
+from zesty_cell.web.callouts.role_lines import posted_mapping
 from zesty_cell.web.field.entries import take_entry
 from zesty_cell.web.http import PostedForm, Store, say
 

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Annotated, Any
 
-import numpy as np
 from fastapi import APIRouter, Form, Query, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import ValidationError
@@ -32,7 +31,7 @@ from zesty_cell.store.tables import DischargeRow
 from zesty_cell.web.http import NOT_STORED, PostedForm, Store, page, preferences_of, say, whole_number
 from zesty_cell.web.http.forms import Field, Typed, form_units, read_field, words_of
 from zesty_cell.words.face import Face
-from zesty_cell.words.units import COUNT, CURRENT, TEMPERATURE, System, typed
+from zesty_cell.words.units import COUNT, CURRENT, TEMPERATURE, System, span_words, typed
 
 router = APIRouter(prefix="/tests/discharges", include_in_schema=False)
 
@@ -132,13 +131,6 @@ class _RoleLine:
     doubt: Words
 
 
-def _span(values: np.ndarray[Any, Any] | None, unit: str, digits: int) -> str:
-    if values is None or not values.size or np.isnan(values).all():
-        return ""
-    low, high = float(np.nanmin(values)), float(np.nanmax(values))
-    return f"{low:.{digits}f} to {high:.{digits}f} {unit}" if high > low else f"{low:.{digits}f} {unit} throughout"
-
-
 def _becomes(key: str, read: ReadRun, cells: list[str], face: Face) -> str:
     """What a column's numbers are once read, so that a wrong unit is seen at a glance."""
     run = read.run
@@ -147,13 +139,13 @@ def _becomes(key: str, read: ReadRun, cells: list[str], face: Face) -> str:
     if key == "used_ah":
         return f"{face.mah(run.total_ah)} in all"
     if key.startswith("cell_"):
-        return "" if run.cells_v is None else _span(run.cells_v[cells.index(key)], "V", 3)
+        return "" if run.cells_v is None else span_words(run.cells_v[cells.index(key)], "V", 3)
     values, unit, digits = {
         "pack_v": (run.pack_v, "V", 2),
         "current_a": (run.current_a, "A", 2),
         "temperature_c": (run.temperature_c, "°C", 0),
     }[key]
-    return _span(values, unit, digits)
+    return "" if values is None else span_words(values, unit, digits)
 
 
 def _lines(found: service.Proposed, series: int, face: Face) -> list[_RoleLine]:
