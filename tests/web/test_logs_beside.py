@@ -53,6 +53,9 @@ def test_laps_are_told_where_it_is_logged_where_it_flew_and_what_it_takes_where_
     assert "does not tell this moment" in page  # the other has no positions
     alone = client.get(ADDRESS, params={"log": [1]}).text
     assert "None of these logs tells laps" in alone
+    # Where its columns are said, which may be what it lacks.
+    columns = re.search(r'href="(/callouts/\d+/logs/1)" aria-label="Columns of', alone)[1]
+    assert 'name="latitude_deg.column"' in client.get(columns).text
 
 
 def test_the_resistance_of_climbs_is_near_what_the_fit_of_the_log_finds(client, fly_season):

@@ -25,11 +25,27 @@ MOST_LOGS = 6
 
 @dataclass(frozen=True)
 class Offered:
-    """A log that can lie beside others: what it is called, and the flight it is of, where it is of one."""
+    """A log that can lie beside others.
+
+    Attributes
+    ----------
+    flight_row : FlightRow or None
+        The flight it is of, where it is of one.
+    name : str
+        What it is called.
+    sheet_id : int
+        A sheet of its craft, 0 where there is none.
+    """
 
     row: LogRow
     flight_row: FlightRow | None
     name: str
+    sheet_id: int
+
+    @property
+    def columns_address(self) -> str:
+        """Where it is said which of its columns is what; nowhere without a sheet of its craft."""
+        return f"/callouts/{self.sheet_id}/logs/{self.row.id}" if self.sheet_id else ""
 
     @property
     def address(self) -> str:
@@ -73,6 +89,7 @@ class Beside:
 def offered(session: Session) -> list[Offered]:
     """Every log whose columns are confirmed, those of flights first."""
     crafts = {row.id: row.name for row in CRAFTS.all(session)}
+    by_craft = {row.craft_id: row.id for row in reversed(sheets.all_sheets(session))}
     found = []
     for row, flight in logs.confirmed(session):
         if flight is not None:
@@ -81,7 +98,8 @@ def offered(session: Session) -> list[Offered]:
             name = f"{crafts[row.craft_id]}, {row.name}"
         else:
             continue
-        found.append(Offered(row, flight, name))
+        craft_id = row.craft_id if flight is None else flight.craft_id
+        found.append(Offered(row, flight, name, by_craft.get(craft_id, 0)))
     return sorted(found, key=lambda one: one.flight_row is None)
 
 
