@@ -15,9 +15,10 @@ from zesty_cell.core.learn.calibration import corrected_log
 from zesty_cell.core.learn.climbs import Beginning, Climb, begins_s, climbs_of
 from zesty_cell.core.learn.laps import Laps, laps_of
 from zesty_cell.services.log_fits import flown_log, read_packed
+from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import logs, sheets
 from zesty_cell.store.hangar import CRAFTS
-from zesty_cell.store.tables import FlightRow, LogRow
+from zesty_cell.store.tables import FlightRow, LogRow, SheetRow
 
 #: So many lie beside each other.
 MOST_LOGS = 6
@@ -33,19 +34,11 @@ class Offered:
         The flight it is of, where it is of one.
     name : str
         What it is called.
-    sheet_id : int
-        A sheet of its craft, 0 where there is none.
     """
 
     row: LogRow
     flight_row: FlightRow | None
     name: str
-    sheet_id: int
-
-    @property
-    def columns_address(self) -> str:
-        """Where it is said which of its columns is what; nowhere without a sheet of its craft."""
-        return f"/callouts/{self.sheet_id}/logs/{self.row.id}" if self.sheet_id else ""
 
     @property
     def address(self) -> str:
@@ -70,6 +63,8 @@ class Beside:
         Middle of its climbs' resistances, whole pack [Ω].
     laps : Laps or None
         Where position or marks tell any.
+    sheet_row : SheetRow or None
+        Of its craft: beside it is said which of the log's columns is what.
     """
 
     of: Offered
@@ -79,6 +74,12 @@ class Beside:
     climbs: tuple[Climb, ...]
     ohm: float | None
     laps: Laps | None
+    sheet_row: SheetRow | None
+
+    @property
+    def columns_address(self) -> str:
+        """Where it is said which of its columns is what; nowhere without a sheet of its craft."""
+        return "" if self.sheet_row is None else f"/callouts/{self.sheet_row.id}/logs/{self.of.row.id}"
 
     @property
     def from_s(self) -> float:
@@ -89,7 +90,6 @@ class Beside:
 def offered(session: Session) -> list[Offered]:
     """Every log whose columns are confirmed, those of flights first."""
     crafts = {row.id: row.name for row in CRAFTS.all(session)}
-    by_craft = {row.craft_id: row.id for row in reversed(sheets.all_sheets(session))}
     found = []
     for row, flight in logs.confirmed(session):
         if flight is not None:
@@ -98,9 +98,16 @@ def offered(session: Session) -> list[Offered]:
             name = f"{crafts[row.craft_id]}, {row.name}"
         else:
             continue
-        craft_id = row.craft_id if flight is None else flight.craft_id
-        found.append(Offered(row, flight, name, by_craft.get(craft_id, 0)))
+        found.append(Offered(row, flight, name))
     return sorted(found, key=lambda one: one.flight_row is None)
+
+
+def _sheet_of(session: Session, one: Offered) -> SheetRow | None:
+    """The sheet that tells most of a log's flight; of no flight, one of its craft."""
+    row = one.flight_row
+    if row is not None:
+        return sheet_for(session, craft_id=row.craft_id, pack=row.pack, pattern=row.pattern)
+    return next((r for r in sheets.all_sheets(session) if r.craft_id == one.row.craft_id), None)
 
 
 def _read(session: Session, one: Offered) -> tuple[Telemetry, int] | None:
@@ -113,7 +120,7 @@ def _read(session: Session, one: Offered) -> tuple[Telemetry, int] | None:
         log, _ = corrected_log(read.telemetry, calibrations=flown.made, at=flown.flight.landed_at)
         return log, flown.pack.series
     mapping = logs.mapping_of(one.row)
-    sheet = next((r for r in sheets.all_sheets(session) if r.craft_id == one.row.craft_id), None)
+    sheet = _sheet_of(session, one)
     if mapping is None or sheet is None:
         return None
     # Of no flight: the pack of the craft's sheet tells how many cells there are.
@@ -140,7 +147,6 @@ def logs_beside(
         climbs = climbs_of(log, series=series)
         ohms = [c.ohm for c in climbs if c.ohm is not None]
         middle = statistics.median(ohms) if ohms else None
-        found.append(
-            Beside(one, log, series, begins_s(log, beginning, series=series), climbs, middle, laps_of(log))
-        )
+        begins = begins_s(log, beginning, series=series)
+        found.append(Beside(one, log, series, begins, climbs, middle, laps_of(log), _sheet_of(session, one)))
     return found, trouble
