@@ -91,6 +91,8 @@ def test_a_drill_by_ear_alone_with_less_motion(page: Page, club: str):
 def test_a_server_that_is_gone_costs_no_drill(page: Page, club: str):
     begin(page, club, "plain_radio", seed=8)
     page.route("**/play", lambda route: route.abort())
+    # Only once the browser says so is it gone.
+    page.wait_for_function("fetch('/nowhere/play', { method: 'POST' }).then(() => false, () => true)")
     page.keyboard.press("h")
     expect(page.locator("#trouble")).to_contain_text("The server does not answer.")
     page.unroute("**/play")
