@@ -2,52 +2,14 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import replace
 
 import numpy as np
 import pytest
+from benchmarks.laps import course, flown_about, gps, raced
 
 from zesty_cell.core.callouts.telemetry import Telemetry
 from zesty_cell.core.learn.laps import laps_of
-
-#: Metres of a degree of latitude, by a sphere of another size than the core's (the polar radius).
-DEGREE_M = math.pi * 6_356_752.0 / 180.0
-
-
-def course(turn, *, size_m=60.0):
-    """A point of a closed course with a hairpin and a straight, at a share of its way round [m]."""
-    angle = 2.0 * np.pi * turn
-    reach = size_m * (1.0 + 0.35 * np.cos(3.0 * angle))
-    return 1.8 * reach * np.cos(angle), reach * np.sin(angle)
-
-
-def gps(x, y, rng, *, at=(47.0, 8.0), wander_m=2.0, noise_m=0.4):
-    """Positions as a receiver writes them: a slow wander, a little noise, seven decimals."""
-    n = x.size
-    drift = np.zeros((2, n))
-    for k in range(1, n):
-        drift[:, k] = 0.995 * drift[:, k - 1] + wander_m * 0.1 * rng.normal(size=2)
-    east, north = x + drift[0] + noise_m * rng.normal(size=n), y + drift[1] + noise_m * rng.normal(size=n)
-    lat = np.round(at[0] + north / DEGREE_M, 7)
-    return lat, np.round(at[1] + east / (DEGREE_M * math.cos(math.radians(at[0]))), 7)
-
-
-def raced(seed, *, laps=8, rate_hz=5.0, at=(47.0, 8.0), amps=40.0):
-    """A race of so many laps after a start somewhere, each a little slower or faster; and the truth [s]."""
-    rng = np.random.default_rng(seed)
-    times = 15.0 * (1.0 + 0.06 * rng.normal(size=laps + 2))
-    edges = np.concatenate(([0.0], np.cumsum(times)))
-    time_s = np.arange(0.0, edges[-1], 1.0 / rate_hz)
-    turns = np.interp(time_s, edges, np.arange(edges.size))
-    x, y = course(turns % 1.0)
-    lat, lon = gps(x, y, rng, at=at)
-    current_a = amps * (1.0 + 0.3 * np.sin(8.0 * np.pi * turns))
-    log = Telemetry(
-        time_s=time_s, latitude_deg=lat, longitude_deg=lon, current_a=current_a,
-        pack_v=16.0 - 0.01 * time_s - 0.02 * current_a,
-    )  # fmt: skip
-    return log, times, edges
 
 
 @pytest.mark.parametrize("seed", range(12))
@@ -68,7 +30,7 @@ def test_every_lap_of_a_race_is_found_by_position(seed, rate_hz):
     for one, other in zip(found.laps[:-1], found.laps[1:], strict=True):
         assert one.at_s + one.seconds == pytest.approx(other.at_s)
     length = np.hypot(*np.diff(np.array(course(np.linspace(0, 1, 4000))), axis=1)).sum()
-    assert found.laps[3].metres == pytest.approx(length, rel=0.05)
+    assert found.middle_m == pytest.approx(length, rel=0.06)
 
 
 def test_a_lap_at_one_speed_has_its_time_to_a_tenth():
@@ -111,21 +73,15 @@ def test_what_a_lap_took_is_of_its_own_stretch():
 @pytest.mark.parametrize("seed", range(15))
 def test_flying_about_is_no_course(seed):
     """Freestyle: from place to place around the pilot, over the same gap again and again, without an order."""
-    rng = np.random.default_rng(100 + seed)
-    spots = rng.uniform(-60.0, 60.0, size=(7, 2))
-    stops = spots[rng.integers(0, 7, size=60)] + rng.normal(size=(60, 2)) * 5.0
-    time_s = np.arange(0.0, 300.0, 0.2)
-    x = np.interp(time_s, np.linspace(0.0, 300.0, 60), stops[:, 0])
-    y = np.interp(time_s, np.linspace(0.0, 300.0, 60), stops[:, 1])
-    lat, lon = gps(x, y, rng)
-    assert laps_of(Telemetry(time_s=time_s, latitude_deg=lat, longitude_deg=lon)) is None
+    assert laps_of(flown_about(100 + seed)) is None
 
 
-@pytest.mark.parametrize("kind", ["hover", "there and back", "away", "two rounds"])
+@pytest.mark.parametrize("kind", ["hover", "circles", "there and back", "away", "two rounds"])
 def test_what_is_no_lap_is_none(kind):
     rng = np.random.default_rng(7)
     time_s = np.arange(0.0, 240.0, 0.2)
     ways = {
+        "circles": (8.0 * np.sin(time_s), 8.0 * np.cos(time_s)),
         "hover": (2.0 * np.sin(time_s / 5.0), 2.0 * np.cos(time_s / 5.0)),
         "there and back": (800.0 - np.abs(800.0 - 1600.0 * time_s / 240.0), 0.0 * time_s),
         "away": (12.0 * time_s, 3.0 * time_s),
@@ -180,3 +136,74 @@ def test_without_position_and_marks_there_is_none():
     assert laps_of(replace(log, latitude_deg=None)) is None
     assert laps_of(replace(log, latitude_deg=np.full(len(log), np.nan))) is None
     assert laps_of(replace(log, lap_mark=np.full(len(log), np.nan), latitude_deg=None)) is None
+
+
+def steady(seconds, *, lap_s, rate_hz, seed=5, way=course):
+    rng = np.random.default_rng(seed)
+    time_s = np.arange(0.0, seconds, 1.0 / rate_hz)
+    lat, lon = gps(*way((time_s / lap_s) % 1.0), rng)
+    return Telemetry(time_s=time_s, latitude_deg=lat, longitude_deg=lon)
+
+
+def test_a_passage_is_read_between_two_positions():
+    """At one position a second, laps of 18.37 s are not of whole seconds."""
+    times = [lap.seconds for lap in laps_of(steady(400.0, lap_s=18.37, rate_hz=1.0)).laps]
+    assert np.mean(times) == pytest.approx(18.37, abs=0.05)
+    assert np.std(times) < 0.15
+    # Nor does it depend on how often a slow receiver's last position is written.
+    slow = steady(400.0, lap_s=18.37, rate_hz=2.0)
+    often = np.arange(0.0, slow.time_s[-1], 0.05)
+    last = np.searchsorted(slow.time_s, often, side="right") - 1
+    quick = Telemetry(time_s=often, latitude_deg=slow.latitude_deg[last], longitude_deg=slow.longitude_deg[last])
+    assert np.std([lap.seconds for lap in laps_of(quick).laps]) < 0.15
+
+
+def test_three_laps_are_a_course_and_two_are_none():
+    assert len(laps_of(steady(76.0, lap_s=18.0, rate_hz=5.0)).laps) in (3, 4)
+    assert laps_of(steady(50.0, lap_s=18.0, rate_hz=5.0)) is None
+
+
+def joined(*logs):
+    """Flights one after the other in one log."""
+    at, parts = 0.0, []
+    for log in logs:
+        parts.append((log.time_s + at, log.latitude_deg, log.longitude_deg))
+        at = float(parts[-1][0][-1]) + 0.2
+    time_s, lat, lon = (np.concatenate(column) for column in zip(*parts, strict=True))
+    return Telemetry(time_s=time_s, latitude_deg=lat, longitude_deg=lon)
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_a_race_between_two_rounds_of_flying_about_is_found(seed):
+    def about(k):
+        log = flown_about(k)
+        return log.at(np.arange(300))
+
+    race = steady(170.0, lap_s=17.0, rate_hz=5.0, seed=seed)
+    found = laps_of(joined(about(seed), race, about(seed + 50)))
+    assert 8 <= len(found.laps) <= 10
+    assert found.middle_s == pytest.approx(17.0, abs=0.1)
+    assert all(58.0 < lap.at_s < 60.0 + 170.0 for lap in found.laps)
+
+
+def test_a_loop_over_the_line_is_no_lap():
+    """A power loop of ten metres in each round, where some of the lines lie: rounds are counted, not loops."""
+
+    def with_loop(turn):
+        x, y = course(np.where(turn < 0.3, turn / 0.3 * 0.5, np.where(turn < 0.6, 0.5, 0.5 + (turn - 0.6) / 0.8)))
+        loop = np.where((turn >= 0.3) & (turn < 0.6), (turn - 0.3) / 0.3, 0.0) * 4.0 * np.pi
+        return x + 10.0 * np.sin(loop), y + 10.0 * (1.0 - np.cos(loop))
+
+    found = laps_of(steady(300.0, lap_s=25.0, rate_hz=5.0, way=with_loop))
+    assert 10 <= len(found.laps) <= 12
+    assert found.middle_s == pytest.approx(25.0, abs=0.2)
+
+
+def test_a_lap_on_which_the_position_was_lost_for_four_seconds_is_not_one():
+    log = steady(220.0, lap_s=18.0, rate_hz=5.0)
+    whole = laps_of(log).laps
+    lap = whole[4]
+    lost = (log.time_s > lap.at_s + 7.0) & (log.time_s < lap.at_s + 11.0)
+    left = laps_of(replace(log, latitude_deg=np.where(lost, np.nan, log.latitude_deg))).laps
+    assert not any(one.at_s < lap.at_s + 7.0 and one.at_s + one.seconds > lap.at_s + 11.0 for one in left)
+    assert len(left) in (len(whole) - 1, len(whole) - 2)

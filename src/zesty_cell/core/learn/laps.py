@@ -25,8 +25,6 @@ _EARTH_M = 6_371_000.0
 _LEAST_LAP_S = 4.0
 #: So far to each side of a line still crosses it: a pilot's line and GPS wander by metres [m].
 _HALF_WIDTH_M = 15.0
-#: A passage goes the line's way: within so much of its direction (cosine of 60°) [1].
-_SAME_WAY = 0.5
 #: Directions are read over so much flown; slower than this is no passage [m, m/s].
 _HEADING_M, _LEAST_SPEED_M_S = 6.0, 1.5
 #: A course takes its pilot so far from the line at least, and so many laps make one [m, 1].
@@ -179,8 +177,6 @@ def _track(log: Telemetry) -> _Track | None:
 def _passages_s(track: _Track) -> list[tuple[float, float]]:
     """Laps over the best start line: beginning and end of each in time [s]; none where it flew no course."""
     flown = track.distance_m()
-    if flown[-1] < _LEAST_LAPS * 2.0 * _LEAST_AWAY_M:
-        return []
     best: list[tuple[float, float]] = []
     best_rank = (0, 0.0)
     for place in np.linspace(0.02, 0.98, _TRIED) * flown[-1]:
@@ -200,17 +196,17 @@ def _over_line(track: _Track, flown: FloatArray, k: int) -> list[tuple[float, fl
     along = (track.x - track.x[k]) * heading[0] + (track.y - track.y[k]) * heading[1]
     aside = (track.y - track.y[k]) * heading[0] - (track.x - track.x[k]) * heading[1]
     steps_s, steps_m = np.diff(track.time_s), np.diff(flown)
+    away = np.hypot(along, aside)
     crossing = np.flatnonzero(
         (along[:-1] < 0.0) & (along[1:] >= 0.0) & (np.abs(aside[:-1]) <= _HALF_WIDTH_M)
-        & (np.diff(along) >= _SAME_WAY * steps_m) & (steps_m >= _LEAST_SPEED_M_S * steps_s) & (steps_s <= _LOST_S)
+        & (steps_m >= _LEAST_SPEED_M_S * steps_s) & (steps_s <= _LOST_S)
     )  # fmt: skip
-    away = np.hypot(along, aside)
     at_s: list[float] = []
     at_line: list[int] = []
     for c in crossing:
         share = float(-along[c] / (along[c + 1] - along[c]))
         time_s = float(track.time_s[c] + share * steps_s[c])
-        # Between two passages it has been away; what hovers over the line passes it once.
+        # What loops, circles or hovers over the line passes it once.
         if at_s and (time_s - at_s[-1] < _LEAST_LAP_S or away[at_line[-1] : c + 1].max() < _LEAST_AWAY_M):
             continue
         at_s.append(time_s)
