@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zesty_cell.core.callouts.telemetry import Telemetry, flight_seen, last_heard
-from zesty_cell.core.learn.laps import laps_of
+from zesty_cell.core.learn.laps import first_lap_s, laps_of
 
 FloatArray = NDArray[np.float64]
 Beginning = Literal["take-off", "arming", "climb", "lap"]
@@ -150,8 +150,7 @@ def begins_s(log: Telemetry, beginning: Beginning, /, *, series: int) -> float |
         armed = np.flatnonzero(np.nan_to_num(last_heard(log.armed)) > 0.5)
         return float(log.time_s[armed[0]]) if armed.size else None
     if beginning == "lap":
-        laps = laps_of(log)
-        return None if laps is None else laps.laps[0].at_s
+        return first_lap_s(laps_of(log))
     if beginning == "climb":
         climbs = climbs_of(log, series=series)
         return climbs[0].at_s if climbs else None

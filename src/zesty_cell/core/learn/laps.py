@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import pairwise
 from typing import Literal
 
@@ -32,6 +33,8 @@ _LEAST_AWAY_M, _LEAST_LAPS = 30.0, 3
 #: A lap of a course goes where the others go: compared at so many places, its way lies no further from theirs (root
 #: of the mean square) than this share of the course's own reach, or than this [1, 1, m].
 _PLACES, _ALIKE, _WANDERS_M = 32, 0.22, 6.0
+#: Positions are looked at so often at most: receivers write no more of them, whatever stands in a log [s].
+_SLOT_S = 0.2
 #: So many places along the flight are tried as start line.
 _TRIED = 60
 #: Between two positions further apart in time nothing is known of the way [s].
@@ -115,6 +118,7 @@ class _Track:
     x: FloatArray
     y: FloatArray
 
+    @cached_property
     def distance_m(self) -> FloatArray:
         """Flown since the first line, shape (n,) [m]."""
         return np.concatenate(([0.0], np.cumsum(np.hypot(np.diff(self.x), np.diff(self.y)))))
@@ -138,6 +142,11 @@ def laps_of(log: Telemetry, /) -> Laps | None:
     passed = _passages_s(track)
     found = tuple(_lap(log, track, a, b) for a, b in passed)
     return Laps("position", found) if len(found) >= _LEAST_LAPS else None
+
+
+def first_lap_s(laps: Laps | None, /) -> float | None:
+    """When the first lap began, in the log's own time [s]; None where there is none."""
+    return None if laps is None else laps.laps[0].at_s
 
 
 def _marks_s(log: Telemetry) -> FloatArray:
@@ -165,7 +174,7 @@ def _track(log: Telemetry) -> _Track | None:
     if kept.size < 2:
         return None
     moved = (np.diff(lat[kept], prepend=np.nan) != 0.0) | (np.diff(lon[kept], prepend=np.nan) != 0.0)
-    kept = kept[moved]
+    kept = _thinned(kept[moved], log.time_s)
     if kept.size < 20:
         return None
     lat_mid, lon_mid = float(np.median(lat[kept])), float(np.median(lon[kept]))
@@ -174,9 +183,15 @@ def _track(log: Telemetry) -> _Track | None:
     return _Track(log.time_s[kept], x, y)
 
 
+def _thinned(kept: NDArray[np.int64], time_s: FloatArray) -> NDArray[np.int64]:
+    """Of lines with a position the first in each slot of time: what flies in between is a straight way."""
+    slots = np.floor((time_s[kept] - time_s[0]) / _SLOT_S + 1e-6)
+    return np.asarray(kept[np.diff(slots, prepend=-1.0) > 0.0], dtype=np.int64)
+
+
 def _passages_s(track: _Track) -> list[tuple[float, float]]:
     """Laps over the best start line: beginning and end of each in time [s]; none where it flew no course."""
-    flown = track.distance_m()
+    flown = track.distance_m
     best: list[tuple[float, float]] = []
     best_rank = (0, 0.0)
     for place in np.linspace(0.02, 0.98, _TRIED) * flown[-1]:
@@ -255,7 +270,7 @@ def _lap(log: Telemetry, track: _Track | None, begins_s: float, ends_s: float) -
     volts = log.pack_v if log.pack_v is not None else log.cell_v
     metres = None
     if track is not None:
-        between = np.interp((begins_s, ends_s), track.time_s, track.distance_m())
+        between = np.interp((begins_s, ends_s), track.time_s, track.distance_m)
         metres = float(between[1] - between[0])
     seconds = float(ends_s - begins_s)
     used_ah, mean_a = _charge(log, begins_s, ends_s)
