@@ -72,6 +72,9 @@ def test_what_is_named_after_it_is_not_it():
     found = table(("GPS speed", "GPS sats", "Lap time"), *[[f"{k * 1.5:.1f}" for k in range(N)]] * 3)
     keys = {c.role for c in guess_mapping(found, series=4).columns}
     assert keys == {"time_s", "pack_v"}
+    # Half a position is none.
+    found = table(("Longest leg",), [f"{v:.5f}" for v in LON])
+    assert guess_mapping(found, series=4).of("longitude_deg") is None
     # No latitude is above 90°.
     found = table(("lat", "lon"), [f"{v + 100:.5f}" for v in LAT], [f"{v:.5f}" for v in LON])
     assert guess_mapping(found, series=4).of("latitude_deg") is None

@@ -260,6 +260,9 @@ def guess_mapping(table: Table, *, series: int) -> Mapping:
         if best is not None:
             taken.add(best)
             chosen.append(ColumnChoice(role=role.key, column=best, unit=guess_unit(table, role, best, series).key))
+    # Half a position is none.
+    places = {c.role for c in chosen} & {"latitude_deg", "longitude_deg"}
+    chosen = [c for c in chosen if len(places) != 1 or c.role not in places]
     order = [r.key for r in ROLES]
     return Mapping(columns=tuple(sorted(chosen, key=lambda c: order.index(c.role))))
 

@@ -13,7 +13,7 @@ from zesty_cell.core.errors import ZestyCellError
 from zesty_cell.core.fact import Words
 from zesty_cell.core.learn.calibration import corrected_log
 from zesty_cell.core.learn.climbs import Beginning, Climb, begins_s, climbs_of
-from zesty_cell.core.learn.laps import Laps, first_lap_s, laps_of
+from zesty_cell.core.learn.laps import Laps, laps_of
 from zesty_cell.services.log_fits import flown_log, read_packed
 from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import logs, sheets
@@ -148,6 +148,6 @@ def logs_beside(
         ohms = [c.ohm for c in climbs if c.ohm is not None]
         middle = statistics.median(ohms) if ohms else None
         laps = laps_of(log)
-        begins = first_lap_s(laps) if beginning == "lap" else begins_s(log, beginning, series=series)
+        begins = begins_s(log, beginning, series=series, laps=laps)
         found.append(Beside(one, log, series, begins, climbs, middle, laps, _sheet_of(session, one)))
     return found, trouble

@@ -44,7 +44,9 @@ def test_a_lap_at_one_speed_has_its_time_to_a_tenth():
     assert max(abs(t - 18.0) for t in times) < 0.4  # GPS wanders by metres, at 30 m/s
 
 
-@pytest.mark.parametrize("at", [(-33.9, 151.2), (64.1, -21.9), (0.001, 179.9), (47.0, -0.00001)])
+@pytest.mark.parametrize(
+    "at", [(-33.9, 151.2), (64.1, -21.9), (0.001, 179.9), (47.0, -0.00001), (10.0, 180.0), (10.0, -180.0)]
+)
 def test_it_is_the_same_anywhere_on_earth(at):
     log, times, _ = raced(3, at=at)
     found = laps_of(log)
@@ -207,3 +209,10 @@ def test_a_lap_on_which_the_position_was_lost_for_four_seconds_is_not_one():
     left = laps_of(replace(log, latitude_deg=np.where(lost, np.nan, log.latitude_deg))).laps
     assert not any(one.at_s < lap.at_s + 7.0 and one.at_s + one.seconds > lap.at_s + 11.0 for one in left)
     assert len(left) in (len(whole) - 1, len(whole) - 2)
+
+
+def test_a_column_that_rises_all_the_time_marks_no_laps():
+    time_s = np.arange(0.0, 4.0 * 1100, 1.0)
+    rises = np.floor(time_s / 4.0)
+    assert laps_of(Telemetry(time_s=time_s, lap_mark=rises)) is None
+    assert len(laps_of(Telemetry(time_s=time_s, lap_mark=np.minimum(rises, 900.0))).laps) == 899

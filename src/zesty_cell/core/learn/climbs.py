@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zesty_cell.core.callouts.telemetry import Telemetry, flight_seen, last_heard
-from zesty_cell.core.learn.laps import first_lap_s, laps_of
+from zesty_cell.core.learn.laps import Laps
 
 FloatArray = NDArray[np.float64]
 Beginning = Literal["take-off", "arming", "climb", "lap"]
@@ -136,13 +136,15 @@ def _around(time_s: FloatArray, values: FloatArray, begins_s: float) -> tuple[fl
     return parts[0], parts[1]
 
 
-def begins_s(log: Telemetry, beginning: Beginning, /, *, series: int) -> float | None:
+def begins_s(log: Telemetry, beginning: Beginning, /, *, series: int, laps: Laps | None = None) -> float | None:
     """When a log begins by take-off, arming, its first climb or lap, in its own time [s]; None where none is told.
 
     Parameters
     ----------
     series : int
         [1].
+    laps : Laps, optional
+        Of the log, where it is to begin with the first.
     """
     if beginning == "arming":
         if log.armed is None:
@@ -150,7 +152,7 @@ def begins_s(log: Telemetry, beginning: Beginning, /, *, series: int) -> float |
         armed = np.flatnonzero(np.nan_to_num(last_heard(log.armed)) > 0.5)
         return float(log.time_s[armed[0]]) if armed.size else None
     if beginning == "lap":
-        return first_lap_s(laps_of(log))
+        return None if laps is None else laps.laps[0].at_s
     if beginning == "climb":
         climbs = climbs_of(log, series=series)
         return climbs[0].at_s if climbs else None

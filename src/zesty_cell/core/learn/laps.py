@@ -35,6 +35,8 @@ _LEAST_AWAY_M, _LEAST_LAPS = 30.0, 3
 _PLACES, _ALIKE, _WANDERS_M = 32, 0.22, 6.0
 #: Positions are looked at so often at most: receivers write no more of them, whatever stands in a log [s].
 _SLOT_S = 0.2
+#: A column that rises more often is no mark of laps.
+_MOST_MARKS = 1000
 #: So many places along the flight are tried as start line.
 _TRIED = 60
 #: Between two positions further apart in time nothing is known of the way [s].
@@ -112,7 +114,7 @@ class Laps:
 
 @dataclass(frozen=True)
 class _Track:
-    """Where it was, in metres east and north of the middle; only lines with a position."""
+    """Where it was, in metres east and north of its first position; only lines with one."""
 
     time_s: FloatArray
     x: FloatArray
@@ -134,32 +136,24 @@ def laps_of(log: Telemetry, /) -> Laps | None:
     """
     track = _track(log)
     marks = _marks_s(log)
-    if marks.size >= 2:
+    if 2 <= len(marks) <= _MOST_MARKS:
         # Marks are a pilot's own word: no lap of them is left out.
-        return Laps("mark", tuple(_lap(log, track, float(a), float(b)) for a, b in pairwise(marks)))
-    if track is None:
-        return None
-    passed = _passages_s(track)
-    found = tuple(_lap(log, track, a, b) for a, b in passed)
-    return Laps("position", found) if len(found) >= _LEAST_LAPS else None
+        return Laps("mark", _laps(log, track, list(pairwise(marks))))
+    found = [] if track is None else _passages_s(track)
+    return Laps("position", _laps(log, track, found)) if found else None
 
 
-def first_lap_s(laps: Laps | None, /) -> float | None:
-    """When the first lap began, in the log's own time [s]; None where there is none."""
-    return None if laps is None else laps.laps[0].at_s
-
-
-def _marks_s(log: Telemetry) -> FloatArray:
-    """Moments of marks: where the column rises, be it a counter of laps or a switch, shape (m,) [s]."""
+def _marks_s(log: Telemetry) -> list[float]:
+    """Moments of marks: where the column rises, be it a counter of laps or a switch [s]."""
     if log.lap_mark is None:
-        return np.zeros(0)
+        return []
     heard = last_heard(log.lap_mark)
     rises = np.flatnonzero(np.diff(heard, prepend=heard[0]) > 0.0)
     found: list[float] = []
     for at in log.time_s[rises]:
         if not found or at - found[-1] >= _LEAST_LAP_S:
             found.append(float(at))
-    return np.array(found)
+    return found
 
 
 def _track(log: Telemetry) -> _Track | None:
@@ -177,9 +171,11 @@ def _track(log: Telemetry) -> _Track | None:
     kept = _thinned(kept[moved], log.time_s)
     if kept.size < 20:
         return None
-    lat_mid, lon_mid = float(np.median(lat[kept])), float(np.median(lon[kept]))
-    x = np.radians(lon[kept] - lon_mid) * math.cos(math.radians(lat_mid)) * _EARTH_M
-    y = np.radians(lat[kept] - lat_mid) * _EARTH_M
+    here = float(lat[kept[0]]), float(lon[kept[0]])
+    # East of 180° is west of −180°.
+    east = (lon[kept] - here[1] + 180.0) % 360.0 - 180.0
+    x = np.radians(east) * math.cos(math.radians(here[0])) * _EARTH_M
+    y = np.radians(lat[kept] - here[0]) * _EARTH_M
     return _Track(log.time_s[kept], x, y)
 
 
@@ -211,7 +207,8 @@ def _over_line(track: _Track, flown: FloatArray, k: int) -> list[tuple[float, fl
     along = (track.x - track.x[k]) * heading[0] + (track.y - track.y[k]) * heading[1]
     aside = (track.y - track.y[k]) * heading[0] - (track.x - track.x[k]) * heading[1]
     steps_s, steps_m = np.diff(track.time_s), np.diff(flown)
-    away = np.hypot(along, aside)
+    # Counted up to each line, so that nothing is looked through again: where it was far, where it was lost.
+    far, lost = np.cumsum(np.hypot(along, aside) >= _LEAST_AWAY_M), np.cumsum(steps_s > _LOST_S)
     crossing = np.flatnonzero(
         (along[:-1] < 0.0) & (along[1:] >= 0.0) & (np.abs(aside[:-1]) <= _HALF_WIDTH_M)
         & (steps_m >= _LEAST_SPEED_M_S * steps_s) & (steps_s <= _LOST_S)
@@ -222,16 +219,12 @@ def _over_line(track: _Track, flown: FloatArray, k: int) -> list[tuple[float, fl
         share = float(-along[c] / (along[c + 1] - along[c]))
         time_s = float(track.time_s[c] + share * steps_s[c])
         # What loops, circles or hovers over the line passes it once.
-        if at_s and (time_s - at_s[-1] < _LEAST_LAP_S or away[at_line[-1] : c + 1].max() < _LEAST_AWAY_M):
+        if at_s and (time_s - at_s[-1] < _LEAST_LAP_S or far[c] == far[at_line[-1]]):
             continue
         at_s.append(time_s)
         at_line.append(int(c))
     # Where the position was lost the way is not known.
-    return [
-        (at_s[n], at_s[n + 1])
-        for n in range(len(at_s) - 1)
-        if steps_s[at_line[n] : at_line[n + 1] + 1].max() <= _LOST_S
-    ]
+    return [(at_s[n], at_s[n + 1]) for n in range(len(at_s) - 1) if lost[at_line[n]] == lost[at_line[n + 1]]]
 
 
 def _of_one_course(
@@ -264,34 +257,31 @@ def _heading(track: _Track, flown: FloatArray, k: int) -> tuple[float, float] | 
     return dx / length, dy / length
 
 
-def _lap(log: Telemetry, track: _Track | None, begins_s: float, ends_s: float) -> Lap:
-    """What a stretch of a log took."""
-    inside = (log.time_s >= begins_s) & (log.time_s <= ends_s)
+def _laps(log: Telemetry, track: _Track | None, rounds: list[tuple[float, float]]) -> tuple[Lap, ...]:
+    """What each of some stretches of a log took."""
+    ends_s = np.array(rounds)
+    charge_ah = _charge_ah(log)
     volts = log.pack_v if log.pack_v is not None else log.cell_v
-    metres = None
-    if track is not None:
-        between = np.interp((begins_s, ends_s), track.time_s, track.distance_m)
-        metres = float(between[1] - between[0])
-    seconds = float(ends_s - begins_s)
-    used_ah, mean_a = _charge(log, begins_s, ends_s)
-    lowest = volts[inside] if volts is not None else np.zeros(0)
-    lowest = lowest[~np.isnan(lowest)]
-    return Lap(
-        at_s=float(begins_s), seconds=seconds, metres=metres, used_ah=used_ah, mean_a=mean_a,
-        lowest_v=float(lowest.min()) if lowest.size else None,
-    )  # fmt: skip
+    metres = None if track is None else np.diff(np.interp(ends_s, track.time_s, track.distance_m))[:, 0]
+    used = None if charge_ah is None else np.diff(np.interp(ends_s, log.time_s, charge_ah))[:, 0]
+    found = []
+    for k, (begins_s, ends) in enumerate(rounds):
+        a, b = np.searchsorted(log.time_s, begins_s), np.searchsorted(log.time_s, ends, side="right")
+        lowest = np.zeros(0) if volts is None else volts[a:b]
+        lowest = lowest[~np.isnan(lowest)]
+        seconds = ends - begins_s
+        used_ah = None if used is None or not used[k] >= 0.0 else float(used[k])
+        found.append(Lap(
+            at_s=begins_s, seconds=seconds, metres=None if metres is None else float(metres[k]), used_ah=used_ah,
+            mean_a=None if used_ah is None else used_ah * 3600.0 / seconds,
+            lowest_v=float(lowest.min()) if lowest.size else None,
+        ))  # fmt: skip
+    return tuple(found)
 
 
-def _charge(log: Telemetry, begins_s: float, ends_s: float) -> tuple[float | None, float | None]:
-    """Charge between two moments and the mean current of it [Ah, A]; by the current, else by the charge counted."""
-    hours = (ends_s - begins_s) / 3600.0
+def _charge_ah(log: Telemetry) -> FloatArray | None:
+    """Charge since a log's first line, shape (n,) [Ah]: by the current, else as counted; None without both."""
     if log.current_a is not None:
         amps = np.nan_to_num(last_heard(log.current_a))
-        summed = np.concatenate(([0.0], np.cumsum(amps[:-1] * np.diff(log.time_s)))) / 3600.0
-    elif log.used_ah is not None:
-        summed = last_heard(log.used_ah)
-    else:
-        return None, None
-    a, b = np.interp((begins_s, ends_s), log.time_s, summed)
-    used = float(b - a)
-    return (used, used / hours) if np.isfinite(used) and used >= 0.0 and hours > 0.0 else (None, None)
+        return np.concatenate(([0.0], np.cumsum(amps[:-1] * np.diff(log.time_s)))) / 3600.0
+    return None if log.used_ah is None else last_heard(log.used_ah)
