@@ -77,8 +77,10 @@ def test_a_file_is_looked_at_before_anything_is_logged(client, app):
 
 def test_importing_twice_adds_nothing_twice(client, app):
     where = bring(client, season(30))
+    finished(client, where)
     client.post(where)
     client.post(where)  # pressed twice
+    finished(client, where)
     assert len(logged(app)) == 30
     again = bring(client, season(30))
     page = finished(client, again)
