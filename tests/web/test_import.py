@@ -105,6 +105,7 @@ def test_an_export_moves_into_another_place_figure_by_figure(client, app, fly_se
         for row in store.newest(session, 100):
             session.delete(row)
     where = bring(client, text)
+    finished(client, where)
     client.post(where)
     finished(client, where)
     after = logged(app)[::-1]
@@ -165,6 +166,7 @@ def test_the_packs_count_their_flights_and_stand_where_the_newest_left_them(clie
 
     before = pomelo()[0]
     where = bring(client, season(20) + "2026-11-20 10:00:00,Heron,Pomelo 1,cruise,600,,3.55\n")
+    finished(client, where)
     client.post(where)
     finished(client, where)
     assert pomelo() == (before + 11, 3.55)
@@ -175,6 +177,7 @@ def test_a_pilots_own_zone_is_taken(client, app):
     page = finished(client, where := bring(client, text, zone="Europe/Berlin"))
     assert "read as Europe/Berlin" in page
     client.post(where)
+    finished(client, where)
     assert logged(app)[0].landed_at.hour == 10
     assert "read as UTC" in finished(client, bring(client, text, zone="Nowhere/None"))
 
