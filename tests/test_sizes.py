@@ -9,6 +9,8 @@ import zesty_cell
 
 SOURCE = Path(zesty_cell.__file__).parent
 MOST_LINES, MOST_LINES_OF_A_FUNCTION = 400, 60
+#: Of our own modules, that one of the web's imports: a page that needs more is two.
+MOST_IMPORTS = 15
 #: Loops over time, whose states would have to be handed from part to part.
 MARCHES = {
     "core/flight/kernel.py",
@@ -34,3 +36,14 @@ def test_every_file_and_its_functions_can_be_read_at_a_sitting():
 
 def test_only_what_needs_it_is_let_off():
     assert [name for name in sorted(MARCHES) if not _too_long(name)] == []
+
+
+def _own_imports(name):
+    tree = ast.walk(ast.parse((SOURCE / name).read_text()))
+    return {n.module for n in tree if isinstance(n, ast.ImportFrom) and (n.module or "").startswith("zesty_cell")}
+
+
+def test_a_page_knows_fifteen_others_at_most():
+    pages = [name for name in FILES if name.startswith("web/")]
+    assert len(pages) > 150
+    assert {name: count for name in pages if (count := len(_own_imports(name))) > MOST_IMPORTS} == {}

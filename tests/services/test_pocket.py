@@ -9,12 +9,12 @@ import pytest
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.services import pocket as service
 from zesty_cell.services.advice import advise
+from zesty_cell.services.in_hand import InHand
 from zesty_cell.services.plans import plan_now
 from zesty_cell.services.pocket import STEPS, Pocket, Step, asked_for, work_out
 from zesty_cell.store import callouts, flights, sheets
 from zesty_cell.store.database import Database
 from zesty_cell.store.hangar import PACKS
-from zesty_cell.web.field.in_hand import InHand
 
 
 @pytest.fixture

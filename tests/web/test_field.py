@@ -14,10 +14,10 @@ from zesty_cell.core.learn.health import health
 from zesty_cell.core.learn.observation import observation
 from zesty_cell.core.learn.threshold import landed_by_the_call
 from zesty_cell.demo.log import load_log
+from zesty_cell.services.in_hand import InHand
 from zesty_cell.store import flights as store
 from zesty_cell.store import sheets
 from zesty_cell.store.hangar import CRAFTS, PACKS
-from zesty_cell.web.field.in_hand import InHand
 from zesty_cell.words.units import read_flight_time_s
 
 #: Wren with Kumquat 1, which is charged in the demo.

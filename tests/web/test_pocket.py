@@ -109,9 +109,9 @@ def test_it_is_written_in_the_units_of_who_takes_it_along(client, few):
 
 @pytest.mark.parametrize("chemistry", ["lipo", "liion_energy", "lifepo4"])
 def test_a_rest_voltage_is_looked_up_as_the_hangar_reads_it(chemistry):
-    from zesty_cell.web.pocket.day import _rest_table
+    from zesty_cell.web.pocket.packs import rest_table
 
-    low, shares = _rest_table(chemistry)
+    low, shares = rest_table(chemistry)
     found = CHEMISTRIES[chemistry]
     assert low == found.hard_floor_v
     assert shares[-1] == 1.0

@@ -15,6 +15,8 @@ from zesty_cell.core.asked.learned_factors import LearnedFactors
 from zesty_cell.core.asked.sheet import CurrentSensor, Sheet, corrected
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Fact, fact
+from zesty_cell.core.flight.setup import set_up
+from zesty_cell.core.flight.summary import fly_to_landing
 from zesty_cell.core.learn.learned import Learned
 from zesty_cell.core.learn.timer import NextTimer, TimedFlight, next_timer
 from zesty_cell.services.forecasts import flown
@@ -49,6 +51,11 @@ class Advice:
     learned: Learned | None
     timer: NextTimer
     by_itself: bool
+
+
+def without_log_s(sheet: Sheet, /) -> float | None:
+    """When a sheet that its log corrects would land by itself [s]: one flight more; None where no log does."""
+    return None if sheet.learned_factors is None else fly_to_landing(set_up(corrected(sheet, None))).landing_s
 
 
 def _timed(known: tuple[KnownFlight, ...], learned: Learned | None) -> list[TimedFlight]:

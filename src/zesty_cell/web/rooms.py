@@ -24,10 +24,12 @@ ROOMS: dict[str, tuple[str, ...]] = {
     "telemetry": ("callouts.entrance_view",),
     "hangar": (
         "match.view",
+        "propellers.compare_view",
         "propellers.view",
         "patterns.view",
         "pair.view",
         "health.view",
+        "health.pack_view",
         "builder.view",
         "hangar.list_view",
         "hangar.view",
@@ -54,7 +56,7 @@ ROOMS: dict[str, tuple[str, ...]] = {
         "trials.view",
     ),
     "off": ("faults.view",),
-    "practice": ("practice.view",),
+    "practice": ("practice.flown_view", "practice.view"),
     "choose": ("choose.search_view", "choose.buys_view", "choose.open_view", "choose.compare_view"),
     "api": (
         "api.docs_view",

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
+from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.forecast import Forecast
@@ -22,6 +23,7 @@ from zesty_cell.services.sheet_for import sheet_for
 from zesty_cell.store import calibrations, flights, sheets
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import CraftRow, PackRow
+from zesty_cell.web.http.forms import words_of
 
 
 @dataclass
@@ -113,3 +115,10 @@ def weighed(doubts: Sequence[Doubt], form: Mapping[str, str], made: Made) -> boo
             made.errors.setdefault(doubt.field, doubt.why)
     made.shown["ask_again"] = bool(doubts) and not any(d.impossible for d in doubts)
     return not made.errors
+
+
+def refused(error: ValidationError, made: Made, fields: frozenset[str], first: str) -> Made:
+    for problem in error.errors(include_url=False, include_input=False):
+        name = str(problem["loc"][0]) if problem["loc"] else first
+        made.errors.setdefault(name if name in fields else first, words_of(problem))
+    return made

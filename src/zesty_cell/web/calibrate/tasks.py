@@ -21,7 +21,7 @@ from zesty_cell.store import calibrations as store
 from zesty_cell.store import logs
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import CalibrationRow, CraftRow
-from zesty_cell.web.calibrate import flights, sensors
+from zesty_cell.web.calibrate import cells, hover, lamp, sensors
 from zesty_cell.web.calibrate.bench import Bench, Made
 from zesty_cell.web.drawing.pack_picture import pack_picture
 from zesty_cell.web.http import page
@@ -49,11 +49,11 @@ TASKS: dict[str, Task] = {
              False, sensors.read_current),
         Task("lamp", "line loss", "Line loss and the craft’s own alarm",
              "Fly to the lamp, land, wait, measure: what the leads, the plug and the cells take.", False,
-             flights.read_lamp),
+             lamp.read_lamp),
         Task("hover-down", "hover-down", "Hover-down chart",
-             "A few voltages against minutes: the curve, and where it begins to fall.", False, flights.read_hover),
+             "A few voltages against minutes: the curve, and where it begins to fall.", False, hover.read_hover),
         Task("cells", "cells", "Cell check", "Each cell of a resting pack, and how far apart they are.", True,
-             flights.read_cells),
+             cells.read_cells),
     )
 }  # fmt: skip
 
@@ -92,10 +92,10 @@ def _telemetry(session: Session, log_id: int) -> Telemetry | None:
 
 def first_of_task(task: Task, bench: Bench, log_id: int) -> dict[str, str]:
     if task.key == "hover-down":
-        return flights.hover_first(bench, _telemetry(bench.session, log_id) if log_id else None)
+        return hover.hover_first(bench, _telemetry(bench.session, log_id) if log_id else None)
     of: dict[str, Callable[[Bench], dict[str, str]]] = {
-        "voltage": sensors.voltage_first, "current": sensors.current_first, "lamp": flights.lamp_first,
-        "cells": flights.cells_first,
+        "voltage": sensors.voltage_first, "current": sensors.current_first, "lamp": lamp.lamp_first,
+        "cells": cells.cells_first,
     }  # fmt: skip
     return of[task.key](bench)
 
@@ -119,7 +119,9 @@ def show_task(
         "made": made,
         "picture": pack_picture(bench.pack, width=190.0),
         "sensors": sensors,
-        "flights": flights,
+        "lamp": lamp,
+        "hover": hover,
+        "cells": cells,
         "logs": [] if bench.craft is None else logs.of_craft(bench.session, bench.craft.id),
     }
     return page(request, f"calibrate_{task.key.replace('-', '_')}.html", context, status=status)

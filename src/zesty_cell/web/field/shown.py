@@ -10,11 +10,11 @@ from fastapi import Request
 from fastapi.responses import Response
 from sqlalchemy.orm import Session
 
+from zesty_cell.services.in_hand import InHand
 from zesty_cell.services.learning import current_sensor
 from zesty_cell.services.pack_health import storage_reminders
 from zesty_cell.web.drawing.timer_chart import TimerChart, timer_chart
 from zesty_cell.web.field.entries import CHARGED, DETAILS, KINDS, Taken, labels_behind, units_behind
-from zesty_cell.web.field.in_hand import InHand
 from zesty_cell.web.http import page, preferences_of
 from zesty_cell.words.sensors import sensor_words
 

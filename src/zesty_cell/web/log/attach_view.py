@@ -10,10 +10,10 @@ from fastapi.responses import RedirectResponse, Response
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.services import attached_logs
 from zesty_cell.services.log_fits import keep_fits
+from zesty_cell.services.opened_log import sheet_of
 from zesty_cell.store import flights as store
 from zesty_cell.store import logs
 from zesty_cell.web.http import Store, say, whole_number
-from zesty_cell.web.log.opened import sheet_of
 
 router = APIRouter(prefix="/log/{flight_id}/telemetry", include_in_schema=False)
 

@@ -17,10 +17,10 @@ from zesty_cell.services.log_fits import (
     fit_of,
     taught_by,
 )
+from zesty_cell.services.opened_log import Opened
 from zesty_cell.store import sheets
 from zesty_cell.web.http import page
 from zesty_cell.web.log.flown_as import dry_run_of, pattern_of, plan_of_log
-from zesty_cell.web.log.opened import Opened
 
 
 def _gathered(events: list[tuple[float, str]]) -> list[tuple[float, str, int, float]]:

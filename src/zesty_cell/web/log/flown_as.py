@@ -14,8 +14,8 @@ from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.flight.summary import full_throttle_at_landing_a
 from zesty_cell.core.learn.log_pattern import LogPattern, pattern_from_log
+from zesty_cell.services.opened_log import Opened
 from zesty_cell.store import callouts
-from zesty_cell.web.log.opened import Opened
 
 
 def pattern_of(opened: Opened) -> LogPattern | str:

@@ -14,11 +14,11 @@ from zesty_cell.core.asked.flying import FlyingPattern
 from zesty_cell.services.log_fits import (
     fit_of,
 )
+from zesty_cell.services.opened_log import open_log
 from zesty_cell.store import sheets
 from zesty_cell.web.http import PostedForm, Store, say, whole_number
 from zesty_cell.web.log.explored import series_of, show_log
 from zesty_cell.web.log.flown_as import dry_run_of, pattern_of, plan_of_log
-from zesty_cell.web.log.opened import open_log
 from zesty_cell.words.units import read_number
 
 router = APIRouter(prefix="/log/{flight_id}/telemetry", include_in_schema=False)

@@ -9,24 +9,20 @@ from collections.abc import Set as AbstractSet
 from contextlib import AbstractContextManager
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
-from functools import lru_cache
 from typing import Any, Final
 
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.callouts.spoken import spoken_time
-from zesty_cell.core.choose.supply import filling_takes_wh, supply_holds_wh
 from zesty_cell.core.fact import Fact, Words
-from zesty_cell.core.parts.chemistries import CHEMISTRIES, chemistry_for
-from zesty_cell.core.parts.chemistry import charge_left_at_rest
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.services.pocket import Asked, Pair, Pocket, Step, asked_for
-from zesty_cell.services.to_fly import PackChoice, ToFly
+from zesty_cell.services.to_fly import ToFly
 from zesty_cell.services.trials import NextRun, runs_ahead
 from zesty_cell.store import flights
-from zesty_cell.store.hangar import PACKS
 from zesty_cell.web.field.entries import units_behind
 from zesty_cell.web.http.preferences import Preferences
+from zesty_cell.web.pocket.packs import REST_STEP_V, SUPPLY_STEP, pack_taken, rest_table
 from zesty_cell.web.sheet.listed import small_picture
 from zesty_cell.words.calls import CallRow
 from zesty_cell.words.face import Face
@@ -34,8 +30,6 @@ from zesty_cell.words.say import say
 
 #: Of the document: a phone that holds another asks for all of it anew.
 FORM: Final = 2
-#: Rest voltages are told apart by so much [V].
-_REST_STEP_V: Final = 0.01
 _MINUTE_S: Final = 60.0
 
 
@@ -124,43 +118,6 @@ def _pair(pair: Pair, series: int, steps: _StepLists, card: str) -> dict[str, An
     }
 
 
-@lru_cache(maxsize=16)
-def _rest_table(chemistry: str) -> tuple[float, tuple[float, ...]]:
-    """Charge at rest by the voltage of a cell: the lowest voltage, and the share at each step from there [V, 1]."""
-    found = chemistry_for(chemistry)
-    low, high = found.hard_floor_v, found.full_v + 0.05
-    count = round((high - low) / _REST_STEP_V) + 1
-    shares = [charge_left_at_rest(chemistry=found, rest_v=low + k * _REST_STEP_V) for k in range(count)]
-    return low, tuple(round(share, 3) for share in shares)
-
-
-def _pack(choice: PackChoice) -> dict[str, Any]:
-    row = choice.row
-    return {
-        "id": row.id,
-        "name": row.name,
-        "chemistry": row.chemistry,
-        "series": row.series,
-        "charge": None if choice.charge is None else round(choice.charge, 3),
-        "flown": choice.flown,
-        **_as_supply(PACKS.thing(row)),
-    }
-
-
-#: Charges at which a table tells what a supply holds and what filling takes [1].
-_SUPPLY_STEP: Final = 0.05
-
-
-@lru_cache(maxsize=1000)
-def _as_supply(pack: Pack) -> dict[str, Any]:
-    """What it holds for a charger, and what filling it takes, from empty to full in equal steps [Wh]."""
-    steps = [min(round(k * _SUPPLY_STEP, 2), 1.0) for k in range(round(1.0 / _SUPPLY_STEP) + 1)]
-    return {
-        "holds_wh": [round(supply_holds_wh(pack, charge=c), 1) for c in steps],
-        "takes_wh": [round(filling_takes_wh(pack, charge=c), 1) for c in steps],
-    }
-
-
 def _waiting(session: Session, view: Preferences) -> list[dict[str, Any]]:
     face = Face(view)
     found = []
@@ -232,7 +189,7 @@ def _document(
     packs: dict[str, dict[str, Any]] = {}
     for craft in to_fly.crafts:
         choices = to_fly.packs_told(craft)
-        packs |= {str(c.row.id): _pack(c) for c in choices if str(c.row.id) not in packs}
+        packs |= {str(c.row.id): pack_taken(c) for c in choices if str(c.row.id) not in packs}
         crafts.append({"id": craft.id, "name": craft.name, "packs": [c.row.id for c in choices]})
     pairs = {}
     for one in asked:
@@ -261,7 +218,7 @@ def _document(
         "minutes": [spoken_time(_MINUTE_S * k) for k in range(1, most + 1)],
         "waiting": _waiting(session, view),
         "runs": _runs(session, to_fly, view),
-        "rest": {name: _rest_table(name) for name in sorted(used)},
-        "rest_step": _REST_STEP_V,
-        "supply_step": _SUPPLY_STEP,
+        "rest": {name: rest_table(name) for name in sorted(used)},
+        "rest_step": REST_STEP_V,
+        "supply_step": SUPPLY_STEP,
     }

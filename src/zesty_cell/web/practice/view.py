@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Mapping
-from datetime import UTC, datetime
 from typing import Annotated, Any, Final
 
 from fastapi import APIRouter, Query, Request
@@ -14,56 +13,32 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.errors import OutOfRangeError, ZestyCellError
-from zesty_cell.core.practice.asked import question
 from zesty_cell.core.practice.attempt import MOST_DECISIONS
 from zesty_cell.core.practice.course import MOST_S, Decision
 from zesty_cell.core.practice.drills import DRILLS
 from zesty_cell.core.practice.flown import play
 from zesty_cell.core.practice.scenario import Scenario
-from zesty_cell.core.practice.score import ideal
 from zesty_cell.core.practice.shown import times_life
 from zesty_cell.core.practice.told import (
-    hidden,
     judgement,
-    lesson,
     task,
-    told,
 )
-from zesty_cell.services.practice import keep, kept, next_of, scenario_of, standings
-from zesty_cell.store import practice, sheets
+from zesty_cell.services.practice import keep, scenario_of
 from zesty_cell.web.drawing.practice_air import air
-from zesty_cell.web.drawing.practice_chart import practice_chart
 from zesty_cell.web.http import NOT_STORED, PostedForm, Store, page, preferences_of, whole_number
-from zesty_cell.web.practice.shown import DECIDED, actions_of, played_json
+from zesty_cell.web.practice.listed import drills_listed
+from zesty_cell.web.practice.shown import actions_of, played_json
 from zesty_cell.words.face import Face
 
 router = APIRouter(prefix="/practice", include_in_schema=False)
 _DECISIONS: Final = TypeAdapter(list[Decision])
 _MOST_TYPED: Final = 8000
-#: So many of the last scores stand beside a drill.
-_SCORES: Final = 6
 
 
 @router.get("")
 def list_drills(request: Request, session: Store) -> HTMLResponse:
     """Every drill with how one stands, and which comes next."""
-    return _listed(request, session)
-
-
-def _listed(request: Request, session: Session, *, trouble: str = "", status: int = 200) -> HTMLResponse:
-    now = datetime.now(UTC)
-    found = standings(kept(session), now=now)
-    lines = [
-        (s, judgement(s.key), task(s.key), s.scores[-_SCORES:], None if s.due_at is None else (s.due_at - now).days)
-        for s in found
-        if s.key != "own"
-    ]
-    own = found[-1]
-    context = {
-        "lines": lines, "next": next_of(found), "own": (own, own.scores[-_SCORES:]), "trouble": trouble,
-        "sheets": sheets.all_sheets(session), "title": {s.key: judgement(s.key) for s in found},
-    }  # fmt: skip
-    return page(request, "practice.html", context, status=status)
+    return drills_listed(request, session)
 
 
 def _drill(session: Session, key: str, typed: Mapping[str, str]) -> tuple[Scenario, int | None]:
@@ -78,27 +53,6 @@ def _drill(session: Session, key: str, typed: Mapping[str, str]) -> tuple[Scenar
     return scenario_of(session, key, seed=seed, sheet_id=sheet_id), sheet_id
 
 
-@router.get("/flown/{attempt_id}")
-def show_flown(request: Request, session: Store, attempt_id: int) -> HTMLResponse:
-    """A drill as it was flown, laid open."""
-    row = practice.fetch(session, attempt_id)
-    attempt = practice.attempt_of(row)
-    try:
-        scenario = scenario_of(session, attempt.drill, seed=attempt.seed, sheet_id=attempt.sheet)
-    except ZestyCellError:
-        gone = f"The sheet that “{attempt.name}” was flown with is gone, or contradicts itself now."
-        return _listed(request, session, trouble=gone, status=404)
-    played = play(scenario, attempt.decisions)
-    asked, now = question(played), datetime.now(UTC)
-    context: dict[str, Any] = {
-        "attempt": attempt, "title": judgement(attempt.drill), "lesson": lesson(attempt.drill),
-        "told": told(played), "hidden": hidden(played), "asked": asked, "best": ideal(scenario),
-        "chart": practice_chart(played, words=DECIDED), "next": next_of(standings(kept(session), now=now)),
-        "titles": {key: judgement(key) for key in DRILLS},
-    }  # fmt: skip
-    return page(request, "practice_flown.html", context)
-
-
 @router.get("/{key}")
 def show_drill(
     request: Request, session: Store, key: str,
@@ -107,11 +61,13 @@ def show_drill(
     """A drill, ready to begin; its truth is drawn anew where no seed is given."""
     number = whole_number(seed) or 1 + secrets.randbelow(999_999_998)
     if key == "own" and not sheet:
-        return _listed(request, session, trouble="Choose one of your sheets.", status=422)
+        return drills_listed(request, session, trouble="Choose one of your sheets.", status=422)
     try:
         scenario, sheet_id = _drill(session, key, {"seed": str(number), "sheet": sheet})
     except OutOfRangeError as error:
-        return _listed(request, session, trouble=str(error), status=404 if key not in (*DRILLS, "own") else 422)
+        return drills_listed(
+            request, session, trouble=str(error), status=404 if key not in (*DRILLS, "own") else 422
+        )
     place = (DRILLS.index(scenario.key) + 1) if scenario.key in DRILLS else None
     context: dict[str, Any] = {
         "scenario": scenario, "title": judgement(scenario.key), "task": task(scenario.key), "place": place,
@@ -176,12 +132,12 @@ def end_drill(request: Request, session: Store, key: str, form: PostedForm) -> R
         scenario, sheet_id = _drill(session, key, form)
         decisions = _decisions(form)
     except (ValueError, ZestyCellError):
-        return _listed(request, session, trouble="This drill could not be scored: begin it anew.", status=422)
+        return drills_listed(request, session, trouble="This drill could not be scored: begin it anew.", status=422)
     try:
         told_answer = int(answer) if answer.isascii() and answer.isdigit() and len(answer) == 1 else None
         row = keep(session, scenario, decisions, answer=told_answer, sheet_id=sheet_id)
         session.commit()
     except OperationalError:
         session.rollback()
-        return _listed(request, session, trouble=NOT_STORED, status=503)
+        return drills_listed(request, session, trouble=NOT_STORED, status=503)
     return RedirectResponse(f"/practice/flown/{row.id}", 303)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
@@ -11,17 +11,13 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.plausibility import craft_doubts
-from zesty_cell.core.choose.compare import compare_sheets
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.parts.craft import Craft, PropellerSet
-from zesty_cell.core.parts.propellers import sets_of, source_still, with_set, with_set_on
-from zesty_cell.services.propellers import keep_set, put_on, sheet_by_set, take_away
-from zesty_cell.services.sheet_for import sheet_for
-from zesty_cell.store import sheets
+from zesty_cell.core.parts.propellers import source_still, with_set, with_set_on
+from zesty_cell.services.propellers import keep_set, put_on, take_away
 from zesty_cell.store.errors import EditConflictError, MissingRecordError
 from zesty_cell.store.hangar import CRAFTS
 from zesty_cell.store.tables import CraftRow
-from zesty_cell.web.drawing.compare_chart import bars
 from zesty_cell.web.http import NOT_STORED, FormState, PostedForm, Store, page, preferences_of, say, whole_number
 from zesty_cell.web.http.forms import words_of
 from zesty_cell.web.propellers.form import ON_FIELD, SECTIONS, first_set_texts, read_set, set_texts
@@ -39,31 +35,6 @@ def _other(craft: Craft, name: str) -> PropellerSet:
     if found is None:
         raise MissingRecordError("propeller set", 0)
     return found
-
-
-@router.get("/{craft_id}/propellers")
-def compare_sets(
-    request: Request, session: Store, craft_id: int, sheet: Annotated[str, Query(max_length=12)] = ""
-) -> HTMLResponse:
-    """Every set of a craft on one pattern, with one pack."""
-    row = CRAFTS.fetch(session, craft_id)
-    craft = CRAFTS.thing(row)
-    own = [r for r in sheets.all_sheets(session) if r.craft_id == craft_id]
-    chosen = next((r for r in own if r.id == whole_number(sheet)), None) or sheet_for(session, craft_id=craft_id)
-    context: dict[str, Any] = {
-        "row": row, "craft": craft, "own": own, "chosen": chosen, "sets": sets_of(craft), "rows": (),
-        "left_out": (),
-    }  # fmt: skip
-    if chosen is not None:
-        by_set = sheet_by_set(session, chosen)
-        rows, left_out = compare_sheets([b.sheet for b in by_set], names=[b.of.name for b in by_set])
-        out = {x.name for x in left_out}
-        shown = [b for b in by_set if b.of.name not in out]
-        context |= {
-            "rows": list(zip(shown, rows, bars(rows), strict=True)), "left_out": left_out,
-            "pattern": chosen.flying.get("name", ""),
-        }  # fmt: skip
-    return page(request, "propellers.html", context)
 
 
 def _form(

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from zesty_cell.core.answer.check import Check
 from zesty_cell.core.answer.forecast import Forecast
-from zesty_cell.core.asked.sheet import corrected
-from zesty_cell.core.flight.setup import set_up
-from zesty_cell.core.flight.summary import fly_to_landing
 from zesty_cell.core.learn.surer import best_measure
 from zesty_cell.core.learn.timer import NextTimer
-from zesty_cell.services.advice import Advice
+from zesty_cell.services.advice import Advice, without_log_s
 from zesty_cell.services.plans import PlanNow
 from zesty_cell.web.drawing.cursor import cursor_data
 from zesty_cell.web.drawing.flight_chart import (
@@ -25,7 +23,7 @@ from zesty_cell.web.drawing.flight_chart import (
     voltage_calls_s,
     voltage_picture,
 )
-from zesty_cell.words.calls import call_rows
+from zesty_cell.words.calls import CallRow, call_rows
 from zesty_cell.words.face import Face
 from zesty_cell.words.sheet import REASON_WORDS, doubts_of, more_of
 from zesty_cell.words.surer import MeasureWords, measure_words
@@ -62,6 +60,7 @@ class Figures:
     shown_checks: tuple[Check, ...]
     folded_checks: tuple[Check, ...]
     more: list[tuple[str, str]]
+    calls: list[CallRow]
     plain_s: float | None
     next_measure: MeasureWords | None
     next_range: tuple[float, float]
@@ -93,9 +92,8 @@ def _first_checks(result: Forecast, *, room: int) -> tuple[Check, ...]:
     return (*troubles, *fine[: max(0, room - (len(troubles) > 1) - len(troubles))])
 
 
-def _room(advice: Advice, plan: PlanNow) -> int:
+def _room(advice: Advice, plan: PlanNow, rows: Sequence[CallRow]) -> int:
     """How many checks a laptop's height leaves: four, fewer where calls or the plan need lines of their own."""
-    rows = call_rows(plan.written, series=plan.written.series)
     conditions = sum(1 for row in rows if row.how and row.mark != "charge")
     asked = advice.sheet.craft.shows is None
     corrected_by = (
@@ -111,7 +109,8 @@ def figures_of(advice: Advice, plan: PlanNow, face: Face) -> Figures:
     as_pack = face.view.volts == "pack"
     unit = TEMPERATURE.unit(face.view.units)
     temperature = (unit.show(result.setup.start_c), unit.show(result.at_landing.landing_c), unit.label)
-    shown = _first_checks(result, room=_room(advice, plan))
+    rows = call_rows(plan.written, series=plan.written.series)
+    shown = _first_checks(result, room=_room(advice, plan, rows))
     heard_s = voltage_calls_s(result)  # by a dry run: once for both ribbons
     following = best_measure(result)
     return Figures(
@@ -128,8 +127,8 @@ def figures_of(advice: Advice, plan: PlanNow, face: Face) -> Figures:
         doubts=doubts_of(result, face),
         shown_checks=shown,
         more=more_of(result, face),
-        # Without the log: one flight more, and only where there is one.
-        plain_s=None if sheet.learned_factors is None else fly_to_landing(set_up(corrected(sheet, None))).landing_s,
+        calls=rows,
+        plain_s=without_log_s(sheet),
         folded_checks=tuple(c for c in result.checks if c not in shown),
         next_measure=None if following is None else measure_words(following.key, craft=sheet.craft),
         next_range=(0.0, 0.0) if following is None else (following.low_s, following.high_s),

@@ -14,7 +14,8 @@ from zesty_cell.formats.sheet_json import write_sheet
 from zesty_cell.store import sheets as store
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.web.http import PostedForm, Store, page, say
-from zesty_cell.web.sheet.context import read_typed, sheet_context
+from zesty_cell.web.sheet.context import sheet_context
+from zesty_cell.web.sheet.typed import read_typed
 from zesty_cell.words.calls import card_plan
 
 router = APIRouter(include_in_schema=False)

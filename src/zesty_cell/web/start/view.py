@@ -18,7 +18,8 @@ from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.web.http import PostedForm, Store, page, preferences_of, say
 from zesty_cell.web.http.forms import Typed
 from zesty_cell.web.start.form import StartForm, in_units, read_start
-from zesty_cell.web.start.shown import answer_shown, questions
+from zesty_cell.web.start.questions import questions
+from zesty_cell.web.start.shown import answer_shown
 from zesty_cell.words.face import Face
 
 router = APIRouter(include_in_schema=False)

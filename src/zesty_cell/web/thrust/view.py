@@ -11,40 +11,30 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Words
-from zesty_cell.core.parts.estimates import IN_FLIGHT
-from zesty_cell.core.parts.propellers import with_set, with_set_on
-from zesty_cell.core.parts.thrust import Hover, ThrustStep, checked_steps, hover_on, set_of_run
+from zesty_cell.core.parts.thrust import ThrustStep, checked_steps
 from zesty_cell.formats.csv_table import MOST_BYTES
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.thrust_csv import steps_of_file
 from zesty_cell.formats.thrust_text import read_thrust
-from zesty_cell.services.forecasts import flown
-from zesty_cell.services.propellers import keep_set
+from zesty_cell.services.thrust_runs import Told, keep_run, told_by_run, unloads_in_flight
 from zesty_cell.store import sheets
 from zesty_cell.store.errors import EditConflictError
-from zesty_cell.store.hangar import CRAFTS
 from zesty_cell.store.tables import SheetRow
 from zesty_cell.web.http import PostedForm, Store, page, say, whole_number
 from zesty_cell.web.http.forms import Typed, words_of
 
 router = APIRouter(prefix="/tests/thrust", include_in_schema=False)
-#: What the craft's own propellers are called where they have no name yet, and what a run's are while looked at.
-_ON, _THESE = "as it is", "these propellers"
 _MOST_ON_BENCH = 16
 
 
 @dataclass(frozen=True)
 class Answer:
-    """What a run says: its steps, the hover of the sheet's craft on it, its flight now and with these."""
+    """What a run says: its steps, and of a sheet's craft; None where it says nothing of one."""
 
     steps: tuple[ThrustStep, ...]
-    unloads: float
-    hover: Hover | None = None
-    now: Forecast | None = None
-    so: Forecast | None = None
+    told: Told | None = None
 
 
 def _steps(form: Mapping[str, str], errors: dict[str, Words]) -> tuple[ThrustStep, ...]:
@@ -71,24 +61,14 @@ def _answer(row: SheetRow | None, form: Mapping[str, str], errors: dict[str, Wor
     if not steps:
         return None
     if row is None:
-        return Answer(steps, 1.0)
-    sheet = sheets.as_sheet(row)
-    craft = sheet.craft
-    unloads = IN_FLIGHT[craft.kind]
-    if not craft.lifts_itself():
-        return Answer(steps, unloads)
+        return Answer(steps)
     try:
-        now = flown(sheet)
-        all_up_kg, motors = now.setup.all_up_mass_kg, craft.limits.motor_count
-        hover = hover_on(steps, craft=craft, all_up_kg=all_up_kg, motors=motors, on_bench=on_bench)
-        kept = set_of_run(steps, craft=craft, all_up_kg=all_up_kg, motors=motors, on_bench=on_bench, name=_THESE)
-        other = with_set_on(with_set(craft, kept, on=_ON), name=_THESE)
-        return Answer(steps, unloads, hover, now, flown(sheet.model_copy(update={"craft": other})))
+        return Answer(steps, told_by_run(row, steps, on_bench=on_bench))
     except OutOfRangeError as error:
         errors["steps"] = error.why
     except ValidationError as error:
         errors["steps"] = words_of(error.errors(include_url=False)[0])
-    return Answer(steps, unloads)
+    return Answer(steps, Told(unloads_in_flight(row)))
 
 
 def _row(session: Session, form: Mapping[str, str]) -> SheetRow | None:
@@ -164,16 +144,8 @@ def take_file(
 
 def _keep(session: Session, row: SheetRow, steps: tuple[ThrustStep, ...], *, on_bench: int, name: str) -> Words:
     """Keep a run as a set of the sheet's craft; why not, where that cannot be."""
-    sheet = sheets.as_sheet(row)
-    craft = sheet.craft
     try:
-        kept = set_of_run(
-            steps, craft=craft, all_up_kg=flown(sheet).setup.all_up_mass_kg, motors=craft.limits.motor_count,
-            on_bench=on_bench, name=name,
-        )  # fmt: skip
-        there = next((s.name for s in craft.other_sets if s.name.casefold() == name.casefold()), "")
-        craft_row = CRAFTS.fetch(session, row.craft_id)
-        keep_set(session, craft_row, craft_row.version, kept, on=_ON, in_place_of=there)
+        keep_run(session, row, steps, on_bench=on_bench, name=name)
         session.commit()
     except ValidationError as error:
         session.rollback()

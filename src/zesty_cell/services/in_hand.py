@@ -1,4 +1,4 @@
-"""What the field page shows: the craft and pack in hand, the timer to set and why, who waits for the charger."""
+"""At the field: the craft and pack in hand, the timer to set and why, who waits for the charger."""
 
 from __future__ import annotations
 
