@@ -11,7 +11,8 @@ import numpy as np
 from zesty_cell.core.callouts.dry_run import DryRun
 from zesty_cell.core.callouts.engine import Event
 from zesty_cell.core.callouts.rules import CalloutPlan
-from zesty_cell.words.units import group, minutes
+from zesty_cell.words.heard import on_to, why_heard
+from zesty_cell.words.units import minutes
 
 _SAMPLES = 900
 
@@ -26,27 +27,6 @@ class Heard:
     say: str
     mark: str
     times: int
-
-
-def _why(event: Event, plan: CalloutPlan, run: DryRun) -> str:
-    if event.kind in ("time", "last", "end"):
-        timer = next(t for t in plan.timers if t.key == event.key)
-        return f"timer {minutes(timer.at_s)}" if event.kind == "end" else "timer"
-    if event.kind in ("profile", "wrong profile"):
-        volts = "" if event.value is None else f", {event.value:.1f} V"
-        return f"armed{volts}" if event.kind == "profile" else f"not what was expected{volts}"
-    rule = plan.rule(event.key)
-    held = f" for {rule.hold_s:g} s" if rule and rule.hold_s else ""
-    sensor = rule.conditions[0].sensor if rule and rule.conditions else None
-    if sensor == "telemetry":
-        return f"no telemetry{held}"
-    if event.value is None:
-        return "asked for"
-    return {
-        "used_ah": f"{group(1000 * event.value)} mAh",
-        "current_a": f"{event.value:.0f} A{held}",
-        "armed_s": f"armed {minutes(event.value)}",
-    }.get(sensor or "", f"{event.value:.2f} V{held}")
 
 
 def _mark(event: Event, plan: CalloutPlan) -> str:
@@ -66,11 +46,11 @@ def heard(run: DryRun, plan: CalloutPlan) -> list[Heard]:
         say = event.say or (f"{event.vibrate} shake" if event.vibrate else "")
         if event.kind in ("rule", "time") and event.key == last_key:
             first = lines[-1]
-            why = f"timer, and on to {minutes(event.time_s)}" if event.kind == "time" else first.why
+            why = on_to(event.time_s) if event.kind == "time" else first.why
             lines[-1] = replace(first, why=why, times=first.times + 1)
             continue
         last_key = event.key if event.kind in ("rule", "time") else ""
-        lines.append(Heard(minutes(event.time_s), event.time_s, _why(event, plan, run), say, _mark(event, plan), 1))
+        lines.append(Heard(minutes(event.time_s), event.time_s, why_heard(event, plan), say, _mark(event, plan), 1))
     return lines
 
 

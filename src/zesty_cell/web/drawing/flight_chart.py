@@ -11,6 +11,7 @@ from zesty_cell.core.callouts.dry_run import on_forecast
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.flight.one import Flight
 from zesty_cell.web.drawing.scale import Scale, Tick, envelope, nice_step, path, sparse, ticks
+from zesty_cell.words.pictures import burst_words, current_words, steady_words, used_words
 from zesty_cell.words.units import group, minutes
 
 MINUTE_STEPS = (30.0, 60.0, 120.0, 240.0, 300.0, 600.0, 1200.0, 1800.0)
@@ -232,18 +233,12 @@ def _curve_words(forecast: Forecast, x: Scale, y: Scale, shape: Shape) -> list[W
     pattern = forecast.setup.sheet.flying
     words = [
         Words(rest_x, y(float(flight.rest_v[rest_k])) - 10.0, "at rest"),
-        Words(cruise_x, y(float(flight.cruise_v[cruise_k])) + 17.0, f"in {pattern.steady_activity().name}"),
+        Words(cruise_x, y(float(flight.cruise_v[cruise_k])) + 17.0, steady_words(pattern.steady_activity().name)),
     ]
     bursts = [a for a in pattern.activities if a.of == "full throttle"]
     if bursts:
         burst = max(bursts, key=lambda a: a.share)
-        text = f"{burst.name}: full throttle, {burst.duration_s:g} s each"
-        if burst.share < 1.0:
-            text = f"{burst.name}: {100 * burst.share:.0f} % of full power, {burst.duration_s:g} s each"
-        if burst.name == "full throttle":
-            text = f"full throttle, {burst.duration_s:g} s each"
-        if forecast.at_landing.longest_stretch > _LONGER:
-            text += ", longer as it sags"
+        text = burst_words(burst, lengthens=forecast.at_landing.longest_stretch > _LONGER)
         words.append(Words((x.start + x(flight.landing_s)) / 2.0, shape.height - 34.0, text, "middle"))
     return words
 
@@ -343,14 +338,14 @@ def small_charts(forecast: Forecast, *, temperature: tuple[float, float, str]) -
         (
             "current",
             "Current",
-            f"{forecast.cruise_a:.1f} A steady · {forecast.at_landing.peak_a:.0f} A at most",
+            current_words(forecast.cruise_a, forecast.at_landing.peak_a),
             flight.current_a,
             0.0,
         ),
         (
             "used",
             "Used",
-            f"{group(forecast.at_landing.used_ah * 1000)} mAh at landing · {100 * share:.0f} %",
+            used_words(forecast.at_landing.used_ah, share),
             used_mah,
             0.0,
         ),

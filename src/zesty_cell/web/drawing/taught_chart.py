@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from zesty_cell.web.drawing.scale import Scale, Tick, nice_step, ticks
+from zesty_cell.words.pictures import told_words
 from zesty_cell.words.units import minutes
 
 #: A figure known no better than this share of before was not told by the flights [1].
@@ -87,12 +88,10 @@ def factor_lines(figures: Sequence[tuple[str, float, float, float]]) -> FactorCh
 
     def line(label: str, s0: float, factor: float, s1: float) -> FactorLine:
         more = 100.0 * (factor - 1.0)
-        text = "as the sheet says" if abs(more) < 0.5 else f"{abs(more):.0f} % {'more' if more > 0 else 'less'}"
         centre = math.log(factor)
         return FactorLine(
             label, (x(-z * s0), x(z * s0)), (x(centre - z * s1), x(centre + z * s1)), x(centre),
-            "the flights do not tell yet" if s1 > _TOLD * s0 and abs(more) < 100.0 * s0
-            else f"{text}, give or take {100 * s1:.0f} %; before {100 * s0:.0f} %",
+            told_words(factor, before=s0, after=s1, told=s1 <= _TOLD * s0 or abs(more) >= 100.0 * s0),
         )  # fmt: skip
 
     shares = [s for s in (0.6, 0.7, 0.8, 0.9, 1.0, 1.1, 1.2, 1.4, 1.7) if abs(math.log(s)) <= 1.06 * widest]

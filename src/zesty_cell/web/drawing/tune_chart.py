@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from zesty_cell.core.callouts.tune import Tuned
 from zesty_cell.web.drawing.scale import Scale, Tick, nice_step, ticks
+from zesty_cell.words.pictures import setting_words
 
 _STEPS = (0.01, 0.02, 0.05, 0.1, 0.2, 0.5)
 
@@ -41,10 +42,6 @@ class TuneChart:
     limit_y: float
 
 
-def _share(value: float) -> str:
-    return f"{100 * value:.1f} %" if 0 < value < 0.095 else f"{100 * value:.0f} %"
-
-
 def tune_chart(
     tuned: Tuned, *, most_false: float, most_late: float, width: float = 520.0, height: float = 250.0
 ) -> TuneChart:
@@ -69,7 +66,7 @@ def tune_chart(
                     x=x(early),
                     y=y(late),
                     kind=kind,
-                    title=f"{volts:g} V held {hold_s:g} s: too early in {_share(early)}, late in {_share(late)}",
+                    title=setting_words(volts, hold_s, early=early, late=late),
                     pack_v=volts,
                     hold_s=hold_s,
                 )

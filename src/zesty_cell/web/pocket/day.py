@@ -25,6 +25,7 @@ from zesty_cell.web.http.preferences import Preferences
 from zesty_cell.web.pocket.packs import REST_STEP_V, SUPPLY_STEP, pack_taken, rest_table
 from zesty_cell.web.sheet.listed import small_picture
 from zesty_cell.words.calls import CallRow
+from zesty_cell.words.day import air_words, run_words, waiting_words
 from zesty_cell.words.face import Face
 from zesty_cell.words.say import say
 
@@ -123,14 +124,7 @@ def _waiting(session: Session, view: Preferences) -> list[dict[str, Any]]:
     found = []
     for rows in flights.waiting(session):
         newest = rows[-1]
-        flight = flights.flight_of(newest)
-        rested = (
-            f", rested at {face.volts(flight.rest_v_per_cell, newest.pack.series)}"
-            if flight.rest_v_per_cell
-            else ""
-        )
-        before = ", ".join(face.time(flights.flight_of(r).duration_s) for r in rows[:-1])
-        words = f"flew {face.time(flight.duration_s)}{rested}" + (f"; before it {before}" if before else "")
+        words = waiting_words([flights.flight_of(r) for r in rows], series=newest.pack.series, face=face)
         found.append({"flight": newest.entry, "pack": newest.pack_id, "craft": newest.craft_id, "words": words})
     return found
 
@@ -139,10 +133,10 @@ def _waiting(session: Session, view: Preferences) -> list[dict[str, Any]]:
 _MOST_RUNS: Final = 12
 
 
-def run_words(one: NextRun, face: Face) -> str:
-    """“run 5 of Two blades or three: B, two blades, at 8 °C to 24 °C”."""
-    air = f"{face.temperature(one.trial.plan.coolest_c)} to {face.temperature(one.trial.plan.warmest_c)}"
-    return f"run {one.slot.number + 1} of {one.row.name}: {one.slot.side}, {one.name}, at {air}"
+def _run_words(one: NextRun, face: Face) -> str:
+    plan = one.trial.plan
+    air = air_words(plan.coolest_c, plan.warmest_c, face)
+    return run_words(one.slot.number, test=one.row.name, side=one.slot.side, name=one.name, air=air)
 
 
 def _runs(session: Session, to_fly: ToFly, view: Preferences) -> dict[str, list[list[str]]]:
@@ -152,7 +146,7 @@ def _runs(session: Session, to_fly: ToFly, view: Preferences) -> dict[str, list[
         for choice in to_fly.packs_told(craft):
             ahead = runs_ahead(session, craft.id, pack=choice.row, most=_MOST_RUNS)
             if ahead:
-                found[f"{craft.id}-{choice.row.id}"] = [[one.sent, run_words(one, face)] for one in ahead]
+                found[f"{craft.id}-{choice.row.id}"] = [[one.sent, _run_words(one, face)] for one in ahead]
     return found
 
 

@@ -9,7 +9,6 @@ from typing import Any, Final
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.fact import Words
-from zesty_cell.core.flight.honest_current import honest_current
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.connectors import CONNECTORS
 from zesty_cell.core.parts.pack_figures import pack_figures
@@ -21,8 +20,9 @@ from zesty_cell.web.drawing.pack_picture import pack_picture
 from zesty_cell.web.drawing.pattern_strip import pattern_strip
 from zesty_cell.web.start.form import StartForm
 from zesty_cell.words.face import Face
+from zesty_cell.words.first import carried_note, charge_note, rating_note, size_note, usual_weight
 from zesty_cell.words.naming import CARRIES_WORDS, KIND_WORDS, MANNER_WORDS
-from zesty_cell.words.units import LENGTH, MASS, Quantity, is_imperial, typed
+from zesty_cell.words.units import LENGTH, MASS, Quantity, typed
 
 #: Silhouettes in the order in which they stand; the last wing is a jet where a fan drives it.
 SILHOUETTES: Final[tuple[StartKey, ...]] = (
@@ -89,22 +89,15 @@ def _sliders(form: StartForm, first: FirstSheet, face: Face) -> tuple[Slider, Sl
     low_kg, middle_kg, high_kg = first.usual_ready_kg
     ready_kg = middle_kg if asked.ready_kg is None else asked.ready_kg
     size_m = kind.size_m[1] if asked.size_m is None else asked.size_m
-    if kind.is_wing():
-        size_note = "from tip to tip"
-    elif kind.rotors == 1:
-        size_note = "the main rotor"
-    else:
-        other = LENGTH.metric if is_imperial(form.units, "lengths") else LENGTH.imperial
-        size_note = f"{'four' if kind.rotors == 4 else kind.rotors}, {other.show(size_m):.3g} {other.label}"
     return (
         _slider(
             form, "ready", MASS, now=ready_kg, low=0.55 * middle_kg, high=1.7 * middle_kg,
-            note=f"usual {face.mass_about(low_kg)} to {face.mass_about(high_kg)}",
+            note=usual_weight(low_kg, high_kg, face),
             error=form.errors.get("ready") or first.doubts.get("ready", ""),
         ),
         _slider(
-            form, "size", LENGTH, now=size_m, low=kind.size_m[0], high=kind.size_m[2], note=size_note,
-            error=form.errors.get("size", ""),
+            form, "size", LENGTH, now=size_m, low=kind.size_m[0], high=kind.size_m[2],
+            note=size_note(kind, size_m, form.units), error=form.errors.get("size", ""),
         ),
     )  # fmt: skip
 
@@ -123,19 +116,14 @@ def _understood(form: StartForm, first: FirstSheet) -> list[Understood]:
     ]
     if pack.parallel > 1 or "parallel" in corrected:
         words.append(("parallel", str(pack.parallel), "in parallel", False))
-    watt_hours = pack_figures(pack).nominal_wh
-    charge = "of the whole pack, " if labelled.each_cell else ""
+    charge = charge_note(pack_figures(pack).nominal_wh, of_whole_pack=labelled.each_cell)
     words.append((
-        "capacity_ah", f"{1000.0 * pack.capacity_ah:.0f}", f"mAh, {charge}{watt_hours:.1f} Wh",
+        "capacity_ah", f"{1000.0 * pack.capacity_ah:.0f}", charge,
         "capacity_ah" in labelled.assumed,
     ))  # fmt: skip
-    if pack.label_c is not None:
-        words.append(
-            ("label_c", f"{pack.label_c:g}", f"C, honest about {honest_current(pack).current_a:.0f} A", False)
-        )
-    elif pack.ratings is not None:
-        honest = f"honest about {honest_current(pack).current_a:.0f} A"
-        words.append(("label_c", "", f"rated {pack.ratings.continuous_a:.0f} A, {honest}", False))
+    rating = rating_note(pack)
+    if rating:
+        words.append(("label_c", "" if pack.label_c is None else f"{pack.label_c:g}", rating, False))
     mass_kg = pack_figures(pack).mass_kg
     unit = MASS.unit(units).label
     words.append(("mass_kg", typed(float(f"{mass_kg:.3g}"), MASS, units), unit, pack.mass_kg is None))
@@ -166,7 +154,7 @@ def questions(form: StartForm, first: FirstSheet, session: Session, face: Face) 
         "sliders": _sliders(form, first, face),
         "carries": carries,
         "carries_words": CARRIES_WORDS[asked.carries],
-        "carries_note": f"video and camera take {first.sheet.craft.avionics_w:.2g} W",
+        "carries_note": carried_note(first.sheet.craft.avionics_w),
         "understood": _understood(form, first),
         "chemistry": pack.chemistry,
         "chemistry_assumed": "chemistry" in first.labelled.assumed and "chemistry" not in asked.corrected,

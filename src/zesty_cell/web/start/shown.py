@@ -12,23 +12,13 @@ from zesty_cell.web.drawing.first_chart import first_picture
 from zesty_cell.web.start.form import StartForm
 from zesty_cell.web.surer.results import causes_shown, measures_shown
 from zesty_cell.words.face import Face
+from zesty_cell.words.first import how_sure
 from zesty_cell.words.sheet import REASON_WORDS
 
 #: Checks beside the first answer: three at most, and only what is worth a look.
 _MOST_CHECKS = 3
 #: Measurements in view before the rest is asked for.
 _MEASURES_SHOWN = 3
-
-
-def _how_sure(answer: FirstAnswer) -> str:
-    """How much of the answer is assumed, in a few words."""
-    learned = answer.result.setup.sheet.learned_factors
-    if learned is not None:
-        return f"corrected by {learned.flights} flight{'' if learned.flights == 1 else 's'} of this craft"
-    steady = answer.first.sheet.craft.steady.source
-    if steady in ("rotor", "wing"):
-        return "almost all of it is assumed so far"
-    return "what you measured narrows it; the rest is assumed"
 
 
 def _checks(result: Forecast) -> list[Check]:
@@ -61,7 +51,7 @@ def answer_shown(form: StartForm, answer: FirstAnswer | None, face: Face, *, why
         "first_flight": answer.timer.held_by == "first flight",
         "series": series,
         "bar": _bar(result),
-        "how_sure": _how_sure(answer),
+        "how_sure": how_sure(result.setup.sheet),
         "ended_by": REASON_WORDS[result.flight.landing_reason]
         if result.flight.landing_reason in ("floor", "empty", "ESC cutoff")
         else "",
