@@ -6,7 +6,6 @@ import re
 from collections.abc import Callable, Sequence, Set
 from dataclasses import dataclass, field
 from datetime import datetime
-from itertools import islice
 
 import numpy as np
 from numpy.typing import NDArray
@@ -98,22 +97,22 @@ def read_columns(
     The file is gone through once, whatever its size: only numbers are kept.
     """
     into = {r.role: np.full(table.count, np.nan) for r in readers}
-    wrong, first, rows = Wrong(), 0, table.rows()
-    while block := list(islice(rows, _BLOCK)):
+    wrong, first = Wrong(), 0
+    for columns in table.blocks(_BLOCK):
         for reader in readers:
-            cells = [row[reader.column] for row in block]
+            cells = columns[reader.column]
             part = into[reader.role][first : first + len(cells)]
             at_once = plain_numbers(cells) if reader.scale is not None else None
             if at_once is not None and reader.scale is not None:
                 part[:] = (at_once - reader.scale[0]) * reader.scale[1]
             else:
                 _one_by_one(reader, cells, part, wrong, first=first, lenient=reader.role in lenient)
-        first += len(block)
+        first += len(columns[0])
     return into, wrong
 
 
 def _one_by_one(
-    reader: Reader, cells: list[str], into: NDArray[np.float64], wrong: Wrong, *, first: int, lenient: bool
+    reader: Reader, cells: Sequence[str], into: NDArray[np.float64], wrong: Wrong, *, first: int, lenient: bool
 ) -> None:
     """Cells of one column into their place; what cannot be read is noted, by its row."""
     for k, cell in enumerate(cells):

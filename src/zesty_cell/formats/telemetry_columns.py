@@ -331,7 +331,10 @@ def holds_two(table: Table, index: int) -> bool:
 
 def numbers_of(table: Table, index: int) -> NDArray[np.float64]:
     """The numbers of a column over the whole log, some thousands of lines at most."""
-    cells = [row[index].strip() for row in table.spread]
+    return _numbers(table, [row[index].strip() for row in table.spread])
+
+
+def _numbers(table: Table, cells: list[str]) -> NDArray[np.float64]:
     at_once = None if table.decimal_comma else plain_numbers(cells)
     if at_once is not None:
         return at_once
@@ -344,15 +347,15 @@ def has_values(table: Table, index: int) -> bool:
 
 def guess_unit(table: Table, role: Role, index: int, series: int) -> Unit:
     """The unit of a column in a role: as its name tells, else by the size of its numbers [series: 1]."""
-    cells = [c for c in (row[index].strip() for row in table.first) if c.lower() not in NOTHING]
-    if role.key == "time_s" and cells and not is_number(cells[0]):
+    begins = next((c for c in (row[index].strip() for row in table.first) if c.lower() not in NOTHING), "0")
+    if role.key == "time_s" and not is_number(begins):
         return role.unit("clock")
     by_name = named_unit(role, table.names[index])
     if by_name is not None:
         return by_name
     if role.key in ("latitude_deg", "longitude_deg") and holds_two(table, index):
         return role.units[-1]
-    numbers = np.array([to_number(c, table.decimal_comma) for c in cells if is_number(c)])
+    numbers = _numbers(table, [row[index].strip() for row in table.first])
     if not numbers.size:
         return role.units[0]
     middle, most, least = float(np.median(numbers)), float(numbers.max()), float(numbers.min())
