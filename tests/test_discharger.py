@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from starlette.testclient import TestClient
 
-from tests.core.test_discharge import a_pack
+from tests.core.discharge.test_discharge import a_pack
 from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.discharge_csv import guess_discharge, read_discharge
 from zesty_cell.standins.discharger_server import create_discharger

@@ -30,6 +30,7 @@ DOORS = (
     ("/tests/import", "file", {}),
     ("/tests/discharges/new", "file", {"pack": "8", "part": "whole"}),
     ("/tests/thrust/file", "file", {"on_bench": "1"}),
+    ("/tests/1/thrust/file", "file", {"on_bench": "1", "slot": "1", "version": "1"}),
     ("/tests/discharges/pack/8/curve/import", "file", {"version": "1"}),
     ("/backup/restore", "file", {}),
 )

@@ -14,7 +14,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.core.test_discharge import a_pack
+from tests.core.discharge.test_discharge import a_pack
 from tests.e2e.conftest import free_port, running, wait_for_scripts
 
 pytestmark = pytest.mark.e2e

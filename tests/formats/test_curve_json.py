@@ -6,7 +6,7 @@ import json
 
 import pytest
 
-from tests.core.test_discharge import a_curve
+from tests.core.discharge.test_discharge import a_curve
 from zesty_cell.core.parts.own_curve import Told
 from zesty_cell.formats.curve_json import curve_schema, read_curve_json, write_curve_json
 from zesty_cell.formats.errors import FileFormatError

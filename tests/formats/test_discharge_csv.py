@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from tests.core.test_discharge import a_pack
+from tests.core.discharge.test_discharge import a_pack
 from zesty_cell.core.errors import OutOfRangeError, ZestyCellError
 from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.discharge_csv import DischargeColumn, DischargeMapping, guess_discharge, read_discharge

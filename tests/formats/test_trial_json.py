@@ -9,7 +9,7 @@ from pathlib import Path
 import jsonschema_rs
 import pytest
 
-from tests.core.test_trials import CALM, trial
+from tests.core.trials.test_trials import CALM, trial
 from zesty_cell.core.trials.question import SetAside
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.trial_json import read_trial_json, trial_schema, write_trial_json

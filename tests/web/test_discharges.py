@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 import pytest
 from sqlalchemy import text
 
-from tests.core.test_discharge import a_curve
+from tests.core.discharge.test_discharge import a_curve
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.discharge.note import RunNote
 from zesty_cell.formats.curve_json import write_curve_json

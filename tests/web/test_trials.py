@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 import re
 import uuid
 from datetime import UTC, datetime, timedelta
@@ -476,3 +477,90 @@ def test_a_flight_with_telemetry_tells_what_only_that_knows(client, app, fly_sea
         [run] = [r.run for r in trial_now(session, trials.fetch(session, trial_id)).runs if r.run]
     # Some 800 mAh at a little under 21 V.
     assert 12.0 < run.value < 20.0
+
+
+STEPS = "30 90 1.6 16.2\n50 230 5.2 15.9\n70 420 12.6 15.4\n100 760 31.0 14.6"
+
+
+def on_stand(client, trial_id, slot, steps="", file=None, **more):
+    form = {"version": version(client, trial_id), "slot": str(slot), "units": "metric", "steps": steps} | more
+    return client.post(f"/tests/{trial_id}/thrust/file", data=form, files={} if file is None else {"file": file})
+
+
+def test_a_run_on_the_thrust_stand_is_the_strongest_step(client, app):
+    trial_id = made(client, app, measure="thrust")
+    assert "or a run on the thrust stand" in client.get(f"/tests/{trial_id}").text
+    answer = on_stand(client, trial_id, 1, STEPS, bench_air_c="18", on_bench="1")
+    assert answer.status_code == 303, answer.text
+    with app.state.database.session() as session:
+        (run,) = trials.trial_of(row_of(session, trial_id)).runs
+    assert (run.value, run.source, run.air_c, run.note) == (0.76, "thrust", 18.0, "steps typed")
+    assert "760" in client.get(f"/tests/{trial_id}").text
+
+
+def test_thrust_a_watt_is_that_of_the_hover_and_a_file_will_do(client, app):
+    trial_id = made(client, app, measure="grams_a_watt")
+    file = ("stand.csv", ("throttle;thrust g;A;V\n" + STEPS.replace(" ", ";")).encode(), "text/csv")
+    assert on_stand(client, trial_id, 1, file=file).status_code == 303
+    with app.state.database.session() as session:
+        (run,) = trials.trial_of(row_of(session, trial_id)).runs
+    weakest, second = 1000 * 0.09 / (1.6 * 16.2), 1000 * 0.23 / (5.2 * 15.9)
+    assert second < run.value < weakest  # Swift hovers on some 160 g a motor
+    assert run.note == "stand.csv"
+
+
+@pytest.mark.parametrize(
+    ("measure", "more", "words"),
+    [
+        ("thrust", dict(steps=""), "Choose the stand’s file"),
+        ("thrust", dict(steps="50 many 3 16"), "is not a number"),
+        ("thrust", dict(steps=STEPS, on_bench="0"), "From 1 to 16"),
+        ("thrust", dict(steps=STEPS, bench_air_c="warm"), "number"),
+        ("grams_a_watt", dict(steps=STEPS, on_bench="8"), "step to both sides of it"),
+        ("energy", dict(steps=STEPS), "does not tell what this test measures"),
+    ],
+)
+def test_what_no_stand_tells_is_refused_and_what_was_typed_stays(client, app, measure, more, words):
+    trial_id = made(client, app, measure=measure)
+    answer = on_stand(client, trial_id, 1, **more)
+    assert answer.status_code == 422
+    if measure != "energy":  # that test has no such form
+        assert words in html.unescape(answer.text)
+        for typed in more.values():
+            assert typed.split("\n")[0] in answer.text
+    with app.state.database.session() as session:
+        assert trials.trial_of(row_of(session, trial_id)).runs == ()
+
+
+def test_a_file_of_no_steps_is_refused_at_its_place(client, app):
+    trial_id = made(client, app, measure="thrust")
+    answer = on_stand(client, trial_id, 1, file=("stand.csv", b"\x00\x01", "text/csv"))
+    assert answer.status_code == 422
+    assert 'id="error-stand"' in answer.text
+    taken = on_stand(client, trial_id, 1, STEPS)
+    assert taken.status_code == 303
+    again = on_stand(client, trial_id, 1, STEPS)
+    assert again.status_code == 422
+    assert "That place is taken" in again.text
+
+
+def test_a_stale_form_of_the_stand_is_refused(client, app):
+    trial_id = made(client, app, measure="thrust")
+    stale = version(client, trial_id)
+    assert on_stand(client, trial_id, 1, STEPS).status_code == 303
+    answer = client.post(
+        f"/tests/{trial_id}/thrust/file", data={"version": stale, "slot": "2", "units": "metric", "steps": STEPS}
+    )
+    assert answer.status_code == 422
+    assert "760" in answer.text
+
+
+def test_a_test_of_the_thrust_stand_asks_nothing_of_flights(client, app, fly_season):
+    fly_season()
+    trial_id = made(client, app, craft="Heron", packs=("Pomelo 1", "Pomelo 2"), measure="grams_a_watt")
+    page = client.get(f"/tests/{trial_id}").text
+    assert "or a flight of the log" not in page
+    assert "the landing</a> asks" not in page
+    craft_id, _ = numbers(app, "Heron")
+    with app.state.database.session() as session:
+        assert next_run(session, craft_id) is None

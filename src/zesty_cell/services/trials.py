@@ -14,20 +14,20 @@ from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.trials.adjust import adjusted, common
 from zesty_cell.core.trials.effort import CHARGE_S, RUN_S, change_over_s
 from zesty_cell.core.trials.measures import MEASURES
-from zesty_cell.core.trials.question import MOST_RUNS, Differs, Question, Run, Trial
+from zesty_cell.core.trials.question import Differs, Question, Run, Trial
 from zesty_cell.core.trials.scatter import Scatter, scatter_of
 from zesty_cell.core.trials.schedule import Pair, Slot, next_slot, pairs_of, slots_of
 from zesty_cell.core.trials.spoiled import spoiled_by
 from zesty_cell.core.trials.told import told
 from zesty_cell.core.trials.told_by_flight import value_of
+from zesty_cell.core.trials.told_by_thrust import THRUST_MEASURES
 from zesty_cell.core.trials.verdict import Verdict, difference_of, weigh
 from zesty_cell.services.learning import with_its_pack
 from zesty_cell.services.sheet_for import sheet_for
-from zesty_cell.services.trial_recordings import run_by_discharge, told_by_its_log
+from zesty_cell.services.trial_recordings import told_by_its_log
 from zesty_cell.store import calibrations, flights, trials
-from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.hangar import CRAFTS, PACKS
-from zesty_cell.store.tables import DischargeRow, FlightRow, PackRow, TrialRow
+from zesty_cell.store.tables import FlightRow, PackRow, TrialRow
 
 #: Scatter is told by so many flights at most, the newest ones.
 _FLIGHTS = 60
@@ -139,7 +139,7 @@ def trial_now(session: Session, row: TrialRow, /) -> TrialNow:
         if run.value is None:
             return None
         if run.pack not in sheet_by_pack:
-            sheet_by_pack[run.pack] = _sheet(session, row.craft_id, run.pack)
+            sheet_by_pack[run.pack] = sheet_of_runs(session, row.craft_id, run.pack)
         sheet = sheet_by_pack[run.pack]
         return (
             run.value if sheet is None else adjusted(run.value, run, to=like, question=trial.question, sheet=sheet)
@@ -215,82 +215,11 @@ def bring_in(session: Session, trial: Trial, /) -> TrialRow:
     return trials.add(session, trial.model_copy(update={"runs": runs, "craft": craft.name}), craft_id=craft.id)
 
 
-def _sheet(session: Session, craft_id: int, pack_name: str) -> Sheet | None:
+def sheet_of_runs(session: Session, craft_id: int, pack_name: str) -> Sheet | None:
     """The sheet that runs with a pack are reckoned by: by itself, since a test's own flights are in its log too."""
     pack = next((p for p in PACKS.all(session) if p.name == pack_name), None)
     found = sheet_for(session, craft_id=craft_id, pack=pack)
     return None if found is None else with_its_pack(found, pack=pack)
-
-
-def _placed(trial: Trial, run: Run) -> Trial:
-    return Trial.model_validate(
-        trial.model_dump() | {"runs": [*(r.model_dump() for r in trial.runs), run.model_dump()]}
-    )
-
-
-def add_run(session: Session, row: TrialRow, version: int, run: Run, /) -> TrialRow:
-    """One more run of a test, at its place.
-
-    Raises
-    ------
-    ValidationError
-        When there is a run at that place.
-    EditConflictError
-        When somebody changed the test since.
-    """
-    return trials.change(session, row.id, version, _placed(trials.trial_of(row), run))
-
-
-def take_flight(
-    session: Session, row: TrialRow, flight: FlightRow, /, *, slot: int | None = None, source: str = "log"
-) -> Slot | None:
-    """A flight of the log as a run: at a place, or at the first open one with its pack; None where there is none.
-
-    A flight is one run at most, and keeps no figures here: they are read from the log each time.
-    """
-    trial = trials.trial_of(row)
-    if len(trial.runs) >= MOST_RUNS or any(run.flight == flight.id for run in trial.runs):
-        return None
-    place = _open_place(trial, flight.pack.name, slot)
-    if place is None:
-        return None
-    logged = flights.flight_of(flight)
-    run = Run.model_validate(
-        {
-            "slot": place.number, "side": place.side, "at": logged.landed_at, "pack": flight.pack.name,
-            "air_c": logged.air_c, "source": source, "flight": flight.id,
-        }
-    )  # fmt: skip
-    trials.change(session, row.id, row.version, _placed(trial, run))
-    return place
-
-
-def take_discharge(session: Session, row: TrialRow, recorded: DischargeRow, /, *, slot: int | None) -> Slot | None:
-    """A discharge of the drawer as a run: at a place, or at the first open one with its pack.
-
-    None where there is no place, it is a run already, or it does not tell what is asked.
-
-    Raises
-    ------
-    UnreadableError
-    """
-    trial = trials.trial_of(row)
-    there = any(run.source == "discharge" and run.note == recorded.name for run in trial.runs)
-    place = None if there else _open_place(trial, recorded.pack.name, slot)
-    if place is None or len(trial.runs) >= MOST_RUNS:
-        return None
-    run = run_by_discharge(recorded, question=trial.question, slot=place.number, side=place.side)
-    if run is None:
-        return None
-    trials.change(session, row.id, row.version, _placed(trial, run))
-    return place
-
-
-def _open_place(trial: Trial, pack: str, slot: int | None) -> Slot | None:
-    """A place of the plan that no run has: the one asked for, or the first with a pack, or the first."""
-    taken = {run.slot for run in trial.runs if run.set_aside is None}
-    open_ones = [s for s in slots_of(trial) if s.number not in taken and (slot is None or s.number == slot)]
-    return next(iter([s for s in open_ones if s.pack == pack] or open_ones), None)
 
 
 def look(session: Session, row: TrialRow, version: int, /) -> None:
@@ -331,27 +260,11 @@ def runs_ahead(session: Session, craft_id: int, /, *, pack: PackRow | None = Non
     """The next runs of the test of a craft that was changed last, in their order: with a pack, those with it."""
     for row in trials.open_of_craft(session, craft_id):
         trial = trials.trial_of(row)
+        if trial.question.measure in THRUST_MEASURES:  # no flight tells these
+            continue
         taken = {run.slot for run in trial.runs if run.set_aside is None}
         ahead = [s for s in slots_of(trial) if s.number not in taken]
         fits = [s for s in ahead if pack is None or s.pack == pack.name]
         if fits:
             return [NextRun(row, trial, slot) for slot in fits[:most]]
     return []
-
-
-def mark_run(session: Session, row: TrialRow, version: int, /, *, index: int, why: str | None) -> TrialRow:
-    """A run does not count, with its reason and whether the verdict had been seen with it; or counts again.
-
-    Raises
-    ------
-    EditConflictError
-        When somebody changed the test since, or there is no such run.
-    ValidationError
-        When another run has its place.
-    """
-    trial = trials.trial_of(row)
-    if not 0 <= index < len(trial.runs):
-        raise EditConflictError("trial", row.name)
-    runs = [run.model_dump() for run in trial.runs]
-    runs[index]["set_aside"] = None if why is None else {"why": why, "seen": index < trial.looked}
-    return trials.change(session, row.id, version, Trial.model_validate(trial.model_dump() | {"runs": runs}))

@@ -52,6 +52,7 @@ ROOMS: dict[str, tuple[str, ...]] = {
         "discharge.pack_view",
         "discharge.view",
         "trials.new_view",
+        "trials.thrust_view",
         "trials.runs_view",
         "trials.view",
     ),

@@ -115,7 +115,7 @@ class Run(Entity):
     air_c, all_up_kg, start_charge : float, optional
         Of the run, where they are known [°C, kg, 1].
     source : str
-        Where it comes from: ``field``, ``log``, ``telemetry``, ``discharge``, ``hand``.
+        Where it comes from: ``field``, ``log``, ``telemetry``, ``discharge``, ``thrust``, ``hand``.
     flight : int, optional
         The flight of the log that it is.
     """
@@ -128,7 +128,7 @@ class Run(Entity):
     air_c: Celsius | None = None
     all_up_kg: Annotated[float, Field(gt=0, le=200)] | None = None
     start_charge: Annotated[float, Field(ge=0.3, le=1.0)] | None = None
-    source: Literal["field", "log", "telemetry", "discharge", "hand"] = "hand"
+    source: Literal["field", "log", "telemetry", "discharge", "thrust", "hand"] = "hand"
     flight: int | None = None
     note: Text = ""
     set_aside: SetAside | None = None

@@ -27,7 +27,7 @@ from zesty_cell.services.flight_log import (
     foretold_by,
     log_flight,
 )
-from zesty_cell.services.trials import take_flight
+from zesty_cell.services.trial_runs import take_flight
 from zesty_cell.store import flights as store
 from zesty_cell.store import sheets, trials
 from zesty_cell.store.errors import EditConflictError, MissingRecordError

@@ -13,20 +13,19 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Words
-from zesty_cell.core.parts.thrust import ThrustStep, checked_steps
+from zesty_cell.core.parts.thrust import ThrustStep
 from zesty_cell.formats.csv_table import MOST_BYTES
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.thrust_csv import steps_of_file
-from zesty_cell.formats.thrust_text import read_thrust
 from zesty_cell.services.thrust_runs import Told, keep_run, told_by_run, unloads_in_flight
 from zesty_cell.store import sheets
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.tables import SheetRow
 from zesty_cell.web.http import PostedForm, Store, page, say, whole_number
 from zesty_cell.web.http.forms import Typed, words_of
+from zesty_cell.web.thrust.form import read_on_bench, read_steps
 
 router = APIRouter(prefix="/tests/thrust", include_in_schema=False)
-_MOST_ON_BENCH = 16
 
 
 @dataclass(frozen=True)
@@ -37,27 +36,8 @@ class Answer:
     told: Told | None = None
 
 
-def _steps(form: Mapping[str, str], errors: dict[str, Words]) -> tuple[ThrustStep, ...]:
-    text = form.get("steps", "")
-    if not text.strip():
-        return ()
-    try:
-        return checked_steps(read_thrust(text))
-    except (FileFormatError, OutOfRangeError) as error:
-        errors["steps"] = error.why
-        return ()
-
-
-def _on_bench(form: Mapping[str, str], errors: dict[str, Words]) -> int:
-    count = whole_number(form.get("on_bench", "").strip())
-    if not 1 <= count <= _MOST_ON_BENCH:
-        errors["on_bench"] = f"From 1 to {_MOST_ON_BENCH}, please."
-        return 1
-    return count
-
-
 def _answer(row: SheetRow | None, form: Mapping[str, str], errors: dict[str, Words]) -> Answer | None:
-    steps, on_bench = _steps(form, errors), _on_bench(form, errors)
+    steps, on_bench = read_steps(form, errors), read_on_bench(form, errors)
     if not steps:
         return None
     if row is None:
@@ -106,7 +86,7 @@ def take_thrust(request: Request, session: Store, form: PostedForm) -> Response:
         errors["sheet"] = "Of which craft?"
     if not name:
         errors["name"] = "What are these propellers called?"
-    steps, on_bench = _steps(form, errors), _on_bench(form, errors)
+    steps, on_bench = read_steps(form, errors), read_on_bench(form, errors)
     if not steps and "steps" not in errors:
         errors["steps"] = "Two steps or more, please."
     if errors or row is None:

@@ -15,7 +15,8 @@ from zesty_cell.core.fact import Words
 from zesty_cell.core.trials.question import Run, Trial
 from zesty_cell.core.trials.schedule import slots_of
 from zesty_cell.services.trial_lessons import rename, teach
-from zesty_cell.services.trials import add_run, look, mark_run, take_discharge, take_flight
+from zesty_cell.services.trial_runs import add_run, mark_run, take_discharge, take_flight
+from zesty_cell.services.trials import look
 from zesty_cell.store import discharges, flights, trials
 from zesty_cell.store.errors import EditConflictError, UnreadableError
 from zesty_cell.store.tables import TrialRow
@@ -28,11 +29,11 @@ from zesty_cell.words.units import MASS, TEMPERATURE
 router = APIRouter(prefix="/tests", include_in_schema=False)
 
 
-def _back(trial_id: int, words: str) -> Response:
+def back_to(trial_id: int, words: str) -> Response:
     return say(RedirectResponse(f"/tests/{trial_id}", 303), words)
 
 
-def _refused(
+def refused(
     request: Request,
     session: Session,
     trial_id: int,
@@ -81,15 +82,15 @@ def type_run(request: Request, session: Store, trial_id: int, form: PostedForm) 
     row = trials.fetch(session, trial_id)
     run, errors = _read_run(row, trials.trial_of(row), form)
     if run is None:
-        return _refused(request, session, trial_id, errors, form)
+        return refused(request, session, trial_id, errors, form)
     try:
         add_run(session, row, whole_number(form.get("version", "")), run)
         session.commit()
     except ValidationError as error:
-        return _refused(request, session, trial_id, {"value": words_of(error.errors(include_url=False)[0])}, form)
+        return refused(request, session, trial_id, {"value": words_of(error.errors(include_url=False)[0])}, form)
     except EditConflictError as error:
-        return _refused(request, session, trial_id, {"value": str(error)}, form, 409)
-    return _back(trial_id, f"Run {run.slot + 1} is kept.")
+        return refused(request, session, trial_id, {"value": str(error)}, form, 409)
+    return back_to(trial_id, f"Run {run.slot + 1} is kept.")
 
 
 @router.post("/{trial_id}/flights")
@@ -99,13 +100,13 @@ def take_from_log(request: Request, session: Store, trial_id: int, form: PostedF
     flight = flights.fetch(session, whole_number(form.get("flight", "")))
     slot = whole_number(form.get("slot", "")) - 1
     if flight.craft_id != row.craft_id:
-        return _refused(request, session, trial_id, {"flight": "That flight is another craft's."}, form)
+        return refused(request, session, trial_id, {"flight": "That flight is another craft's."}, form)
     place = take_flight(session, row, flight, slot=slot if slot >= 0 else None)
     if place is None:
         words = "That flight is a run already, or its place is taken."
-        return _refused(request, session, trial_id, {"flight": words}, form)
+        return refused(request, session, trial_id, {"flight": words}, form)
     session.commit()
-    return _back(trial_id, f"The flight is run {place.number + 1}.")
+    return back_to(trial_id, f"The flight is run {place.number + 1}.")
 
 
 @router.post("/{trial_id}/discharges")
@@ -117,12 +118,12 @@ def take_from_drawer(request: Request, session: Store, trial_id: int, form: Post
     try:
         place = take_discharge(session, row, recorded, slot=slot if slot >= 0 else None)
     except UnreadableError as error:
-        return _refused(request, session, trial_id, {"discharge": error.why}, form)
+        return refused(request, session, trial_id, {"discharge": error.why}, form)
     if place is None:
         words = "It does not tell what this test measures, or is a run already, or its place is taken."
-        return _refused(request, session, trial_id, {"discharge": words}, form)
+        return refused(request, session, trial_id, {"discharge": words}, form)
     session.commit()
-    return _back(trial_id, f"The recording is run {place.number + 1}.")
+    return back_to(trial_id, f"The recording is run {place.number + 1}.")
 
 
 def _changed(session: Session, trial_id: int, form: dict[str, str], *, aside: bool) -> Response:
@@ -130,15 +131,15 @@ def _changed(session: Session, trial_id: int, form: dict[str, str], *, aside: bo
     version, index = whole_number(form.get("version", "")), whole_number(form.get("index", ""))
     why = " ".join(form.get("why", "").split())[:200]
     if aside and not why:
-        return _back(trial_id, "Say why it does not count. Nothing was changed.")
+        return back_to(trial_id, "Say why it does not count. Nothing was changed.")
     try:
         mark_run(session, row, version, index=index, why=why if aside else None)
         session.commit()
     except (EditConflictError, ValidationError) as error:
         session.rollback()
         words = "Another run has its place." if isinstance(error, ValidationError) else str(error)
-        return _back(trial_id, f"{words} Nothing was changed.")
-    return _back(trial_id, "It does not count." if aside else "It counts again.")
+        return back_to(trial_id, f"{words} Nothing was changed.")
+    return back_to(trial_id, "It does not count." if aside else "It counts again.")
 
 
 @router.post("/{trial_id}/aside")
@@ -162,7 +163,7 @@ def look_at_verdict(session: Store, trial_id: int, form: PostedForm) -> Response
         session.commit()
     except EditConflictError as error:
         session.rollback()
-        return _back(trial_id, str(error))
+        return back_to(trial_id, str(error))
     return RedirectResponse(f"/tests/{trial_id}", 303)
 
 
@@ -174,10 +175,10 @@ def call_it(request: Request, session: Store, trial_id: int, form: PostedForm) -
         rename(session, row, whole_number(form.get("version", "")), name)
         session.commit()
     except ValidationError as error:
-        return _refused(request, session, trial_id, {"name": words_of(error.errors(include_url=False)[0])}, form)
+        return refused(request, session, trial_id, {"name": words_of(error.errors(include_url=False)[0])}, form)
     except EditConflictError as error:
-        return _refused(request, session, trial_id, {"name": str(error)}, form, 409)
-    return _back(trial_id, f"It is “{row.name}” now.")
+        return refused(request, session, trial_id, {"name": str(error)}, form, 409)
+    return back_to(trial_id, f"It is “{row.name}” now.")
 
 
 @router.post("/{trial_id}/teach")
@@ -192,5 +193,5 @@ def put_it_in(request: Request, session: Store, trial_id: int) -> Response:
         words = error.why if isinstance(error, ZestyCellError) else words_of(error.errors(include_url=False)[0])
         return shown_trial(request, session, trial_id, errors={"teach": words}, status=422)
     if not changed:
-        return _back(trial_id, "This test teaches nothing yet: look at its verdict first.")
-    return _back(trial_id, f"Put into {', '.join(changed)}.")
+        return back_to(trial_id, "This test teaches nothing yet: look at its verdict first.")
+    return back_to(trial_id, f"Put into {', '.join(changed)}.")

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.trials.measures import MEASURES
 from zesty_cell.core.trials.told import planned_for, takes
+from zesty_cell.core.trials.told_by_thrust import THRUST_MEASURES
 from zesty_cell.services.trial_lessons import lesson_of
 from zesty_cell.services.trial_recordings import BENCH_MEASURES
 from zesty_cell.services.trials import TrialNow, times_of, trial_now
@@ -59,6 +60,7 @@ def shown_trial(
     plan, question = now.trial.plan, now.trial.question
     flight_s, charge_s, change_s = times_of(session, row.craft_id, differs=question.differs)
     taken = {run.flight for run in now.trial.runs if run.flight is not None}
+    on_a_stand = question.measure in THRUST_MEASURES  # no flight tells these
     context: dict[str, Any] = {
         "row": row, "now": now, "question": question, "plan": plan, "words": question_words(question, face),
         "takes": takes(plan, flight_s=flight_s, charge_s=charge_s, change_s=change_s),
@@ -66,8 +68,10 @@ def shown_trial(
         "chart": _picture(now, face) if now.looked else None,
         "value": lambda value: value_text(question.measure, value, face),
         "unit": unit_of(question.measure, face.view.units),
-        "free": [r for r in flights.newest_of_craft(session, row.craft_id, _OFFERED) if r.id not in taken],
+        "free": [] if on_a_stand else [
+            r for r in flights.newest_of_craft(session, row.craft_id, _OFFERED) if r.id not in taken
+        ],
         "errors": errors or {}, "typed": typed or {}, "lesson": lesson_of(now),
-        "recorded": _recorded(session, now),
+        "recorded": _recorded(session, now), "on_a_stand": on_a_stand,
     }  # fmt: skip
     return page(request, "test.html", context, status=status)

@@ -59,5 +59,11 @@ THRUST = {
         "{thrust_kg} for {watts:watts} is {per_watt:.1f} g/W, which no propeller has: grams or kilograms, volts or"
         " millivolts?"
     ),
+    "refused.thrust.not_asked": "A thrust stand does not tell what this test measures.",
+    "refused.thrust.no_sheet": "No sheet of this craft says what it weighs: make one first.",
+    "refused.thrust.no_hover": (
+        "The craft hovers on {need_kg} of what is on the bench, and the steps go from {low_kg} to {high_kg}: step to"
+        " both sides of it."
+    ),
     "refused.thrust.order": "{upper_kg} takes no more power than {lower_kg}: are two steps of one run?",
 }

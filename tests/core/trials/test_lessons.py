@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 import numpy as np
 import pytest
 
-from tests.core.test_discharge import a_pack
+from tests.core.discharge.test_discharge import a_pack
 from tests.sheets import heron
 from zesty_cell.core.errors import OutOfRangeError, plainly
 from zesty_cell.core.parts.craft import MeasuredCharge, PropellerSet, RotorGeometry

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from tests.core.discharge.test_discharge import straight
 from tests.core.learn.test_climbs import OHM, a_log
-from tests.core.test_discharge import straight
 from zesty_cell.core.callouts.telemetry import Telemetry
 from zesty_cell.core.discharge.run import discharge_run
 from zesty_cell.core.trials.question import Question
