@@ -21,7 +21,8 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import ndtr, ndtri, stdtrit
+
+from zesty_cell.core.chances import normal_at, normal_below, normals_below, t_exceeded
 
 #: Chance that a test without a difference is called, whatever one does [1]; what of it is kept for after the plan.
 ERROR: Final = 0.05
@@ -41,7 +42,7 @@ def information(pairs: int, /) -> float:
 
 def spent(share: float, /, *, error: float) -> float:
     """What of an error [1] may be spent once a share [1] of what will be known is there."""
-    return float(4.0 * ndtr(ndtri(error / 4.0) / math.sqrt(min(share, 1.0))))
+    return 4.0 * normal_below(normal_at(error / 4.0) / math.sqrt(min(share, 1.0)))
 
 
 @lru_cache(maxsize=128)
@@ -67,7 +68,7 @@ def bounds_for(told: Sequence[float], /, *, error: float) -> tuple[float, ...]:
         sigma = math.sqrt(known)
         goal = spent(known / told[-1], error=error) - gone
         if not found:
-            bound = float(-ndtri(max(goal, 1e-14) / 2.0))
+            bound = -normal_at(max(goal, 1e-14) / 2.0)
         else:
             bound = _bound(density, at, step=known - before, sigma=sigma, goal=goal)
         here = np.linspace(-bound * sigma, bound * sigma, _GRID)
@@ -101,16 +102,16 @@ def _bound(
     """What a look has to reach so that just this much more of the error is spent, by halving."""
     mass = density * _weights(at)
     low, high = 0.0, _WIDE
-    for _ in range(60):
+    for _ in range(44):
         middle = 0.5 * (low + high)
-        beyond = float((2.0 * ndtr((-middle * sigma - at) / math.sqrt(step)) * mass).sum())
+        beyond = float((2.0 * normals_below((-middle * sigma - at) / math.sqrt(step)) * mass).sum())
         low, high = (middle, high) if beyond > goal else (low, middle)
     return 0.5 * (low + high)
 
 
 def t_for(bound: float, /, *, freedom: float) -> float:
     """Student's t of the same chance as a normal value [1]."""
-    return float(-stdtrit(freedom, ndtr(-bound)))
+    return t_exceeded(freedom, normal_below(-bound))
 
 
 def likelihood_ratio(t: float, /, *, freedom: float, known: float, effect: float) -> float:

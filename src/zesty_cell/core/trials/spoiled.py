@@ -7,8 +7,7 @@ import statistics
 from collections.abc import Sequence
 from typing import Final
 
-from scipy.special import stdtrit
-
+from zesty_cell.core.chances import t_exceeded
 from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.trials.measures import MEASURES
 from zesty_cell.core.trials.question import Run, Trial
@@ -64,7 +63,7 @@ def _logged(value: float, trial: Trial) -> float:
 
 def _clear(t: float, count: int) -> bool:
     """Whether so many values go one way."""
-    return abs(t) > float(stdtrit(count - 2.0, 1.0 - _BY_CHANCE / 2.0))
+    return abs(t) > t_exceeded(count - 2.0, _BY_CHANCE / 2.0)
 
 
 def _slope_t(values: Sequence[float]) -> float:

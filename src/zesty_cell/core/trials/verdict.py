@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from typing import Final, Literal
 
 import numpy as np
-from scipy.special import stdtr, stdtrit
 
+from zesty_cell.core.chances import t_at, t_below
 from zesty_cell.core.trials.looks import FIRST_LOOK, LATER_ERROR, bounds, likelihood_ratio, t_for
 from zesty_cell.core.trials.measures import Measure
 from zesty_cell.core.trials.regression import Regressed, regressed
@@ -128,14 +128,14 @@ class _Look:
     def interval(self) -> tuple[float, float]:
         if not self.tells:
             return math.nan, math.nan
-        half = float(stdtrit(self.freedom, 0.5 + COVERAGE / 2.0)) * self.error
+        half = t_at(self.freedom, 0.5 + COVERAGE / 2.0) * self.error
         return self.difference - half, self.difference + half
 
     def chance_above(self, value: float) -> float:
-        return float(stdtr(self.freedom, (self.difference - value) / self.error)) if self.tells else math.nan
+        return t_below(self.freedom, (self.difference - value) / self.error) if self.tells else math.nan
 
     def chance_below(self, value: float) -> float:
-        return float(stdtr(self.freedom, (value - self.difference) / self.error)) if self.tells else math.nan
+        return t_below(self.freedom, (value - self.difference) / self.error) if self.tells else math.nan
 
 
 def _call(
