@@ -189,7 +189,12 @@ def run(*, seed: int, many: int, read_every: int = 250) -> Found:
 def hostile(*, many: int = 2500, seeds: tuple[int, ...] = (1, 2)) -> list[Row]:
     """So many from each seed."""
     runs = [run(seed=seed, many=many) for seed in seeds]
-    bad = sum(len(r.broken) + len(r.unreadable) for r in runs)
+    broken = [
+        f"seed {seed}: {what}" for seed, r in zip(seeds, runs, strict=True) for what in r.broken + r.unreadable
+    ]
+    for what in broken:
+        print(f"    {what}", flush=True)
+    bad = len(broken)
     lines = sum(r.unforeseen for r in runs)
     return [
         Row(

@@ -79,7 +79,10 @@ def say(value: Any) -> str:
         flat = value.astype(float).ravel()
         return f"[{flat[0]:.6g} … {flat[-1]:.6g}, mean {np.nanmean(flat):.6g}, {flat.size}]"
     if isinstance(value, BaseModel):
-        value = value.model_dump(mode="json")
+        facts = {
+            name: found for name in type(value).model_fields if isinstance(found := getattr(value, name), Fact)
+        }
+        value = value.model_dump(mode="json", exclude=set(facts)) | facts
     if isinstance(value, tuple) and hasattr(value, "_asdict"):
         value = value._asdict()
     if dataclasses.is_dataclass(value):

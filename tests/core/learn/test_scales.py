@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.learn.scales import current_scale, implausible_amps, reading_rises, voltage_scale
+from zesty_cell.words.say import say
 
 
 @given(
@@ -101,9 +102,9 @@ def test_a_test_step_tells_the_kind_of_scale():
 
 def test_amps_that_cannot_be_are_said():
     assert implausible_amps(put_back_ah=2.0, duration_s=600.0, expected_a=11.0) is None
-    assert "24.0 A on average; the forecast says 11.0 A" in implausible_amps(
-        put_back_ah=4.0, duration_s=600.0, expected_a=11.0
-    )
+    said = implausible_amps(put_back_ah=4.0, duration_s=600.0, expected_a=11.0)
+    assert said.figures["mean_a"] == pytest.approx(24.0)
+    assert "24.0 A on average; the forecast says 11.0 A" in say(said)
 
 
 def test_two_flights_are_never_less_certain_than_one():

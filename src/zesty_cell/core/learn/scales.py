@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from zesty_cell.core.answer.thresholds import on_step
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.fact import fact
+from zesty_cell.core.fact import Fact, fact
 
 #: How one flight's reading differs from the next, before several tell [1].
 ONE_FLIGHT = 0.03
@@ -197,12 +197,11 @@ def reading_rises(*, scale_before: float, amps_before: float, scale_after: float
     return (seen > 0.0) == (scale_after > scale_before)
 
 
-def implausible_amps(*, put_back_ah: float, duration_s: float, expected_a: float) -> str | None:
-    """A sentence where the mean current of a flight [A] is far from the forecast's; None where it is not."""
+def implausible_amps(*, put_back_ah: float, duration_s: float, expected_a: float) -> Fact | None:
+    """That the mean current of a flight [A] is far from the forecast's; None where it is not."""
     mean_a = put_back_ah * 3600.0 / duration_s
     if expected_a / PLAUSIBLE_FACTOR <= mean_a <= expected_a * PLAUSIBLE_FACTOR:
         return None
-    return (
-        f"{1000 * put_back_ah:.0f} mAh in {duration_s / 60:.1f} min is {mean_a:.1f} A on average; the forecast "
-        f"says {expected_a:.1f} A. Was the pack full, is the time right, was it this pack?"
+    return fact(
+        "doubt.mean_current", put_back_ah=put_back_ah, duration_s=duration_s, mean_a=mean_a, expected_a=expected_a
     )

@@ -38,9 +38,7 @@ _NIMH_OCV = (
     *(1.294, 1.30, 1.307, 1.315, 1.324, 1.334, 1.346, 1.36, 1.38, 1.42),
 )
 
-_LITHIUM_CHARGE = "Charge at 1C or less unless the maker says otherwise, attended, on a surface that does not burn."
-_POUCH_CAUTION = "Stop using a pack that is swollen, dented, or warm when idle."
-_ROUND_CAUTION = "Soldering on cells can vent or ignite them: prefer welded tabs or a pack maker."
+_POUCH_CAUTION, _ROUND_CAUTION = fact("chemistry.caution.pouch"), fact("chemistry.caution.round")
 
 CHEMISTRIES: dict[ChemistryKey, Chemistry] = {
     c.key: c
@@ -75,7 +73,7 @@ CHEMISTRIES: dict[ChemistryKey, Chemistry] = {
             label_capacity_share=0.95,
             label_capacity_sigma=0.06,
             small_label_sigma=0.06,
-            charge_advice=_LITHIUM_CHARGE,
+            charge_advice=fact("chemistry.charge.pouch"),
             caution=_POUCH_CAUTION,
         ),
         Chemistry(
@@ -108,7 +106,7 @@ CHEMISTRIES: dict[ChemistryKey, Chemistry] = {
             label_capacity_share=0.95,
             label_capacity_sigma=0.06,
             small_label_sigma=0.10,
-            charge_advice=_LITHIUM_CHARGE + " 4.35 V a cell only on a charger set for it.",
+            charge_advice=fact("chemistry.charge.pouch_high", full_v=4.35),
             caution=_POUCH_CAUTION,
         ),
         Chemistry(
@@ -141,7 +139,7 @@ CHEMISTRIES: dict[ChemistryKey, Chemistry] = {
             label_capacity_share=0.96,
             label_capacity_sigma=0.045,
             small_label_sigma=0.045,
-            charge_advice="Charge at the cell maker's rate, often 0.5C, attended, on a surface that does not burn.",
+            charge_advice=fact("chemistry.charge.round", often_c_rate=0.5),
             caution=_ROUND_CAUTION,
         ),
         Chemistry(
@@ -174,7 +172,7 @@ CHEMISTRIES: dict[ChemistryKey, Chemistry] = {
             label_capacity_share=0.96,
             label_capacity_sigma=0.045,
             small_label_sigma=0.045,
-            charge_advice="Charge at the cell maker's rate, often 1C, attended, on a surface that does not burn.",
+            charge_advice=fact("chemistry.charge.round", often_c_rate=1.0),
             caution=_ROUND_CAUTION,
         ),
         Chemistry(
@@ -207,7 +205,7 @@ CHEMISTRIES: dict[ChemistryKey, Chemistry] = {
             label_capacity_share=0.97,
             label_capacity_sigma=0.045,
             small_label_sigma=0.045,
-            charge_advice="Charge to 3.6 V a cell on the charger's iron-phosphate setting, attended.",
+            charge_advice=fact("chemistry.charge.iron", full_v=3.6),
             caution=_ROUND_CAUTION,
         ),
         Chemistry(
@@ -240,8 +238,8 @@ CHEMISTRIES: dict[ChemistryKey, Chemistry] = {
             label_capacity_share=0.95,
             label_capacity_sigma=0.06,
             small_label_sigma=0.06,
-            charge_advice="Charge on the charger's NiMH setting; let a warm pack cool first.",
-            caution="A pack warm when idle has a shorted cell: retire it.",
+            charge_advice=fact("chemistry.charge.nimh"),
+            caution=fact("chemistry.caution.nimh"),
         ),
     )
 }

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zesty_cell.core.entity import Entity
+from zesty_cell.core.fact import Fact
 from zesty_cell.core.parts.air import ZERO_CELSIUS_K
 
 ChemistryKey = Literal["lipo", "lihv", "liion_energy", "liion_power", "lifepo4", "nimh"]
@@ -66,8 +67,8 @@ class Chemistry(Entity):
     label_capacity_share: float
     label_capacity_sigma: float
     small_label_sigma: float
-    charge_advice: str
-    caution: str
+    charge_advice: Fact
+    caution: Fact
 
     def __hash__(self) -> int:
         return hash(self.key)

@@ -9,6 +9,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import Fact
 from zesty_cell.core.learn.calibration import CurrentCalibration, VoltageCalibration
 from zesty_cell.core.learn.flights import over_capacity
 from zesty_cell.core.learn.plausibility import scale_doubt, voltage_points_doubts
@@ -151,7 +152,7 @@ def read_current(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
     values, state = read_fields(CURRENT_FIELDS, form)
     made = Made(errors=state.errors)
     pairs: list[tuple[float, float]] = []
-    doubts: list[str] = []
+    doubts: list[Fact] = []
     expected = bench.forecast.mean_a if bench.forecast else None
     for flew, shown, back in ROWS:
         shown_ah, back_ah = values.get(shown.path), values.get(back.path)
