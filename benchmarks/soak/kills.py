@@ -18,6 +18,7 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
+from http.client import HTTPException
 from pathlib import Path
 
 from tests.sheets import sheet
@@ -115,7 +116,7 @@ def _served(kind: str, folder: Path, found: Found, chance: random.Random) -> Non
         for k in range(10_000):
             try:
                 _WORK[kind](server, said, 1000 * who + k)
-            except (OSError, ValueError):  # refused, reset, or cut off within the answer
+            except (OSError, ValueError, HTTPException):  # refused, reset, or cut off within the answer
                 return
 
     workers = [threading.Thread(target=work, args=(who,)) for who in range(2)]

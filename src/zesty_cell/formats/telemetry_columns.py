@@ -248,7 +248,7 @@ def guess_mapping(table: Table, *, series: int) -> Mapping:
         for index in range(len(table.names)):
             names_no_volts = bool(role.needs) and not named(_VOLTS_NAMED, words[index])
             score = 0 if names_no_volts else named(role, words[index])
-            shared = key == "longitude_deg" and holds_two(table, index)
+            shared = key == "longitude_deg" and index in taken and holds_two(table, index)
             if (index in taken and not shared) or not (score or key == "pack_v") or not has_values(table, index):
                 continue
             does = _behaves(table, role, index, series)
@@ -331,7 +331,7 @@ def holds_two(table: Table, index: int) -> bool:
 
 def numbers_of(table: Table, index: int) -> NDArray[np.float64]:
     """The numbers of a column over the whole log, some thousands of lines at most."""
-    return _numbers(table, [row[index].strip() for row in table.spread])
+    return _numbers(table, [row[index] for row in table.spread])
 
 
 def _numbers(table: Table, cells: list[str]) -> NDArray[np.float64]:
@@ -355,7 +355,7 @@ def guess_unit(table: Table, role: Role, index: int, series: int) -> Unit:
         return by_name
     if role.key in ("latitude_deg", "longitude_deg") and holds_two(table, index):
         return role.units[-1]
-    numbers = _numbers(table, [row[index].strip() for row in table.first])
+    numbers = _numbers(table, [row[index] for row in table.first])
     if not numbers.size:
         return role.units[0]
     middle, most, least = float(np.median(numbers)), float(numbers.max()), float(numbers.min())

@@ -76,6 +76,17 @@ def test_a_timer_that_lands_every_flight_leaves_nothing_unsure():
     assert surer(forecast(by_timer)).measures == ()
 
 
+def test_a_timer_that_lands_all_but_a_few_leaves_nothing_unsure():
+    one = first()
+    landed = np.sort(forecast(one).range.landing_s)
+    early = float(math.floor(landed[landed.size // 40]))  # a fortieth of the flights lands before it
+    result = forecast(one.model_copy(update={"landing": LandingRule(timer_s=early)}))
+    assert result.range.low_s == result.range.high_s
+    assert float(result.range.landing_s.std()) > 0.01
+    assert surer(result).measures == ()
+    assert best_measure(result) is None
+
+
 def test_each_measurement_leaves_a_narrower_range_inside_what_it_was(told):
     result = forecast(first())
     assert by_key(told)

@@ -135,11 +135,16 @@ class _Spread:
 _ONE_MOMENT = 1e-4
 
 
+def _width(low_s: float, high_s: float) -> float:
+    """How wide a range of times is, as a logarithm [1]."""
+    return math.log(max(high_s, 1e-3) / max(low_s, 1e-3))
+
+
 def _spread(result: Forecast) -> _Spread | None:
-    """None where every flight lands at the same moment."""
+    """None where every flight lands at the same moment, or all but so few that the range is one."""
     factors = result.factors
     logs = np.log(np.maximum(result.range.landing_s, 1e-3))
-    if float(logs.std()) < _ONE_MOMENT:
+    if float(logs.std()) < _ONE_MOMENT or _width(result.range.low_s, result.range.high_s) < _ONE_MOMENT:
         return None
     drawn = np.column_stack(
         (
@@ -334,14 +339,14 @@ _MEASURES: Final[dict[MeasureKey, Callable[[Forecast, _Spread], _Covariance | No
 
 
 def _measures(result: Forecast, spread: _Spread) -> tuple[Measure, ...]:
-    now = math.log(result.range.high_s / max(result.range.low_s, 1e-3))
+    now = _width(result.range.low_s, result.range.high_s)
     measures = []
     for key, known in _MEASURES.items():
         after = known(result, spread)
         if after is None:
             continue
         low_s, high_s = quantiles(spread.narrowed_s(after), (0.05, 0.95))
-        narrower = 1.0 - math.log(high_s / max(low_s, 1e-3)) / now
+        narrower = 1.0 - _width(low_s, high_s) / now
         if narrower >= _WORTH_A_WORD:
             measures.append(Measure(key, MINUTES[key], low_s, high_s, narrower))
     measures.sort(key=lambda m: -m.narrower / (m.minutes + _ANY_TROUBLE_MIN))

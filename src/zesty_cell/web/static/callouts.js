@@ -1,5 +1,6 @@
 // The callouts page: sentences asked live, rungs that drag, the dry run played, bad days filled in one by one.
 import { markErrors, morphLive, parse } from "./morph.js";
+import { clock } from "./pocket/numbers.js";
 import { Question } from "./question.js";
 import { speak } from "./voice.js";
 
@@ -148,13 +149,12 @@ export const callouts = (Alpine) => () => ({
     let k = run.time.findIndex((t) => t > this.at + 1e-9);
     k = k < 0 ? run.time.length - 1 : Math.max(k - 1, 0);
     const put = (id, text) => { document.getElementById(id).textContent = text; };
-    const clock = (s) => `${Math.floor(s / 60)}:${String(Math.floor(s % 60)).padStart(2, "0")}`;
     put("show-volts", run.volts[k]);
     // Between two of the kept moments the timer goes on evenly.
     const next = Math.min(k + 1, run.time.length - 1);
     const share = next > k ? (this.at - run.time[k]) / (run.time[next] - run.time[k]) : 0;
     const counted = run.timer.length ? run.timer[k] + share * (run.timer[next] - run.timer[k]) : this.at;
-    put("show-timer", clock(counted + 0.05));
+    put("show-timer", clock(Math.floor(counted + 0.05)));
     put("show-armed", run.armed[k] ? "armed" : "not armed");
     put("show-used", run.used[k]);
     const said = run.events.filter((e) => e.t <= this.at + 0.05);

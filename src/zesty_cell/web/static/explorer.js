@@ -1,4 +1,5 @@
 // Explorer of a telemetry log: panels under each other on one time axis, one cursor, zoom by drag or keys.
+import { clock } from "./pocket/numbers.js";
 import uPlot from "./vendor/uplot.js";
 
 const FONT = "12px Hyperlegible, system-ui, sans-serif";
@@ -19,7 +20,6 @@ async function load(address) {
   return { ...head, time };
 }
 
-const clock = (s) => `${Math.floor(s / 60)}:${String(Math.floor(s % 60)).padStart(2, "0")}`;
 const colour = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
 function toneOf(tone) {

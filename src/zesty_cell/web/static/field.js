@@ -1,5 +1,6 @@
 // The field page: what is entered is kept here first, then sent in order, once each, as soon as the server answers.
 import { morphLive, parse } from "./morph.js";
+import { clock, localInput } from "./pocket/numbers.js";
 
 const AGAIN_MS = 15_000;
 // The browser's queue, the same as the phone's page has (pocket/queue.js); what is entered on one is sent by either.
@@ -23,15 +24,8 @@ function inHand() {
 }
 
 const timeOf = (since) => new Date(since).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
-const localInput = (iso) => {
-  const moment = new Date(iso);
-  return new Date(moment - moment.getTimezoneOffset() * 60_000).toISOString().slice(0, 16);
-};
-
-function clock(seconds) {
-  const whole = Math.max(Math.round(seconds), 5);
-  return `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}`;
-}
+// No flight is shorter.
+const LEAST_S = 5;
 
 const words = JSON.parse(document.getElementById("field-words")?.textContent ?? "{}");
 
@@ -126,7 +120,7 @@ export const field = (Alpine) => () => ({
       const mine = inHand(), flew = form.elements.duration_s;
       const since = all[mine.key]?.since;
       // A length that was typed counts; the watch fills in one that was not.
-      if (since && !earlier && flew.value === flew.defaultValue) values.duration_s = clock((now - since) / 1000);
+      if (since && !earlier && flew.value === flew.defaultValue) values.duration_s = clock(Math.max((now - since) / 1000, LEAST_S));
       if (since && !earlier) { delete all[mine.key]; await queue.keep("air", all); }
       form.elements.landed_local.value = "";
       flew.value = flew.defaultValue;

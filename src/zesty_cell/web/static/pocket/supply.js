@@ -1,5 +1,7 @@
 // Charging in the field from another pack: what it holds and what each takes was worked out at home; here it is looked up
 // and taken off one by one, the pack that gives most minutes for its watt-hours first.
+import { clock } from "./numbers.js";
+
 const at = (table, share, step) => table[Math.max(0, Math.min(Math.floor(share / step + 1e-6), table.length - 1))];
 
 // From what is in it; of a pack that nobody knows, as if it were empty: it takes no more than that.
@@ -10,8 +12,6 @@ function fliesS(day, id) {
   const own = Object.entries(day.pairs).filter(([key]) => key.endsWith(`-${id}`)).map(([, p]) => day.steps[p.steps][0].timer_s ?? 0);
   return Math.max(0, ...own);
 }
-
-const minutes = (seconds) => `${Math.floor(seconds / 60)}:${String(Math.round(seconds % 60)).padStart(2, "0")}`;
 
 export function supplyPlan(day, packs, waiting, supply) {
   const from = packs[supply.pack];
@@ -28,7 +28,7 @@ export function supplyPlan(day, packs, waiting, supply) {
     rows: rows.map((r) => {
       const fits = r.wh <= left + 1e-9;
       if (fits) left -= r.wh;
-      const flies = r.flies ? ` for ${minutes(r.flies)} of flying` : "";
+      const flies = r.flies ? ` for ${clock(r.flies)} of flying` : "";
       return { name: r.name, fits, words: fits ? `takes ${r.wh.toFixed(1)} Wh${flies}, leaves ${left.toFixed(1)} Wh` : `takes ${r.wh.toFixed(1)} Wh: more than is left` };
     }),
   };
