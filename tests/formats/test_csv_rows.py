@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zesty_cell.formats.csv_rows import column_blocks, numbered_rows
+from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.errors import FileFormatError
 
 TEXTS = st.text(alphabet=",;1a \n\r\t\u2028\x0b", max_size=60)
@@ -63,3 +64,17 @@ def test_a_cell_longer_than_any_is_refused_as_the_csv_module_does():
 def test_a_separator_at_the_end_of_some_lines_makes_no_column():
     text = "1,2\n3,4,\n5,6\n"
     assert list(column_blocks(text, ",", width=2, at=[1, 2, 3], size=9)) == [[("1", "3", "5"), ("2", "4", "6")]]
+
+
+def test_of_a_wide_file_fewer_rows_are_kept_and_all_are_read():
+    names = ",".join(["time", "volts", *(f"c{k}" for k in range(148))])
+    rows = "\n".join(f"{k},{16.8 - k / 3000:.3f}" + ",1" * 148 for k in range(3000))
+    wide = read_table(f"{names}\n{rows}\n".encode())
+    assert len(wide.first) == 2000
+    assert 1000 <= len(wide.spread) <= 2000
+    assert [row[0] for row in wide.first[:3]] == ["0", "1", "2"]
+    assert int(wide.spread[-1][0]) > 2990
+    assert wide.count == 3000
+    assert sum(len(block[0]) for block in wide.blocks(999)) == 3000
+    narrow = read_table(b"time,volts\n" + b"".join(b"%d,16\n" % k for k in range(6000)))
+    assert len(narrow.first) == 5000

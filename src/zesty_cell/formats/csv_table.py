@@ -25,8 +25,9 @@ MOST_COLUMNS = 200
 MOST_LINES = 250_000
 #: Of lines by columns: so many are read in two seconds.
 MOST_CELLS = 5_000_000
-#: So many of the first rows are looked at to guess units, and so many over the whole file.
-_FIRST, _SPREAD = 5_000, 4_000
+#: So many of the first rows are looked at to guess units, and so many over the whole file; of wide ones fewer, so
+#: that no more cells than that are kept of either.
+_FIRST, _SPREAD, _KEPT_CELLS = 5_000, 4_000, 300_000
 #: So many of the first letters tell the separator.
 _LOOKED_AT = 200_000
 #: Lines of something else that may stand before the names of the columns.
@@ -296,7 +297,8 @@ def _filled(
     kept: list[list[str]] = []
     spread: list[list[str]] = []
     lines = array("q")
-    every = max(1, max(text.count("\n"), text.count("\r")) // _SPREAD)
+    most = _KEPT_CELLS // width
+    every = max(1, max(text.count("\n"), text.count("\r")) // min(_SPREAD, most))
     uneven: tuple[int, int] | None = None
     for line, row in chain((first,), rows):
         if uneven is not None:
@@ -306,7 +308,7 @@ def _filled(
                 uneven = (line, len(row))
                 continue
             row = row[:width]
-        if len(lines) < _FIRST:
+        if len(lines) < min(_FIRST, most):
             kept.append(row)
         if len(lines) % every == 0:
             spread.append(row)
