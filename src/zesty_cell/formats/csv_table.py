@@ -298,7 +298,7 @@ def _filled(
     spread: list[list[str]] = []
     lines = array("q")
     most = _KEPT_CELLS // width
-    every = max(1, max(text.count("\n"), text.count("\r")) // min(_SPREAD, most))
+    every = max(1, math.ceil(max(text.count("\n"), text.count("\r")) / min(_SPREAD, most)))
     uneven: tuple[int, int] | None = None
     for line, row in chain((first,), rows):
         if uneven is not None:
