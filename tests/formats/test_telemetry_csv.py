@@ -371,7 +371,7 @@ def test_rows_are_read_again_as_often_as_they_are_asked_for_and_only_a_few_are_k
         assert [cell for block in blocks for cell in block[0]] == [str(k) for k in range(40)]
         assert all(len(block) == 2 for block in blocks)
     assert len(table.first) == 4
-    assert [row[0] for row in table.spread] == ["0", "8", "16", "24", "32"]
+    assert [row[0] for row in table.spread] == ["0", "9", "18", "27", "36"]
     assert list(table.lines[:3]) == [3, 5, 7]
     assert table.notes == ("Line 83, the last, is cut off and was left out.",)
     read = read_telemetry(table, guess_mapping(table, series=4))
