@@ -14,7 +14,7 @@ from zesty_cell.core.practice.flown import play
 from zesty_cell.core.practice.score import ideal
 from zesty_cell.web.drawing.practice_air import air
 from zesty_cell.web.drawing.practice_chart import practice_chart
-from zesty_cell.web.practice.shown import DECIDED
+from zesty_cell.words.practice import DECIDED
 
 
 def charted(key, *decisions, seed=12):

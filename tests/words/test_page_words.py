@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
+from typing import get_args
 
 import pytest
 
@@ -10,12 +11,16 @@ from tests.sheets import heron, pomelo, sheet
 from zesty_cell.core.asked.flying import Activity
 from zesty_cell.core.asked.learned_factors import LearnedFactors, PackKind
 from zesty_cell.core.asked.sheet import corrected
+from zesty_cell.core.faults.table import Risk
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.parts.craft import RotorGeometry
 from zesty_cell.core.parts.pack import Ratings
 from zesty_cell.core.parts.starting import KINDS
+from zesty_cell.core.practice.course import Action
 from zesty_cell.words import day, first, pictures
 from zesty_cell.words.face import Face, Reader
+from zesty_cell.words.off import RISK_WORDS
+from zesty_cell.words.practice import ACTIONS, DECIDED
 
 RATED = Ratings(continuous_a=40.0, one_minute_a=50.0, ten_second_a=60.0)
 METRIC, IMPERIAL = Face(Reader("metric", "cell")), Face(Reader("imperial", "pack"))
@@ -85,6 +90,18 @@ def test_what_flights_taught_is_more_less_or_as_the_sheet_says():
     assert words(0.91) == "9 % less, give or take 4 %; before 20 %"
     assert words(1.004) == "as the sheet says, give or take 4 %; before 20 %"
     assert words(1.12, told=False) == "the flights do not tell yet"
+
+
+def test_how_cells_lie():
+    pack = pomelo()
+    assert pictures.cells_words(pack) == "6 cells in series, 1 in parallel"
+    tube = pack.model_copy(update={"series": 1, "parallel": 2, "arrangement": "tube"})
+    assert pictures.cells_words(tube) == "1 cell in series, 2 in parallel, end to end"
+
+
+def test_each_risk_and_each_decision_has_its_words():
+    assert set(RISK_WORDS) == set(get_args(Risk))
+    assert set(ACTIONS) == set(DECIDED) == set(get_args(Action))
 
 
 def test_rare_shares_keep_a_decimal():

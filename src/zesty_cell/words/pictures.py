@@ -2,8 +2,21 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 from zesty_cell.core.asked.flying import Activity
+from zesty_cell.core.parts.layout import Arrangement
+from zesty_cell.core.parts.pack import Pack
 from zesty_cell.words.units import group
+
+#: How cells lie, behind how many there are.
+_LYING: Final[dict[Arrangement, str]] = {"rows": "", "two layers": ", in two layers", "tube": ", end to end"}
+
+
+def cells_words(pack: Pack, /) -> str:
+    """“6 cells in series, 2 in parallel, end to end”."""
+    series = f"{pack.series} cell{'s' if pack.series > 1 else ''} in series"
+    return f"{series}, {pack.parallel} in parallel{_LYING[pack.arrangement]}"
 
 
 def burst_words(burst: Activity, /, *, lengthens: bool) -> str:

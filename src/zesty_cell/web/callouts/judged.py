@@ -13,11 +13,11 @@ from zesty_cell.core.callouts.writer import Written
 from zesty_cell.services.plans import plan_now
 from zesty_cell.web.callouts import dry
 from zesty_cell.web.callouts.desk import Desk
-from zesty_cell.web.callouts.edited_rules import changed_words
 from zesty_cell.web.callouts.runs import choose_run
 from zesty_cell.web.drawing.ladder import ladder
 from zesty_cell.web.drawing.run_trace import run_trace
 from zesty_cell.words.calls import in_short
+from zesty_cell.words.edited_rules import changed_words
 from zesty_cell.words.sensors import sensor_words
 
 DAYS = (OWN_DAY, *BAD_DAYS)

@@ -10,6 +10,7 @@ from itertools import pairwise
 from zesty_cell.core.parts.layout import CellPlace, layout
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import cell_size_of, pack_figures
+from zesty_cell.words.pictures import cells_words
 
 #: A wheel has ten segments, so that one stands for a tenth of the charge.
 SEGMENTS = 10
@@ -88,12 +89,6 @@ def wheel_segments(radius: float = 22.0, inner: float = 4.0, gap_degrees: float 
         arc = f"A{radius:g} {radius:g} 0 0 1 {p1[0]:.1f} {p1[1]:.1f}"
         paths.append(f"M{tip[0]:.1f} {tip[1]:.1f}L{p0[0]:.1f} {p0[1]:.1f}{arc}Z")
     return paths
-
-
-def _label(pack: Pack) -> str:
-    series = f"{pack.series} cell{'s' if pack.series > 1 else ''} in series"
-    lying = {"rows": "", "two layers": ", in two layers", "tube": ", end to end"}[pack.arrangement]
-    return f"{series}, {pack.parallel} in parallel{lying}"
 
 
 def pack_picture(
@@ -222,7 +217,7 @@ def _finish(
         second_plug=second,
         balance=outside.balance,
         tired=pack.cycles >= _WEAR_SHOWN_FROM_CYCLES,
-        label=_label(pack),
+        label=cells_words(pack),
     )
 
 

@@ -13,6 +13,7 @@ from zesty_cell.core.faults.next_check import Proposed
 from zesty_cell.core.faults.reckoned import Ranked, Speaks
 from zesty_cell.core.faults.table import Group, the_table
 from zesty_cell.services.fault_evidence import Known
+from zesty_cell.words.off import RISK_WORDS
 
 #: What stands over each group of signs.
 GROUPS: Final[dict[Group, str]] = {
@@ -132,7 +133,7 @@ def ranking_context(look: Look, /, *, at: Mapping[str, int]) -> dict[str, Any]:
     said, do = named.verdict(look)
     return {
         "causes": causes[:several], "others": causes[several:], "nothing": nothing, "verdict": said, "do": do,
-        "stands": look.stands, "next": [shown_check(p, at=at) for p in look.next[:5]],
+        "stands": look.stands, "next": [shown_check(p, at=at) for p in look.next[:5]], "risks": RISK_WORDS,
     }  # fmt: skip
 
 

@@ -31,12 +31,6 @@ from zesty_cell.web.http.forms import words_of
 
 #: So many cases are told of in a list.
 _TOLD = 60
-_RISKS = {
-    "look": "hands and eyes",
-    "landing": "after the next flight",
-    "bench": "on the bench, propellers off",
-    "fly": "a short, gentle flight",
-}
 _CHANGED_MEANWHILE = "Somebody changed this meanwhile: look at it as it is now, and answer again."
 
 router = APIRouter(prefix="/off", include_in_schema=False)
@@ -164,7 +158,6 @@ def shown_case(
         "signs": [named.sign(key) for key in now.case.signs], "known": shown_known(now.known, answers),
         "links": links, "change": change,
         "may_be": _what_it_may_be(now), "was": named.was,
-        "risks": _RISKS,
     }  # fmt: skip
     of = (("craft", row.craft), ("pack", row.pack), ("sheet", now.sheet))
     at = {name: thing.id for name, thing in of if thing is not None}

@@ -24,7 +24,7 @@ from zesty_cell.store import practice
 from zesty_cell.web.drawing.practice_chart import practice_chart
 from zesty_cell.web.http import Store, page
 from zesty_cell.web.practice.listed import drills_listed
-from zesty_cell.web.practice.shown import DECIDED
+from zesty_cell.words.practice import DECIDED
 
 router = APIRouter(prefix="/practice", include_in_schema=False)
 

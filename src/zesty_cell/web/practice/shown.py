@@ -10,21 +10,11 @@ from zesty_cell.core.clock import clock
 from zesty_cell.core.practice.asked import question
 from zesty_cell.core.practice.course import LEGS
 from zesty_cell.core.practice.flown import Played
-from zesty_cell.core.practice.scenario import Scenario
 from zesty_cell.core.practice.shown import seconds
 from zesty_cell.web.drawing.practice_air import air
 from zesty_cell.words.face import Face
 from zesty_cell.words.say import say
 
-#: What is decided, and why one would.
-ACTIONS: Final = {
-    "go on": ("Go on", "it was a climb, it comes back", "space"),
-    "gentler": ("Fly gentler", "less sag, more minutes", "G"),
-    "home": ("Turn home", "", "H"),
-    "land": ("Land where it is", "", "L"),
-}
-#: What is said of a decision afterwards.
-DECIDED: Final = {"go on": "on", "gentler": "gentler", "home": "home", "land": "landed"}
 #: What the sound of an event is like: a warning, or the reading out of a time.
 _TONES: Final = {"rule": "word", "end": "word", "time": "time", "last": "time"}
 
@@ -62,14 +52,3 @@ def played_json(played: Played, face: Face, /, *, from_s: float) -> dict[str, An
 
 def _away(face: Face, metres: float) -> str:
     return "over the field" if metres < 20.0 else f"{face.far(round(metres, -1))} out"
-
-
-def actions_of(scenario: Scenario, /) -> list[tuple[str, str, str, str]]:
-    """The four decisions, each with its words, what it means here, and its key; nothing that is hidden."""
-    mission = scenario.mission
-    home = f"{clock(mission.home_s(mission.out_m))} from out there"
-    if mission.wind_m_s > 0.5:
-        home += ", against the wind"
-    out = "over the field it costs nothing, out there a walk"
-    told = {"home": home, "land": out}
-    return [(action, words, told.get(action, why), key) for action, (words, why, key) in ACTIONS.items()]

@@ -27,8 +27,9 @@ from zesty_cell.services.practice import keep, scenario_of
 from zesty_cell.web.drawing.practice_air import air
 from zesty_cell.web.http import NOT_STORED, PostedForm, Store, page, preferences_of, whole_number
 from zesty_cell.web.practice.listed import drills_listed
-from zesty_cell.web.practice.shown import actions_of, played_json
+from zesty_cell.web.practice.shown import played_json
 from zesty_cell.words.face import Face
+from zesty_cell.words.practice import actions_of
 
 router = APIRouter(prefix="/practice", include_in_schema=False)
 _DECISIONS: Final = TypeAdapter(list[Decision])
