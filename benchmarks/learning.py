@@ -134,7 +134,9 @@ def club_left_out() -> tuple[float, float, int]:
             load_log(session)
             for row in sheets.all_sheets(session):
                 one = sheets.as_sheet(row)
-                known = told(session, Flown(row.craft_id, row.pack.type_name), pattern=one.flying.name)
+                known = told(
+                    session, Flown(row.craft_id, row.pack.type_name, one.craft.propellers), pattern=one.flying.name
+                )
                 charged = [t for t in known if t.used.by == "put back"]
                 seen = observed(charged, sheet=one)
                 for k, ahead in enumerate(seen):

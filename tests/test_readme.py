@@ -26,8 +26,8 @@ def test_the_walk_quotes_the_sheet_as_it_is(app, fly_season):
     assert result.setup.sheet.learned_factors.flights == 15
     cutoff = next(c for c in result.checks if c.key == "esc_cutoff")
     assert cutoff.status == "stop"
-    assert "2.7 V a cell" in say(cutoff.mend)
-    assert "2.7 V a cell" in text
+    assert "2.8 V a cell" in say(cutoff.mend)
+    assert "2.8 V a cell" in text
 
 
 def test_every_picture_linked_is_there_and_every_picture_there_is_linked():

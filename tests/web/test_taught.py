@@ -92,7 +92,7 @@ def test_the_page_shows_before_after_and_each_flight(client, flown):
     assert re.search(r"big-inline\">1\d:\d\d</b> <span>instead of 17:23", text)
     assert len(re.findall(r'<th scope="row"><a href="/log/\d+"', text)) == 15
     assert text.count('class="dot"') == 15
-    assert re.search(r"\d % more, give or take \d %; before 15 %", text)
+    assert re.search(r"\d % more, give or take \d %; before 20 %", text)
     assert "Flights and forecast disagree" not in text
 
 

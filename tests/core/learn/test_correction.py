@@ -44,9 +44,9 @@ def test_what_is_in_doubt_before_any_flight_and_what_one_flight_takes_of_it():
     before = learn(SHEET, [])
     load, figures = before.setup.load, before.setup.figures
     weight = power_by_weight_sigma(before.setup)
-    # 13 % of power and 6 % of capacity beside what the sheet says of them.
-    assert before.prior[0] == pytest.approx(math.sqrt(load.power_sigma**2 + weight**2 + 0.13**2))
-    assert before.prior[2] == pytest.approx(math.hypot(figures.capacity_sigma, 0.06))
+    # 18 % of power and 10 % of capacity beside what the sheet says of them.
+    assert before.prior[0] == pytest.approx(math.sqrt(load.power_sigma**2 + weight**2 + 0.18**2))
+    assert before.prior[2] == pytest.approx(math.hypot(figures.capacity_sigma, 0.10))
     used_ah = before.used("one", 600.0)[0]
     for flights in (1, 2):
         seen = [Observation(pack="one", duration_s=600.0, used_ah=used_ah) for _ in range(flights)]
@@ -56,9 +56,9 @@ def test_what_is_in_doubt_before_any_flight_and_what_one_flight_takes_of_it():
         # Capacities are Student's t of two degrees: in its middle three halves as sure as a normal one.
         variances = learned.prior**2 * np.array([1.0, 1.0, 2 / 3, 1.0, 2 / 3, 1.0])
         doubt = float(along**2 @ variances)
-        # (1 + 0.5/n) times the variance of each of n flights: their scatter, and 2 % of the charger.
+        # (1 + 0.25/n) times the variance of each of n flights: their scatter, and 2 % of the charger.
         scatter2 = 0.055**2 if flights == 1 else 5.0 * 0.055**2 / 6.0
-        each = (1.0 + 0.5 / flights) * (scatter2 + 0.02**2) / flights
+        each = (1.0 + 0.25 / flights) * (scatter2 + 0.02**2) / flights
         assert along @ learned.covariance @ along == pytest.approx(doubt * each / (doubt + each), rel=0.02)
 
 

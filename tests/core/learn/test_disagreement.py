@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
+import pytest
 
 from tests.sheets import sheet
 from zesty_cell.core.learn.correction import learn
 from zesty_cell.core.learn.disagreement import disagreement
+from zesty_cell.core.learn.learned import predicted
 from zesty_cell.core.learn.observation import Observation
 from zesty_cell.standins.craft import Hidden, SimulatedCraft
 from zesty_cell.words.say import say
@@ -52,6 +56,17 @@ def test_a_craft_that_takes_a_third_more_is_flown_harder_or_heavier():
     less = found(("one", Hidden(power=0.7)))
     assert less.ratio < 0.8
     assert "more gently" in say(less.causes[0].why)
+
+
+def test_what_a_sheet_may_be_out_by_is_its_own_doubt_and_thirteen_percent():
+    seen = [Observation(pack="one", duration_s=700.0, used_ah=2.6, used_sigma=0.02) for _ in range(4)]
+    learned = learn(SHEET, seen)
+    found = disagreement(learned, seen, sheet=SHEET, names=NAMES)
+    prior = learn(SHEET, [])
+    by_power = predicted(prior.setup, logs=np.zeros(4), durations_s=np.array([700.0]))[2][0, 0]
+    own = prior.used("", 700.0)[1] ** 2 - 0.055**2 + by_power**2 * (0.13**2 - 0.18**2)
+    allowed = math.sqrt(own + learned.scatter**2 / 4)
+    assert found.sure == pytest.approx(float(np.median(learned.plain)) / allowed, rel=1e-3)
 
 
 def test_each_cause_is_named_by_its_own_trace():

@@ -44,9 +44,9 @@ from zesty_cell.core.parts.chemistry import colder_than_25
 FLIGHT_SIGMA, _FLIGHT_SIGMA_COUNTS = 0.055, 5.0
 #: What a sheet's power and capacity may be out by beside what is said of them, before any flight, one sigma [1]: a
 #: pattern is not what is flown, a pack that flies is no longer new, and the first flights are to be believed.
-BEFORE_POWER, BEFORE_CAPACITY = 0.13, 0.06
+BEFORE_POWER, BEFORE_CAPACITY = 0.18, 0.10
 #: Among few flights a wrong entry cannot be told: their variance counts as (1 + so much/n) times what it is [1].
-FEW = 0.5
+FEW = 0.25
 #: No pilot's flights are more alike than that [1].
 _LEAST_SCATTER = 0.02
 #: Capacities have a long tail (labels lie by a fifth, packs tire): Student's t of so many degrees of freedom, so

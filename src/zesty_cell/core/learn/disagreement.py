@@ -4,20 +4,24 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
+from zesty_cell.core.asked.learned_factors import POWER
 from zesty_cell.core.asked.sheet import Sheet
 from zesty_cell.core.fact import Fact, fact
-from zesty_cell.core.learn.correction import FLIGHT_SIGMA, learn
+from zesty_cell.core.learn.correction import BEFORE_POWER, FLIGHT_SIGMA, learn
 from zesty_cell.core.learn.learned import Learned
 from zesty_cell.core.learn.observation import Observation
 
 #: Used charge this far from the forecast, and this many standard deviations, is a strong disagreement [1, 1].
 STRONG, SURE = 0.10, 1.645
+#: What a sheet's power may be out by beside what is said of it and still be no disagreement [1]: a pattern is not
+#: what is flown.  Learning allows for more (``BEFORE_POWER``), so that the first flights are believed.
+USUAL = 0.13
 #: A pack this far from its siblings is tired (or the better one) [1]; a capacity this far under its label is wrong.
 TIRED, SMALLER = 0.06, 0.93
 #: Air this far from the sheet's may be the reason [K]; a charge known no better may be the sensor's [1].
@@ -77,7 +81,10 @@ def disagreement(
         return None
     miss = float(np.median(learned.plain[known]))
     durations = [observations[int(k)].duration_s for k in known]
-    _, sigma = learn(sheet, []).used("", float(np.median(durations)))
+    before = learn(sheet, [])
+    covariance = before.covariance.copy()
+    covariance[POWER, POWER] += USUAL**2 - BEFORE_POWER**2
+    _, sigma = replace(before, covariance=covariance).used("", float(np.median(durations)))
     # One flight's own variation shrinks with their number; what the sheet does not know stays.
     allowed = math.sqrt(max(sigma**2 - FLIGHT_SIGMA**2, 0.0) + learned.scatter**2 / known.size)
     if abs(miss) < math.log1p(STRONG) or abs(miss) < SURE * allowed:
