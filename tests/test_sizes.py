@@ -47,3 +47,13 @@ def test_a_page_knows_fifteen_others_at_most():
     pages = [name for name in FILES if name.startswith("web/")]
     assert len(pages) > 150
     assert {name: count for name in pages if (count := len(_own_imports(name))) > MOST_IMPORTS} == {}
+
+
+def _is_view(module):
+    return module.startswith("zesty_cell.web.") and module.rsplit(".", 1)[1].endswith("view")
+
+
+def test_no_view_knows_another():
+    views = [name for name in FILES if name.startswith("web/") and name.endswith("view.py")]
+    assert len(views) > 50
+    assert {name: found for name in views if (found := sorted(filter(_is_view, _own_imports(name))))} == {}

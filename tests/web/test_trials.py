@@ -11,7 +11,7 @@ import pytest
 
 from zesty_cell.demo.trials import load_trials
 from zesty_cell.services.trials import next_run, trial_now
-from zesty_cell.store import flights, logs, trials
+from zesty_cell.store import flights, logs, sheets, trials
 from zesty_cell.store.hangar import CRAFTS, PACKS
 
 
@@ -564,3 +564,16 @@ def test_a_test_of_the_thrust_stand_asks_nothing_of_flights(client, app, fly_sea
     craft_id, _ = numbers(app, "Heron")
     with app.state.database.session() as session:
         assert next_run(session, craft_id) is None
+
+
+def test_without_a_sheet_nobody_knows_what_the_craft_weighs(client, app):
+    trial_id = made(client, app, measure="thrust")
+    craft_id, _ = numbers(app, "Swift")
+    with app.state.database.session() as session:
+        for row in [row for row in sheets.all_sheets(session) if row.craft_id == craft_id]:
+            session.delete(row)
+        session.commit()
+    answer = on_stand(client, trial_id, 1, STEPS)
+    assert answer.status_code == 422
+    assert "make one first" in answer.text
+    assert "760" in answer.text

@@ -20,29 +20,13 @@ from zesty_cell.services.trials import look
 from zesty_cell.store import discharges, flights, trials
 from zesty_cell.store.errors import EditConflictError, UnreadableError
 from zesty_cell.store.tables import TrialRow
-from zesty_cell.web.http import PostedForm, Store, say, whole_number
+from zesty_cell.web.http import PostedForm, Store, whole_number
 from zesty_cell.web.http.forms import Field, form_units, read_field, words_of
-from zesty_cell.web.trials.shown import shown_trial
+from zesty_cell.web.trials.shown import back_to, refused, shown_trial
 from zesty_cell.words.trials import quantity_of
 from zesty_cell.words.units import MASS, TEMPERATURE
 
 router = APIRouter(prefix="/tests", include_in_schema=False)
-
-
-def back_to(trial_id: int, words: str) -> Response:
-    return say(RedirectResponse(f"/tests/{trial_id}", 303), words)
-
-
-def refused(
-    request: Request,
-    session: Session,
-    trial_id: int,
-    errors: dict[str, Words],
-    form: dict[str, str],
-    status: int = 422,
-) -> Response:
-    session.rollback()
-    return shown_trial(request, session, trial_id, errors=errors, typed=dict(form), status=status)
 
 
 def _read_run(row: TrialRow, trial: Trial, form: dict[str, str]) -> tuple[Run | None, dict[str, Words]]:

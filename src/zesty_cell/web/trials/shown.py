@@ -5,9 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from fastapi import Request
-from fastapi.responses import HTMLResponse
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.fact import Words
 from zesty_cell.core.trials.measures import MEASURES
 from zesty_cell.core.trials.told import planned_for, takes
 from zesty_cell.core.trials.told_by_thrust import THRUST_MEASURES
@@ -17,7 +18,7 @@ from zesty_cell.services.trials import TrialNow, times_of, trial_now
 from zesty_cell.store import discharges, flights, trials
 from zesty_cell.store.tables import DischargeRow
 from zesty_cell.web.drawing.pairs_chart import PairsChart, pairs_chart
-from zesty_cell.web.http import page, preferences_of
+from zesty_cell.web.http import page, preferences_of, say
 from zesty_cell.words.face import Face
 from zesty_cell.words.trials import question_words, unit_of, value_text
 
@@ -75,3 +76,21 @@ def shown_trial(
         "recorded": _recorded(session, now), "on_a_stand": on_a_stand,
     }  # fmt: skip
     return page(request, "test.html", context, status=status)
+
+
+def back_to(trial_id: int, words: str) -> Response:
+    """To the test again, with what became of it."""
+    return say(RedirectResponse(f"/tests/{trial_id}", 303), words)
+
+
+def refused(
+    request: Request,
+    session: Session,
+    trial_id: int,
+    errors: dict[str, Words],
+    form: dict[str, str],
+    status: int = 422,
+) -> Response:
+    """The test as it stands with what is wrong at its place, and what was typed; nothing was kept."""
+    session.rollback()
+    return shown_trial(request, session, trial_id, errors=errors, typed=dict(form), status=status)

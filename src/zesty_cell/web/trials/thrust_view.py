@@ -19,7 +19,7 @@ from zesty_cell.store.errors import EditConflictError
 from zesty_cell.web.http import Store, whole_number
 from zesty_cell.web.http.forms import Field, form_units, read_field
 from zesty_cell.web.thrust.form import read_on_bench, read_steps
-from zesty_cell.web.trials.runs_view import back_to, refused
+from zesty_cell.web.trials.shown import back_to, refused
 from zesty_cell.words.units import TEMPERATURE
 
 router = APIRouter(prefix="/tests", include_in_schema=False)
