@@ -516,6 +516,8 @@ def test_thrust_a_watt_is_that_of_the_hover_and_a_file_will_do(client, app):
         ("thrust", dict(steps="50 many 3 16"), "is not a number"),
         ("thrust", dict(steps=STEPS, on_bench="0"), "From 1 to 16"),
         ("thrust", dict(steps=STEPS, bench_air_c="warm"), "number"),
+        ("thrust", dict(steps=STEPS, bench_air_c="300"), "55"),
+        ("thrust", dict(steps=STEPS, bench_air_c="1e999"), "number"),
         ("grams_a_watt", dict(steps=STEPS, on_bench="8"), "step to both sides of it"),
         ("energy", dict(steps=STEPS), "does not tell what this test measures"),
     ],
@@ -551,7 +553,7 @@ def test_a_stale_form_of_the_stand_is_refused(client, app):
     answer = client.post(
         f"/tests/{trial_id}/thrust/file", data={"version": stale, "slot": "2", "units": "metric", "steps": STEPS}
     )
-    assert answer.status_code == 422
+    assert answer.status_code == 409
     assert "760" in answer.text
 
 
@@ -577,3 +579,15 @@ def test_without_a_sheet_nobody_knows_what_the_craft_weighs(client, app):
     assert answer.status_code == 422
     assert "make one first" in answer.text
     assert "760" in answer.text
+
+
+@pytest.mark.parametrize("name", ["a\x07b.csv", "\u202estand.csv", "x" * 300, "<b>.csv", "../stand.csv"])
+def test_however_a_stands_file_is_called_the_page_can_be_read(client, app, name):
+    trial_id = made(client, app, measure="thrust")
+    table = ("throttle thrust amps volts\n" + STEPS).replace(" ", ";").encode()
+    answer = on_stand(client, trial_id, 1, file=(name, table, "text/csv"), units="klingon")
+    assert answer.status_code in (303, 422)
+    page = client.get(f"/tests/{trial_id}")
+    assert page.status_code == 200
+    assert "<b>.csv" not in page.text
+    assert client.get(f"/tests/{trial_id}/export").status_code in (200, 404)

@@ -13,7 +13,7 @@ from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.parts.thrust import ThrustStep
 from zesty_cell.core.trials.question import MOST_RUNS, Run, Trial
 from zesty_cell.core.trials.schedule import Slot, slots_of
-from zesty_cell.core.trials.told_by_thrust import value_of_steps
+from zesty_cell.core.trials.told_by_thrust import THRUST_MEASURES, value_of_steps
 from zesty_cell.services.trial_recordings import run_by_discharge
 from zesty_cell.services.trials import sheet_of_runs
 from zesty_cell.store import flights, trials
@@ -49,6 +49,8 @@ def take_flight(
     """
     trial = trials.trial_of(row)
     if len(trial.runs) >= MOST_RUNS or any(run.flight == flight.id for run in trial.runs):
+        return None
+    if trial.question.measure in THRUST_MEASURES:  # no flight tells these
         return None
     place = _open_place(trial, flight.pack.name, slot)
     if place is None:
@@ -97,6 +99,8 @@ def take_thrust(
         When it does not tell what is asked, or no sheet says what the craft weighs.
     EditConflictError
         When somebody changed the test since.
+    ValidationError
+        When the air or the note cannot be.
     """
     trial = trials.trial_of(row)
     place = _open_place(trial, "", slot)

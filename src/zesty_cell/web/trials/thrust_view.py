@@ -6,7 +6,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import Response
-from sqlalchemy.orm import Session
+from pydantic import ValidationError
 
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Words
@@ -17,7 +17,7 @@ from zesty_cell.services.trial_runs import take_thrust
 from zesty_cell.store import trials
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.web.http import Store, whole_number
-from zesty_cell.web.http.forms import Field, form_units, read_field
+from zesty_cell.web.http.forms import Field, form_units, read_field, words_of
 from zesty_cell.web.thrust.form import read_on_bench, read_steps
 from zesty_cell.web.trials.shown import back_to, refused
 from zesty_cell.words.units import TEMPERATURE
@@ -51,32 +51,43 @@ def take_from_stand(
         except FileFormatError as error:
             return refused(request, session, trial_id, {"stand": error.why}, form)
         form, note = form | {"steps": found.text}, file.filename[:80]
-    words, errors = _taken(session, trial_id, form, note)
-    return back_to(trial_id, words) if words else refused(request, session, trial_id, errors, form)
-
-
-def _taken(session: Session, trial_id: int, form: dict[str, str], note: str) -> tuple[str, dict[str, Words]]:
-    """What is said where it became a run; else what is wrong, by field."""
     errors: dict[str, Words] = {}
-    run, on_bench, air_c = read_steps(form, errors), read_on_bench(form, errors), None
-    if not run and not errors:
+    read, count, air_c = read_steps(form, errors), read_on_bench(form, errors), _air_c(form, errors)
+    if not read and not errors:
         errors["steps"] = "Choose the stand’s file, or type a line a step."
-    try:
-        air_c = read_field(_AIR, form["bench_air_c"], form_units(form))
-    except ValueError as error:
-        errors["bench_air_c"] = str(error)
     if errors:
-        return "", errors
+        return refused(request, session, trial_id, errors, form)
     try:
         place = take_thrust(
-            session, trials.fetch(session, trial_id), whole_number(form["version"]), run, on_bench=on_bench,
-            slot=whole_number(form["slot"]) - 1, air_c=air_c, note=note,
+            session, trials.fetch(session, trial_id), whole_number(version), read, on_bench=count,
+            slot=whole_number(slot) - 1, air_c=air_c, note=note,
         )  # fmt: skip
     except OutOfRangeError as error:
-        return "", {"steps": error.why}
+        return refused(request, session, trial_id, {"steps": error.why}, form)
+    except ValidationError as error:
+        return refused(request, session, trial_id, _at_their_places(error, form), form)
     except EditConflictError as error:
-        return "", {"steps": str(error)}
+        return refused(request, session, trial_id, {"steps": str(error)}, form, 409)
     if place is None:
-        return "", {"steps": "That place is taken: look at the runs again."}
+        return refused(request, session, trial_id, {"steps": "That place is taken: look at the runs again."}, form)
     session.commit()
-    return f"The thrust run is run {place.number + 1}.", {}
+    return back_to(trial_id, f"The thrust run is run {place.number + 1}.")
+
+
+def _air_c(form: dict[str, str], errors: dict[str, Words]) -> float | None:
+    try:
+        air_c: float | None = read_field(_AIR, form["bench_air_c"], form_units(form))
+    except ValueError as error:
+        errors[_AIR.path] = str(error)
+        return None
+    return air_c
+
+
+def _at_their_places(error: ValidationError, form: dict[str, str]) -> dict[str, Words]:
+    """What a run cannot be, beside the field that says so: the air, the file by its name, else the steps."""
+    found: dict[str, Words] = {}
+    for problem in error.errors(include_url=False, include_input=False):
+        at_air = problem["loc"][:1] == ("air_c",)
+        place = _AIR.path if at_air else "stand" if problem["loc"][:1] == ("note",) else "steps"
+        found.setdefault(place, words_of(problem, _AIR if at_air else None, form_units(form)))
+    return found
