@@ -566,6 +566,11 @@ def test_a_test_of_the_thrust_stand_asks_nothing_of_flights(client, app, fly_sea
     craft_id, _ = numbers(app, "Heron")
     with app.state.database.session() as session:
         assert next_run(session, craft_id) is None
+        flight = flights.newest_of_craft(session, craft_id, 1)[0]
+    answer = client.post(f"/tests/{trial_id}/flights", data={"flight": str(flight.id), "slot": "1"})
+    assert answer.status_code == 422
+    with app.state.database.session() as session:
+        assert trials.trial_of(row_of(session, trial_id)).runs == ()
 
 
 def test_without_a_sheet_nobody_knows_what_the_craft_weighs(client, app):
