@@ -14,6 +14,7 @@ from zesty_cell.formats.csv_table import read_table
 from zesty_cell.formats.discharge_csv import DischargeColumn, DischargeMapping, guess_discharge, read_discharge
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.standins.discharger import Discharger, HiddenPack, Setting
+from zesty_cell.words.say import say
 
 
 def a_file(head: str, line, *, lines: int = 120) -> bytes:
@@ -91,7 +92,7 @@ def test_of_a_cycle_the_longest_discharge_is_taken_with_its_rest():
     found, _ = read(a_file("time,voltage,current", line, lines=360))
     assert found.run.total_ah == pytest.approx(2.0 * 1400 / 3600, rel=0.02)
     assert found.run.rest_v == 16.0
-    assert any("longest discharge of several" in note for note in found.notes)
+    assert any("longest discharge of several" in say(note) for note in found.notes)
 
 
 @pytest.mark.parametrize(

@@ -16,6 +16,7 @@ from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.formats.csv_table import read_named_rows
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.flights_csv import COLUMNS, NamedFlight, as_flight, read_flights, write_flights
+from zesty_cell.words.say import say
 
 NOON = datetime(2026, 5, 3, 12, 0, 5, tzinfo=UTC)
 
@@ -135,7 +136,7 @@ def test_a_wrong_value_is_told_with_its_column_and_the_others_are_read(change, w
     text = write_flights([good, good])
     first, second, third = text.split("\n")[:3]
     lines = read("\n".join([first, second.replace(*change, 1), third])).lines
-    assert words in lines[0].wrong
+    assert words in say(lines[0].wrong)
     assert lines[1].wrong == ""
     assert [line.line for line in lines] == [2, 3]
 
@@ -148,7 +149,7 @@ def test_a_figure_out_of_bounds_is_told_by_the_name_of_its_column():
 
 def test_a_line_with_more_values_than_columns_is_not_guessed_at():
     text = write_flights([NamedFlight("Heron", "Pomelo 1", full_flight())]).rstrip("\n") + ",and more\n"
-    assert "More values than columns" in read(text).lines[0].wrong
+    assert "More values than columns" in say(read(text).lines[0].wrong)
 
 
 LOCAL = "landed at,craft,pack,flew (s)\n{},Heron,Pomelo 1,600\n"
@@ -164,10 +165,10 @@ def test_a_moment_without_a_zone_is_of_the_pilots_own():
 
 def test_clock_changes_are_told():
     [gone] = read(LOCAL.format("2026-03-29 02:30"), zone=BERLIN).lines
-    assert "02:30 was not that day: the clocks went forward" in gone.wrong
+    assert "02:30 was not that day: the clocks went forward" in say(gone.wrong)
     [twice] = read(LOCAL.format("2026-10-25 02:30"), zone=BERLIN).lines
     assert twice.wrong == ""
-    assert "came twice that day; taken as the first" in twice.note
+    assert "came twice that day; taken as the first" in say(twice.note)
     assert twice.values["landed_at"] == datetime(2026, 10, 25, 0, 30, tzinfo=UTC)
 
 

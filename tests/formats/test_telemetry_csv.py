@@ -14,6 +14,7 @@ from zesty_cell.formats.csv_table import MOST_BYTES, is_number, read_named_rows,
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_columns import ColumnChoice, Mapping, guess_mapping
 from zesty_cell.formats.telemetry_csv import read_telemetry, time_parts
+from zesty_cell.words.say import say
 
 PLAIN = b"time (s),voltage (V),current (A),used (mAh)\n0.0,24.9,11.2,0\n0.1,24.7,14.0,1\n0.2,24.6,14.5,2\n"
 
@@ -133,7 +134,7 @@ def test_lines_before_the_names_and_empty_cells_are_passed_over():
 def test_a_last_line_that_is_cut_off_is_left_out_with_a_word():
     read = log_of(PLAIN + b"0.3,24")
     assert len(read.telemetry) == 3
-    assert read.notes == ("Line 5, the last, is cut off and was left out.",)
+    assert tuple(map(say, read.notes)) == ("Line 5, the last, is cut off and was left out.",)
 
 
 @pytest.mark.parametrize(
@@ -178,7 +179,7 @@ def test_two_hundred_megabytes_are_refused_by_their_size():
 
 def test_text_in_numbers_can_be_taken_as_nothing_received():
     data = b"time,volts\n0,24.9\n1,high\n2,odd\n3,24.6\n"
-    assert "So are 1 more cells, in line 4." in str(refusal(data))
+    assert "So is one more cell, in line 4." in str(refusal(data))
     np.testing.assert_allclose(log_of(data, lenient=True).telemetry.pack_v, [24.9, np.nan, np.nan, 24.6])
     # A time is never left out without a word.
     assert refusal(b"time,volts\n0,24.9\nsoon,24.8\n2,24.6\n", lenient=True).line == 3
@@ -190,7 +191,7 @@ def test_one_of_two_flights_in_a_log_is_chosen():
     table = read_table(data)
     assert time_parts(table, guess_mapping(table, series=6)) == ((2, 4, 2.0), (5, 6, 1.0))
     np.testing.assert_allclose(read.telemetry.pack_v, [16.4, 16.3])
-    assert read.notes == ("Only lines 5 to 6: the clock steps back around them.",)
+    assert tuple(map(say, read.notes)) == ("Only lines 5 to 6: the clock steps back around them.",)
 
 
 def test_of_lines_with_the_same_time_the_last_counts():
@@ -373,7 +374,7 @@ def test_rows_are_read_again_as_often_as_they_are_asked_for_and_only_a_few_are_k
     assert len(table.first) == 4
     assert [row[0] for row in table.spread] == ["0", "9", "18", "27", "36"]
     assert list(table.lines[:3]) == [3, 5, 7]
-    assert table.notes == ("Line 83, the last, is cut off and was left out.",)
+    assert tuple(map(say, table.notes)) == ("Line 83, the last, is cut off and was left out.",)
     read = read_telemetry(table, guess_mapping(table, series=4))
     assert read.telemetry.pack_v.tolist() == pytest.approx([16 - k / 100 for k in range(40)])
 
@@ -386,6 +387,6 @@ def test_a_number_beyond_all_numbers_is_none(cell):
         ColumnChoice(role=r, column=k, unit=u) for k, (r, u) in enumerate([("time_s", "s"), ("pack_v", "V")])
     )
     mapping = Mapping(columns=(time, volts))
-    with pytest.raises(FileFormatError, match=r"not a number\. So are 1 more cells, in line 4"):
+    with pytest.raises(FileFormatError, match=r"not a number\. So is one more cell, in line 4"):
         read_telemetry(table, mapping)
     guess_mapping(table, series=4)

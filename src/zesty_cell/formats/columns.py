@@ -10,6 +10,7 @@ from datetime import datetime
 import numpy as np
 from numpy.typing import NDArray
 
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.formats.csv_table import NOTHING, Table, is_number, plain_numbers, to_number
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_columns import Unit, halves
@@ -72,20 +73,20 @@ def _clock_s(cell: str) -> float:
     return datetime.fromisoformat(text.replace(",", ".").replace("Z", "+00:00")).timestamp()
 
 
-def _why_not(cell: str, unit: str) -> str:
+def _why_not(cell: str, unit: str) -> Fact:
     shown = cell.strip()[:24]
     if cell.strip()[:1] in "=@" or (cell.strip()[:1] in "+-" and not is_number(cell)):
-        return f"“{shown}” is a formula, not a number."
+        return fact("file.cell.formula", shown=shown)
     if unit == "clock":
-        return f"“{shown}” is no time such as 0:01:02.5 or 2026-05-03 14:02:11."
-    return f"“{shown}” is not {'two numbers' if unit in HALF else 'a number'}."
+        return fact("file.cell.no_time", shown=shown)
+    return fact("file.cell.not_two" if unit in HALF else "file.cell.not_number", shown=shown)
 
 
 @dataclass
 class Wrong:
     """Cells that could not be read: the first few with their reasons, and how many."""
 
-    cells: list[tuple[int, int, str]] = field(default_factory=list)
+    cells: list[tuple[int, int, Fact]] = field(default_factory=list)
     count: int = 0
 
 
@@ -145,7 +146,7 @@ def timed(table: Table, time_s: NDArray[np.float64], column: int, unit: str) -> 
     time_s = over_midnight(time_s, unit)
     if np.isnan(time_s).any():
         k = int(np.isnan(time_s).argmax())
-        raise FileFormatError("This line has no time.", line=int(table.lines[k]), column=column + 1)
+        raise FileFormatError(fact("file.csv.no_time"), line=int(table.lines[k]), column=column + 1)
     return time_s
 
 
@@ -153,10 +154,13 @@ def wrong_cells(table: Table, wrong: Wrong) -> FileFormatError:
     """What is wrong, at the first of its places and with the next few."""
     wrong.cells = sorted(wrong.cells)[:_NAMED]
     k, column, reason = wrong.cells[0]
-    more = ""
-    if wrong.count > 1:
-        places = ", ".join(f"{table.lines[row]}" for row, _, _ in wrong.cells[1:])
-        more = f" So are {wrong.count - 1} more cells, in line{'' if wrong.count == 2 else 's'} {places}"
-        more += " and on." if wrong.count > _NAMED else "."
-    line = int(table.lines[k])
-    return FileFormatError(f"In “{table.names[column]}”, {reason}{more}", line=line, column=column + 1)
+    name, more = table.names[column], wrong.count - 1
+    places = ", ".join(f"{table.lines[row]}" for row, _, _ in wrong.cells[1:])
+    if not more:
+        said = fact("file.cells.one", column=name, reason=reason)
+    elif more == 1:
+        said = fact("file.cells.two", column=name, reason=reason, places=places)
+    else:
+        key = "file.cells.many" if wrong.count > _NAMED else "file.cells.some"
+        said = fact(key, column=name, reason=reason, more=more, places=places)
+    return FileFormatError(said, line=int(table.lines[k]), column=column + 1)

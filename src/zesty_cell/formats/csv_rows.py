@@ -7,6 +7,7 @@ import io
 from collections.abc import Iterator, Sequence
 from itertools import islice
 
+from zesty_cell.core.fact import fact
 from zesty_cell.formats.errors import FileFormatError
 
 #: The csv module refuses a longer cell; so does this.
@@ -29,9 +30,7 @@ def _by_csv(text: str, separator: str) -> Iterator[tuple[int, list[str]]]:
             yield line, row
             line = reader.line_num + 1
     except csv.Error as error:
-        raise FileFormatError(
-            f"The quotes do not pair up ({error}), so its columns cannot be told apart.", line=line
-        ) from error
+        raise FileFormatError(fact("file.csv.quotes", error=str(error)), line=line) from error
 
 
 def numbered_rows(text: str, separator: str, /) -> Iterator[tuple[int, list[str]]]:

@@ -15,6 +15,7 @@ from itertools import chain
 import numpy as np
 from numpy.typing import NDArray
 
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.formats.csv_rows import column_blocks, numbered_rows
 from zesty_cell.formats.errors import FileFormatError
 
@@ -58,7 +59,7 @@ class Table:
         The first rows, and some thousands over the whole file; each as long as ``names``.
     lines : array of int
         Where each row stands, from 1.
-    notes : tuple of str
+    notes : tuple of str or Fact
         What was left out.
     text : str
         The file: its rows are read again as often as they are asked for, and never all kept.
@@ -71,7 +72,7 @@ class Table:
     first: list[list[str]]
     spread: list[list[str]]
     lines: NDArray[np.int64]
-    notes: tuple[str, ...]
+    notes: tuple[Words, ...]
     text: str = field(repr=False)
 
     @property
@@ -121,10 +122,7 @@ def plain_numbers(cells: Sequence[str]) -> NDArray[np.float64] | None:
 
 def _decode(data: bytes) -> str:
     if len(data) > MOST_BYTES:
-        raise FileFormatError(
-            f"This file has {len(data) / 1e6:.0f} MB; up to {MOST_BYTES / 1e6:.0f} MB are read, which is more than "
-            "an hour of telemetry. Cut out the one flight."
-        )
+        raise FileFormatError(fact("file.csv.large", megabytes=len(data) / 1e6, most_megabytes=MOST_BYTES / 1e6))
     for mark, name in ((b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"), (b"", "utf-8-sig"), (b"", "cp1252")):
         if not data.startswith(mark):
             continue
@@ -134,14 +132,12 @@ def _decode(data: bytes) -> str:
         except UnicodeDecodeError:
             continue
     else:
-        raise FileFormatError("This is not text, so it is no CSV. Export the log as CSV.")
+        raise FileFormatError(fact("file.csv.not_text"))
     at = text.find("\x00")
     if at >= 0:
         line = text.count("\n", 0, at) + 1
         column = at - (text.rfind("\n", 0, at) + 1) + 1
-        raise FileFormatError(
-            "A NUL byte: the file is damaged, or is no text at all. Nothing was read.", line=line, column=column
-        )
+        raise FileFormatError(fact("file.csv.nul"), line=line, column=column)
     return text
 
 
@@ -167,16 +163,10 @@ def _refuse_many(text: str, separator: str) -> None:
     """
     lines = max(text.count("\n"), text.count("\r"))
     if lines > MOST_LINES:
-        raise FileFormatError(
-            f"This file has {lines} lines; up to {MOST_LINES} are read, which is more than any one flight: cut out "
-            "the one you look for."
-        )
+        raise FileFormatError(fact("file.csv.many_lines", lines=lines, most=MOST_LINES))
     cells = lines + text.count(separator)
     if cells > MOST_CELLS:
-        raise FileFormatError(
-            f"This file has some {cells / 1e6:.0f} million cells; up to {MOST_CELLS / 1e6:.0f} million are read. "
-            "Leave out columns that tell nothing of battery or flight."
-        )
+        raise FileFormatError(fact("file.csv.many_cells", millions=cells / 1e6, most_millions=MOST_CELLS / 1e6))
 
 
 def _find_separator(text: str) -> str:
@@ -184,7 +174,7 @@ def _find_separator(text: str) -> str:
     # Not all of it is split: it may be a file of nothing but line ends.
     first = [line for line in text[:_LOOKED_AT].splitlines()[: _MOST_PREAMBLE + 10] if line.strip()]
     if not first:
-        raise FileFormatError("This file is empty.")
+        raise FileFormatError(fact("file.csv.empty"))
 
     def score(separator: str) -> tuple[int, int]:
         counts = [line.count(separator) for line in first]
@@ -199,9 +189,7 @@ def _find_separator(text: str) -> str:
             best = other
             break
     if score(best)[1] == 0:
-        raise FileFormatError(
-            "Only one column was found. Commas, semicolons, tabs or | should stand between the columns.", line=1
-        )
+        raise FileFormatError(fact("file.csv.one_column"), line=1)
     return best
 
 
@@ -237,7 +225,7 @@ def read_named_rows(data: bytes) -> NamedRows:
     rows = numbered_rows(text, separator)
     header_line, names = next(rows)
     if len(names) > MOST_COLUMNS:
-        raise FileFormatError(f"{len(names)} columns; up to {MOST_COLUMNS} are read.", line=header_line)
+        raise _many_columns(len(names), header_line)
     kept: list[tuple[int, list[str]]] = []
     too_long = []
     for line, row in rows:
@@ -269,21 +257,18 @@ def read_table(data: bytes) -> Table:
     header_line = 0
     for line, row in rows:
         if len(row) > MOST_COLUMNS:
-            raise FileFormatError(f"{len(row)} columns; up to {MOST_COLUMNS} are read.", line=line)
+            raise _many_columns(len(row), line)
         if _is_values(row):
             header_line, names = before[-1] if before else (0, [])
             first = (line, row)
             break
         before.append((line, row))
         if len(before) > _MOST_PREAMBLE:
-            raise FileFormatError("No line of numbers follows the first lines: is this a log?", line=line)
+            raise FileFormatError(fact("file.csv.no_numbers_follow"), line=line)
     else:
-        raise FileFormatError("There is no line of numbers in it.", line=before[-1][0] if before else 1)
+        raise FileFormatError(fact("file.csv.no_numbers"), line=before[-1][0] if before else 1)
     if len(names) < 2:
-        raise FileFormatError(
-            "It begins with numbers: the first line should name the columns, such as “time,voltage,current”.",
-            line=first[0],
-        )
+        raise FileFormatError(fact("file.csv.no_names"), line=first[0])
     return _filled(names, header_line, separator, first, rows, text)
 
 
@@ -313,13 +298,13 @@ def _filled(
         if len(lines) % every == 0:
             spread.append(row)
         lines.append(line)
-    notes = []
+    notes: list[Words] = []
     if uneven is not None:
         if not lines or uneven[1] > width:
             raise _uneven(*uneven, width, separator)
-        notes.append(f"Line {uneven[0]}, the last, is cut off and was left out.")
+        notes.append(fact("file.csv.cut_off", line=uneven[0]))
     if len(lines) < 2:
-        raise FileFormatError("It has fewer than two lines of numbers.", line=header_line)
+        raise FileFormatError(fact("file.csv.few_lines"), line=header_line)
     sample = [c for row in kept[:200] for c in row]
     comma = separator != "," and any(_DECIMAL_COMMA.fullmatch(c.strip()) for c in sample)
     cleaned = tuple(n.strip()[:_NAME_LENGTH] or f"column {k + 1}" for k, n in enumerate(names[:width]))
@@ -328,8 +313,11 @@ def _filled(
 
 
 def _uneven(line: int, found: int, width: int, separator: str) -> FileFormatError:
-    hint = ""
     if separator == "," and found > width:
-        hint = " Decimal commas between commas cannot be told apart: export it with points, or with semicolons."
-    values = f"{found} value{'' if found == 1 else 's'}"
-    return FileFormatError(f"{values} where {width} columns are named.{hint}", line=line)
+        return FileFormatError(fact("file.csv.uneven.commas", found=found, width=width), line=line)
+    key = fact("file.csv.uneven.one" if found == 1 else "file.csv.uneven", found=found, width=width)
+    return FileFormatError(key, line=line)
+
+
+def _many_columns(found: int, line: int) -> FileFormatError:
+    return FileFormatError(fact("file.csv.many_columns", columns=found, most=MOST_COLUMNS), line=line)

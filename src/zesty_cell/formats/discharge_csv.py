@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
 from zesty_cell.core.discharge.run import DischargeRun, discharge_run
-from zesty_cell.core.entity import Entity
+from zesty_cell.core.entity import Entity, refused
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.formats.columns import Reader, read_columns, reader_for, timed, wrong_cells
 from zesty_cell.formats.csv_table import MOST_COLUMNS, Table
 from zesty_cell.formats.errors import FileFormatError
@@ -72,7 +73,7 @@ class DischargeMapping(Entity):
     def _once(self) -> DischargeMapping:
         roles = [c.role for c in self.columns]
         if len(set(roles)) < len(roles):
-            raise ValueError("Two columns are taken for the same thing.")
+            raise refused(fact("file.columns.twice"))
         return self
 
     def of(self, role: str) -> DischargeColumn | None:
@@ -90,7 +91,7 @@ class ReadRun:
     """A recording as the pilot confirmed it; ``notes`` say what was left out."""
 
     run: DischargeRun
-    notes: tuple[str, ...]
+    notes: tuple[Words, ...]
 
 
 def guess_discharge(table: Table, *, series: int) -> DischargeMapping:
@@ -166,11 +167,11 @@ def read_discharge(table: Table, mapping: DischargeMapping) -> ReadRun:
     """
     when, cells = mapping.of("time_s"), mapping.cells()
     if when is None:
-        raise FileFormatError("Say which column is the time.")
+        raise FileFormatError(fact("file.columns.no_time"))
     if mapping.of("pack_v") is None and not cells:
-        raise FileFormatError("Say which column is the voltage, or which are the cells.")
+        raise FileFormatError(fact("file.columns.no_volts_or_cells"))
     if max(c.column for c in mapping.columns) >= len(table.names):
-        raise FileFormatError("A column was chosen that this file has not.")
+        raise FileFormatError(fact("file.columns.not_there"))
     lenient = {c.role for c in mapping.columns if c is not when} if mapping.lenient else set()
     columns, wrong = read_columns(table, [_reader(c, table) for c in mapping.columns], lenient)
     if wrong.count:
@@ -180,7 +181,7 @@ def read_discharge(table: Table, mapping: DischargeMapping) -> ReadRun:
     if back.size:
         k = int(back[0]) + 1
         raise FileFormatError(
-            f"The time goes back from {time_s[k - 1]:g} s to {time_s[k]:g} s: cut out the one discharge.",
+            fact("file.discharge.back", from_s=float(time_s[k - 1]), to_s=float(time_s[k])),
             line=int(table.lines[k]), column=when.column + 1,
         )  # fmt: skip
     each = np.stack([columns[c.role] for c in cells]) if cells else None
@@ -191,7 +192,7 @@ def read_discharge(table: Table, mapping: DischargeMapping) -> ReadRun:
     if stretch is not None:
         keep &= stretch
         lines = table.lines[stretch]
-        notes.append(f"Only lines {lines[0]} to {lines[-1]}: the longest discharge of several in this file.")
+        notes.append(fact("file.discharge.only_longest", first=int(lines[0]), last=int(lines[-1])))
 
     def of(role: str) -> NDArray[np.float64] | None:
         return columns[role][keep] if role in columns else None

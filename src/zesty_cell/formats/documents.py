@@ -7,6 +7,7 @@ from typing import Any, NoReturn, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
+from zesty_cell.core.fact import fact
 from zesty_cell.formats.errors import FileFormatError, problems_of
 
 Document = TypeVar("Document", bound=BaseModel)
@@ -64,8 +65,12 @@ def document_schema(model: type[BaseModel], *, title: str) -> dict[str, Any]:
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema, "title": title}
 
 
+class _NoNumberError(ValueError):
+    """NaN, Infinity: numbers of other languages."""
+
+
 def _no_constant(text: str) -> NoReturn:
-    raise ValueError(f"{text} is not a number JSON knows")
+    raise _NoNumberError(text)
 
 
 def _decode(data: bytes, what: str) -> str:
@@ -73,7 +78,7 @@ def _decode(data: bytes, what: str) -> str:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         line = data[: error.start].count(b"\n") + 1
-        raise FileFormatError(f"This is not text in UTF-8, so it is not a {what}.", line=line) from error
+        raise FileFormatError(fact("file.json.not_text", what=what), line=line) from error
 
 
 def read_document(data: bytes | str, *, model: type[Document], name: str, newest: int, what: str) -> Document:
@@ -97,27 +102,25 @@ def read_document(data: bytes | str, *, model: type[Document], name: str, newest
         where the text itself is broken, with the path of each value otherwise.
     """
     if len(data) > MAX_BYTES:
-        raise FileFormatError(f"This file has {len(data):,} bytes: a {what} has a few thousand. Nothing was read.")
+        raise FileFormatError(fact("file.json.large", size=len(data), what=what))
     text = data if isinstance(data, str) else _decode(data, what)
     try:
         document = json.loads(text, parse_constant=_no_constant)
     except json.JSONDecodeError as error:
-        raise FileFormatError(
-            f"This is not JSON: {error.msg.lower()}.", line=error.lineno, column=error.colno
-        ) from error
+        why = fact("file.json.broken", error=error.msg.lower())
+        raise FileFormatError(why, line=error.lineno, column=error.colno) from error
     except RecursionError as error:
-        raise FileFormatError(f"This JSON is nested too deeply to be a {what}.") from error
+        raise FileFormatError(fact("file.json.deep", what=what)) from error
+    except _NoNumberError as error:
+        raise FileFormatError(fact("file.json.no_number", what=what, found=str(error))) from error
     except ValueError as error:
-        raise FileFormatError(f"This JSON holds something no {what} has: {error}.") from error
+        raise FileFormatError(fact("file.json.holds", what=what, error=str(error))) from error
     if not isinstance(document, dict) or document.get("format") != name:
-        raise FileFormatError(f'This JSON is not a Zesty Cell {what}: at the top it should say "format": "{name}".')
+        raise FileFormatError(fact("file.json.foreign", what=what, format=name))
     version = document.get("version")
     if isinstance(version, int) and not isinstance(version, bool) and version > newest:
-        raise FileFormatError(
-            f"This {what} was written in format version {version}; this application reads up to {newest}. "
-            "Update the application to open it."
-        )
+        raise FileFormatError(fact("file.json.newer", what=what, version=version, newest=newest))
     try:
         return model.model_validate_json(json.dumps(document))
     except ValidationError as error:
-        raise FileFormatError(f"This {what} cannot be used.", problems=problems_of(error)) from error
+        raise FileFormatError(fact("file.json.cannot", what=what), problems=problems_of(error)) from error

@@ -2,26 +2,37 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from pydantic import ValidationError
 
 from zesty_cell.core.errors import ZestyCellError
+from zesty_cell.core.fact import Words, fact
+from zesty_cell.words import say  # noqa: F401 - whoever catches these can say them
+
+#: So many wrong values are named; of more it is said how many.
+_NAMED = 12
 
 
 @dataclass(frozen=True)
 class Problem:
-    """One value that is wrong: its dotted path in the document, and the reason in words."""
+    """One value that is wrong: its dotted path in the document, and the reason."""
 
     path: str
-    reason: str
+    reason: Words
 
 
 class FileFormatError(ZestyCellError, ValueError):
     """A file is broken, foreign, too new, or holds values out of bounds; nothing was stored.
 
+    ``why`` says all of it: the place, the reason and the values.
+
     Attributes
     ----------
+    reason : str or Fact
+        Without the place and the values.
     line, column : int or None
         Where the text is broken, counted from 1.
     problems : tuple of Problem
@@ -30,29 +41,46 @@ class FileFormatError(ZestyCellError, ValueError):
 
     def __init__(
         self,
-        reason: str,
+        reason: Words,
         *,
         line: int | None = None,
         column: int | None = None,
         problems: tuple[Problem, ...] = (),
     ) -> None:
-        place = "" if line is None else f"Line {line}" + ("" if column is None else f", column {column}") + ": "
-        listed = "".join(f"\n  {p.path}: {p.reason}" for p in problems[:12])
-        more = f"\n  and {len(problems) - 12} more" if len(problems) > 12 else ""
-        super().__init__(f"{place}{reason}{listed}{more}")
+        why = reason
+        if line is not None and column is not None:
+            why = fact("file.at.place", line=line, column=column, reason=reason)
+        elif line is not None:
+            why = fact("file.at.line", line=line, reason=reason)
+        if problems:
+            why = fact("file.problems", why=why, listed=_listed(problems))
+        super().__init__(why)
         self.reason = reason
         self.line = line
         self.column = column
         self.problems = problems
 
 
+def _listed(problems: Sequence[Problem]) -> Words:
+    """The first of them, each on a line of its own, and how many more there are."""
+    over = len(problems) - _NAMED
+    listed: Words = fact("file.problems.more", more=over) if over > 0 else ""
+    for one in reversed(problems[:_NAMED]):
+        listed = fact("file.problems.one", path=one.path, reason=one.reason, rest=listed)
+    return listed
+
+
+def why_of(problem: Mapping[str, Any]) -> Words:
+    """What a model's validation says of one value: its fact where it has one, else its own words."""
+    why: Words | None = problem.get("ctx", {}).get("why")
+    return str(problem["msg"]).removeprefix("Value error, ")[:200] if why is None else why
+
+
 def problems_of(error: ValidationError) -> tuple[Problem, ...]:
-    """The problems of a validation, as paths and words, without echoing long input."""
+    """The problems of a validation, as paths and reasons, without echoing long input."""
     found = []
     for item in error.errors(include_url=False, include_input=False):
         beside = item["ctx"]["field"] if item["type"] == "refused" else ""
         loc = [*item["loc"], *([beside] if beside else [])]
-        path = ".".join(str(part) for part in loc) or "sheet"
-        reason = item["msg"].removeprefix("Value error, ")
-        found.append(Problem(path=path, reason=reason[:200]))
+        found.append(Problem(".".join(str(part) for part in loc) or "sheet", why_of(item)))
     return tuple(found)

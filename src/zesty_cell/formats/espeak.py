@@ -14,13 +14,16 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
+from zesty_cell.core.errors import ZestyCellError
+from zesty_cell.core.fact import fact
+
 _SYNCHRONOUS = 2  # AUDIO_OUTPUT_SYNCHRONOUS: samples come to the callback before Synth returns
 _UTF8 = 1  # espeakCHARS_UTF8
 _RATE, _PITCH = 1, 3  # espeakRATE [words a minute], espeakPITCH [0 to 100]
 _LOCK = threading.Lock()
 
 
-class VoiceError(RuntimeError):
+class VoiceError(ZestyCellError, RuntimeError):
     """The voice library is not there or does not answer; the message says what to do."""
 
 
@@ -55,13 +58,10 @@ class _Library:
             self.lib = ctypes.CDLL(str(espeakng_loader.get_library_path()))
             data = str(espeakng_loader.get_data_path())
         except (ImportError, OSError) as error:
-            raise VoiceError(
-                "The voice library is missing. It is an extra of the package: pip install zesty-cell[voices], or "
-                "make the environment anew with `make demo`."
-            ) from error
+            raise VoiceError(fact("voice.missing")) from error
         self.rate_hz = int(self.lib.espeak_Initialize(_SYNCHRONOUS, 400, data.encode(), 0))
         if self.rate_hz <= 0:
-            raise VoiceError("The voice library does not find its data: make the environment anew.")
+            raise VoiceError(fact("voice.no_data"))
         self._heard: list[NDArray[np.int16]] = []
         # Kept, or the library would call into freed memory.
         self._callback = _Callback(self._hear)
@@ -74,13 +74,13 @@ class _Library:
 
     def speak(self, text: str, voice: Voice, words_a_minute: int) -> NDArray[np.int16]:
         if self.lib.espeak_SetVoiceByName(voice.identifier.encode()) != 0:
-            raise VoiceError(f"The voice library has no voice “{voice.title}”.")
+            raise VoiceError(fact("voice.unknown", title=voice.title))
         self.lib.espeak_SetParameter(_RATE, words_a_minute, 0)
         self.lib.espeak_SetParameter(_PITCH, 50, 0)
         self._heard.clear()
         words = text.encode()
         if self.lib.espeak_Synth(words, len(words) + 1, 0, 0, 0, _UTF8, None, None) != 0:
-            raise VoiceError("The voice library did not speak these words.")
+            raise VoiceError(fact("voice.silent"))
         self.lib.espeak_Synchronize()
         return np.concatenate(self._heard) if self._heard else np.zeros(0, dtype=np.int16)
 

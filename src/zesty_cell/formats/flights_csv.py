@@ -12,9 +12,10 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.formats.csv_table import NOTHING, NamedRows
-from zesty_cell.formats.errors import FileFormatError
+from zesty_cell.formats.errors import FileFormatError, why_of
 from zesty_cell.formats.table_csv import as_written, harmless
 
 COLUMNS = (
@@ -156,12 +157,13 @@ def _columns(names: tuple[str, ...]) -> tuple[list[_Column], list[str]]:
             continue
         if role.units and unit and unit not in [u for u, _, _ in role.units]:
             known = ", ".join(u for u, _, _ in role.units)
-            raise FileFormatError(f"“{name}”: the unit “{unit}” is not one of {known}.", line=1, column=index + 1)
+            why = fact("file.flights.unit", column=name, unit=unit, known=known)
+            raise FileFormatError(why, line=1, column=index + 1)
         found[role.key] = _Column(role, index, unit)
     missing = [r.words[0] for r in _ROLES if r.needed and r.key not in found]
     if missing:
         listed = ", ".join(f"“{m}”" for m in missing)
-        raise FileFormatError(f"No column is named {listed}. The first line has to name the columns.", line=1)
+        raise FileFormatError(fact("file.flights.no_column", columns=listed), line=1)
     return list(found.values()), unknown
 
 
@@ -175,9 +177,9 @@ class ReadFlight:
         From 1.
     craft, pack : str
     flight : LoggedFlight or None
-    wrong : str
+    wrong : str or Fact
         The first thing that is wrong, with its column; empty for nothing.
-    note : str
+    note : str or Fact
         What was taken one way and could be another.
     per_pack : frozenset of str
         Voltages that are of the whole pack: to be divided by its cells.
@@ -187,8 +189,8 @@ class ReadFlight:
     craft: str = ""
     pack: str = ""
     flight: LoggedFlight | None = None
-    wrong: str = ""
-    note: str = ""
+    wrong: Words = ""
+    note: Words = ""
     values: dict[str, Any] = field(default_factory=dict)
     per_pack: frozenset[str] = frozenset()
 
@@ -222,10 +224,10 @@ def _seconds(text: str, unit: str) -> float:
 
 
 class _NoSuchTimeError(ValueError):
-    pass
+    """A time of day that a change of the clocks left out."""
 
 
-def _when(text: str, unit: str, zone: tzinfo) -> tuple[datetime, str]:
+def _when(text: str, unit: str, zone: tzinfo) -> tuple[datetime, Words]:
     """A moment, and a note where the clock leaves it open."""
     moment = datetime.fromisoformat(text.strip().replace("Z", "+00:00").replace("/", "-"))
     if moment.tzinfo is not None:
@@ -235,10 +237,10 @@ def _when(text: str, unit: str, zone: tzinfo) -> tuple[datetime, str]:
     local = moment.replace(tzinfo=zone)
     utc = local.astimezone(UTC)
     if utc.astimezone(zone).replace(tzinfo=None) != moment:
-        raise _NoSuchTimeError(f"{moment:%H:%M} was not that day: the clocks went forward.")
+        raise _NoSuchTimeError(f"{moment:%H:%M}")
     later = local.replace(fold=1).astimezone(UTC)
     if later != utc:
-        return utc, f"{moment:%H:%M} came twice that day; taken as the first."
+        return utc, fact("file.flights.twice", time=f"{moment:%H:%M}")
     return utc, ""
 
 
@@ -270,17 +272,17 @@ def _read_line(
         key = column.role.key
         if text.lower() in NOTHING:
             if column.role.needed:
-                out.wrong = f"“{names[column.index]}” is missing."
+                out.wrong = fact("file.flights.missing", column=names[column.index])
                 return out
             continue
         try:
             value = _value(column, text, zone, out)
         except _NoSuchTimeError as error:
-            out.wrong = f"“{names[column.index]}”: {error}"
+            out.wrong = fact("file.flights.no_such_time", column=names[column.index], time=str(error))
             return out
         except (ValueError, OverflowError):
-            what = {"moment": "no moment such as 2026-05-03 14:02", "numbers": "not numbers with spaces between"}
-            out.wrong = f"“{names[column.index]}”: “{text[:30]}” is {what.get(column.role.kind, 'not a number')}."
+            kind = column.role.kind
+            out.wrong = fact(f"file.flights.no_{kind}", column=names[column.index], shown=text[:30])
             return out
         if key in ("craft", "pack"):
             setattr(out, key, value)
@@ -308,13 +310,13 @@ def read_flights(
         A column that is needed is missing, a unit is not known, too many lines.
     """
     if len(rows.rows) > MOST_ROWS:
-        raise FileFormatError(f"{len(rows.rows)} lines; up to {MOST_ROWS} are read. Cut the file in two.")
+        raise FileFormatError(fact("file.flights.many", lines=len(rows.rows), most=MOST_ROWS))
     columns, unknown = _columns(rows.names)
     too_long = set(rows.long_rows)
     lines = []
     for k, (line, cells) in enumerate(rows.rows):
         if line in too_long:
-            lines.append(ReadFlight(line, wrong="More values than columns: is there a comma within one?"))
+            lines.append(ReadFlight(line, wrong=fact("file.flights.long")))
             continue
         lines.append(_read_line(line, cells, columns, rows.names, zone))
         if progress is not None and k % 200 == 0:
@@ -332,8 +334,8 @@ def as_flight(line: ReadFlight, /, *, series: int, pattern: str) -> LoggedFlight
 
     Raises
     ------
-    ValueError
-        A figure out of bounds, in words.
+    FileFormatError
+        A figure out of bounds.
     """
     values = {"pattern": pattern} | line.values
     if values.get("began_full") is False:
@@ -346,4 +348,4 @@ def as_flight(line: ReadFlight, /, *, series: int, pattern: str) -> LoggedFlight
         problem = error.errors(include_url=False, include_input=False)[0]
         key = str(problem["loc"][0]) if problem["loc"] else ""
         name = next((r.words[0] for r in _ROLES if r.key == key), key)
-        raise ValueError(f"“{name}”: {str(problem['msg']).removeprefix('Value error, ')}") from error
+        raise FileFormatError(fact("file.flights.refused", column=name, reason=why_of(problem))) from error

@@ -8,9 +8,9 @@ from pydantic import model_validator
 
 from zesty_cell.core.answer.plausibility import sheet_doubts
 from zesty_cell.core.asked.sheet import Sheet
+from zesty_cell.core.fact import fact
 from zesty_cell.formats.documents import document_schema, read_document, write_document
 from zesty_cell.formats.errors import FileFormatError, Problem
-from zesty_cell.words.say import say
 
 FORMAT: Final = "zesty-cell sheet"
 #: Version 2 knows cells, layout and tests of a pack, limits of each motor, and what is being tried.  Version 3
@@ -68,7 +68,7 @@ def read_sheet(data: bytes | str) -> Sheet:
     """
     read = read_document(data, model=SheetDocument, name=FORMAT, newest=VERSION, what="sheet")
     sheet = plain_sheet(read)
-    never = tuple(Problem(d.field, say(d.why)) for d in sheet_doubts(sheet) if d.impossible)
+    never = tuple(Problem(d.field, d.why) for d in sheet_doubts(sheet) if d.impossible)
     if never:
-        raise FileFormatError("This sheet holds what cannot be.", problems=never)
+        raise FileFormatError(fact("file.sheet.cannot_be"), problems=never)
     return sheet

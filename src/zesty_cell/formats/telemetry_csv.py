@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zesty_cell.core.callouts.telemetry import Telemetry
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.formats.columns import Reader, over_midnight, read_columns, reader_for, timed, wrong_cells
 from zesty_cell.formats.csv_table import Table
 from zesty_cell.formats.errors import FileFormatError
@@ -59,7 +60,7 @@ class ReadLog:
     """
 
     telemetry: Telemetry
-    notes: tuple[str, ...]
+    notes: tuple[Words, ...]
 
 
 def read_telemetry(table: Table, mapping: Mapping) -> ReadLog:
@@ -72,11 +73,11 @@ def read_telemetry(table: Table, mapping: Mapping) -> ReadLog:
     """
     when = mapping.of("time_s")
     if when is None:
-        raise FileFormatError("Say which column is the time.")
+        raise FileFormatError(fact("file.columns.no_time"))
     if mapping.of("pack_v") is None and mapping.of("cell_v") is None and mapping.of("used_ah") is None:
-        raise FileFormatError("Say which column is the pack's voltage, the lowest cell or the charge used.")
+        raise FileFormatError(fact("file.columns.no_volts_or_charge"))
     if max(c.column for c in mapping.columns) >= len(table.names):
-        raise FileFormatError("A column was chosen that this file has not.")
+        raise FileFormatError(fact("file.columns.not_there"))
     # A line without its time is of no use: no leniency there.
     lenient = {c.role for c in mapping.columns if c is not when} if mapping.lenient else set()
     columns, wrong = read_columns(table, [_reader(c, table) for c in mapping.columns], lenient)
@@ -113,25 +114,21 @@ def _one_part(table: Table, mapping: Mapping, columns: dict[str, NDArray[np.floa
     time_s = columns["time_s"]
     spans = _spans(time_s)
     if not spans:
-        raise FileFormatError("The time never goes forward.", line=int(table.lines[0]))
+        raise FileFormatError(fact("file.log.never_forward"), line=int(table.lines[0]))
     if len(spans) > MOST_PARTS:
-        raise FileFormatError(
-            f"The time goes back {len(spans) - 1} times: another column is the time, or this is no log of flights."
-        )
+        raise FileFormatError(fact("file.log.back_often", times=len(spans) - 1))
     if len(spans) > 1 and mapping.part is None:
         k = int(np.flatnonzero(np.diff(time_s) < 0.0)[0]) + 1
         column = mapping.of("time_s")
         raise FileFormatError(
-            f"The time goes back from {time_s[k - 1]:g} s to {time_s[k]:g} s. Choose one of {len(spans)} parts.",
+            fact("file.log.back", from_s=float(time_s[k - 1]), to_s=float(time_s[k]), parts=len(spans)),
             line=int(table.lines[k]),
             column=column.column + 1 if column else None,
         )
     first, last = spans[min(mapping.part or 0, len(spans) - 1)]
     notes = list(table.notes)
     if len(spans) > 1:
-        notes.append(
-            f"Only lines {table.lines[first]} to {table.lines[last - 1]}: the clock steps back around them."
-        )
+        notes.append(fact("file.log.only_part", first=int(table.lines[first]), last=int(table.lines[last - 1])))
     chosen = np.arange(first, last)
     # Of lines with the same time the last one counts.
     chosen = chosen[np.diff(time_s[first:last], append=np.inf) > 0.0]

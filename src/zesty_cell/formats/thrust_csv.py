@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from zesty_cell.core.fact import fact
 from zesty_cell.formats.columns import read_columns, reader_for, wrong_cells
 from zesty_cell.formats.csv_table import Table, read_table
 from zesty_cell.formats.errors import FileFormatError
@@ -61,7 +62,7 @@ def steps_of_file(data: bytes) -> FileSteps:
     for key, title in (("thrust", "thrust"), ("current_a", "current"), ("volts", "voltage")):
         if key not in columns:
             raise FileFormatError(
-                f"No column is named like {title}. Columns: {', '.join(n for n in table.names if n)[:200]}.",
+                fact("file.thrust.no_column", title=title, names=", ".join(n for n in table.names if n)[:200]),
                 line=table.header_line,
             )
     readers = [reader_for(key, index, unit, table) for key, (index, unit) in columns.items()]
@@ -78,9 +79,9 @@ def steps_of_file(data: bytes) -> FileSteps:
     lifting = [s for s in steps if s.get("thrust", 0.0) > _AT_REST * most_kg and s.get("current_a", 0.0) > 0.0]
     lines = [_line(step) for step in lifting if "volts" in step]
     if not lines:
-        raise FileFormatError("Nothing in it lifts: thrust or current is nought throughout.")
+        raise FileFormatError(fact("file.thrust.nothing_lifts"))
     if len(lines) > MOST_STEPS:
-        raise FileFormatError(f"It has {len(lines)} steps; up to {MOST_STEPS} are read.")
+        raise FileFormatError(fact("file.thrust.many_steps", steps=len(lines), most=MOST_STEPS))
     return FileSteps("\n".join(lines), table.count)
 
 
@@ -128,8 +129,7 @@ def _stretches(table: Table, values: dict[str, NDArray[np.float64]]) -> list[NDA
         return [np.array([k]) for k in range(table.count)]
     if "throttle" not in values:
         raise FileFormatError(
-            f"It has {table.count} lines and no column named like throttle, so its steps cannot be told apart. A "
-            f"table of up to {MOST_STEPS} lines is read line by line.",
+            fact("file.thrust.no_throttle", lines=table.count, most=MOST_STEPS),
             line=table.header_line,
         )
     throttle = values["throttle"]
@@ -141,9 +141,7 @@ def _stretches(table: Table, values: dict[str, NDArray[np.float64]]) -> list[NDA
             found.append(np.arange(first + int((k - first) * (1.0 - _SETTLED)), k))
         first = k
     if not found:
-        raise FileFormatError(
-            f"Its throttle never stands still for {_LEAST_LINES} lines, so it has no steps.", line=table.header_line
-        )
+        raise FileFormatError(fact("file.thrust.never_still", least=_LEAST_LINES), line=table.header_line)
     return found
 
 

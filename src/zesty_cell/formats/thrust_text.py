@@ -7,8 +7,9 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.thrust import ThrustStep
-from zesty_cell.formats.errors import FileFormatError
+from zesty_cell.formats.errors import FileFormatError, why_of
 
 #: More steps than any bench has.
 MOST_STEPS, _MOST_LETTERS = 60, 6000
@@ -35,7 +36,7 @@ def _number(text: str, line: int) -> float | None:
     if cleaned in ("", "-", "–"):
         return None
     if not re.fullmatch(r"\d*\.?\d+(e-?\d+)?", cleaned):
-        raise FileFormatError(f"“{text[:24]}” is not a number.", line=line)
+        raise FileFormatError(fact("file.cell.not_number", shown=text[:24]), line=line)
     return float(cleaned)
 
 
@@ -59,7 +60,7 @@ def read_thrust(text: str) -> tuple[ThrustStep, ...]:
         Text in numbers, a missing figure, too many lines: with its line.
     """
     if len(text) > _MOST_LETTERS:
-        raise FileFormatError(f"That is longer than any thrust run: up to {MOST_STEPS} lines are read.")
+        raise FileFormatError(fact("file.thrust.long", most=MOST_STEPS))
     columns, factor = list(_USUAL), 0.001
     steps: list[ThrustStep] = []
     for number, line in enumerate(text.splitlines(), start=1):
@@ -72,7 +73,7 @@ def read_thrust(text: str) -> tuple[ThrustStep, ...]:
             factor = 1.0 if any("kg" in c.lower() for c in cells) else 0.001
             continue
         if len(steps) >= MOST_STEPS:
-            raise FileFormatError(f"Up to {MOST_STEPS} steps are read.", line=number)
+            raise FileFormatError(fact("file.thrust.many", most=MOST_STEPS), line=number)
         values: dict[str, Any] = {}
         for key, cell in zip(columns, cells, strict=False):
             value = _number(cell, number) if key else None
@@ -83,6 +84,9 @@ def read_thrust(text: str) -> tuple[ThrustStep, ...]:
         except ValidationError as error:
             problem = error.errors(include_url=False, include_input=False)[0]
             what = {v: k for k, v in _FIELD.items()}.get(str(problem["loc"][0]), "")
-            said = "is missing" if problem["type"] == "missing" else problem["msg"]
-            raise FileFormatError(f"The {what}: {said}.", line=number) from error
+            if problem["type"] == "missing":
+                raise FileFormatError(fact("file.thrust.missing", what=what), line=number) from error
+            raise FileFormatError(
+                fact("file.thrust.refused", what=what, reason=why_of(problem)), line=number
+            ) from error
     return tuple(steps)

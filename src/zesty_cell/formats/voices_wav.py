@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zesty_cell.core.callouts.sounds import Sound
+from zesty_cell.core.fact import fact
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.espeak import Voice, speak
 
@@ -67,23 +68,25 @@ def read_wav(data: bytes, *, to_hz: int) -> NDArray[np.float64]:
         When it is no WAV of whole-number samples, is silent, or too long.
     """
     if len(data) > MOST_BYTES:
-        raise FileFormatError(f"This file has {len(data):,} bytes; a callout has a few hundred thousand at most.")
+        raise FileFormatError(fact("file.wav.large", size=len(data)))
     try:
         with wave.open(io.BytesIO(data), "rb") as file:
             channels, width, rate_hz, count = file.getparams()[:4]
             raw = file.readframes(count)
     except (wave.Error, EOFError, RuntimeError) as error:
-        raise FileFormatError(f"This is not a WAV file that can be read: {error or 'it ends too soon'}.") from error
+        said = str(error)
+        why = fact("file.wav.broken", error=said) if said else fact("file.wav.short")
+        raise FileFormatError(why) from error
     if width not in (1, 2, 3, 4) or not 1 <= channels <= 8 or not 4_000 <= rate_hz <= 192_000:
-        raise FileFormatError("This WAV has an odd layout: 8 to 32 bits, 1 to 8 channels, 4 to 192 kHz are read.")
+        raise FileFormatError(fact("file.wav.odd"))
     if count > MOST_SECONDS * rate_hz:
-        raise FileFormatError(f"This WAV is {count / rate_hz:.0f} s long; a callout is {MOST_SECONDS:g} s at most.")
+        raise FileFormatError(fact("file.wav.long", length=count / rate_hz, most=MOST_SECONDS))
     samples = _whole(raw, width)
     samples = samples[: samples.size // channels * channels].reshape(-1, channels).mean(axis=1)
     pad = np.zeros(round(0.02 * rate_hz))
     tidied = tidy(resample(np.concatenate((pad, samples, pad)), rate_hz=rate_hz, to_hz=to_hz), rate_hz=to_hz)
     if tidied.size == 0:
-        raise FileFormatError("This WAV is silent.")
+        raise FileFormatError(fact("file.wav.silent"))
     return tidied
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from zesty_cell.core.errors import ZestyCellError
+from zesty_cell.words import say  # noqa: F401 - whoever catches these can say them
 
 if TYPE_CHECKING:
     from zesty_cell.network.devices import Devices

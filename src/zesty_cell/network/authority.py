@@ -19,6 +19,7 @@ from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import ExtendedKeyUsageOID, NameOID
 
 from zesty_cell.core.errors import ZestyCellError
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.network.addresses import PRIVATE, is_private
 
 #: How long it vouches, and how long a certificate it gives is good [days]; renewed when less than that is left.
@@ -88,20 +89,17 @@ class Authority:
             key = serialization.load_pem_private_key(self._key_path.read_bytes(), password=None)
             self._certificate = x509.load_pem_x509_certificate(self._path.read_bytes())
         except (OSError, ValueError, TypeError) as error:
-            raise AuthorityError(self._broken("cannot be read")) from error
+            raise AuthorityError(self._broken("unreadable")) from error
         if not isinstance(key, ec.EllipticCurvePrivateKey) or key.public_key() != self._certificate.public_key():
-            raise AuthorityError(self._broken("do not belong together"))
+            raise AuthorityError(self._broken("apart"))
         if self._certificate.not_valid_after_utc <= (now or datetime.now(UTC)):
-            raise AuthorityError(self._broken("are over"))
+            raise AuthorityError(self._broken("over"))
         self._key = key
         for path in (self._key_path, self._path):
             path.chmod(0o600)
 
-    def _broken(self, what: str) -> str:
-        return (
-            f"Key and certificate in {self._folder.name} {what}. Delete authority.key and authority.pem there to "
-            "have new ones made; every phone then trusts this machine anew."
-        )
+    def _broken(self, how: str) -> Fact:
+        return fact(f"authority.{how}", folder=self._folder.name)
 
     def _make(self, names: tuple[str, ...], now: datetime) -> None:
         key = ec.generate_private_key(ec.SECP256R1())
@@ -162,7 +160,7 @@ class Authority:
             self._give(addresses, names, now)
             kept = self._kept(now)
         if kept is None:
-            raise AuthorityError(self._broken("give no certificate that can be read"))
+            raise AuthorityError(self._broken("no_certificate"))
         return kept
 
     def _kept(self, now: datetime) -> ServerFiles | None:

@@ -36,6 +36,7 @@ from sqlalchemy import (
 from sqlalchemy.engine import Connection
 
 from zesty_cell.core.errors import ZestyCellError
+from zesty_cell.core.fact import Fact, fact
 
 Right = Literal["field", "everything"]
 RIGHTS: Final[tuple[Right, ...]] = get_args(Right)
@@ -79,7 +80,7 @@ _CODES = Table(
 )  # fmt: skip
 
 
-_NO_CODE = "No code is open: it is over after five minutes, five tries or one use. Show a new one."
+_NO_CODE = fact("pairing.no_code")
 
 
 class PairingError(ZestyCellError, ValueError):
@@ -126,9 +127,9 @@ def clean_name(text: str) -> str:
     """
     name = " ".join(text.split())
     if not name:
-        raise PairingError("Give it a name, so that you know it in the list.")
+        raise PairingError(fact("pairing.no_name"))
     if len(name) > NAME_LENGTH or not name.isprintable():
-        raise PairingError(f"A name is one line of at most {NAME_LENGTH} letters.")
+        raise PairingError(fact("pairing.long_name", most=NAME_LENGTH))
     return name
 
 
@@ -184,9 +185,7 @@ class Devices:
             if given >= MOST_CODES:
                 oldest = connection.execute(select(func.min(_CODES.c.made_at))).scalar_one()
                 minutes = max(1, round((oldest + CODES_WITHIN_S - now) / 60.0))
-                raise PairingError(
-                    f"{MOST_CODES} codes were given within an hour. The next comes in {minutes} min."
-                )
+                raise PairingError(fact("pairing.many_codes", codes=MOST_CODES, minutes=minutes))
             connection.execute(update(_CODES).values(tries=CODE_TRIES))
             connection.execute(insert(_CODES).values(code_hash=_hash(code), right=right, made_at=now, tries=0))
         return Code(code, right, now + CODE_S)
@@ -207,22 +206,21 @@ class Devices:
         with self._writing() as connection:
             row = connection.execute(self._open_codes(now)).first()
             if row is None:
-                wrong = _NO_CODE
+                wrong: Fact | None = _NO_CODE
             elif not secrets.compare_digest(row.code_hash, tried):
                 connection.execute(update(_CODES).where(_CODES.c.id == row.id).values(tries=row.tries + 1))
                 left = CODE_TRIES - row.tries - 1
-                wrong = "That is not the code. " + (
-                    f"{left} {'tries' if left > 1 else 'try'} left." if left else "Show a new one."
-                )
+                key = "pairing.wrong.last" if left == 1 else "pairing.wrong.left"
+                wrong = fact(key, left=left) if left else fact("pairing.wrong.over")
             else:
                 wrong = self._room(connection, now)
-            if not wrong and row is not None:
+            if wrong is None and row is not None:
                 connection.execute(update(_CODES).where(_CODES.c.id == row.id).values(used_at=now))
                 token = secrets.token_urlsafe(32)
                 values = {"name": name, "token_hash": _hash(token), "right": row.right}
                 connection.execute(insert(_DEVICES).values(**values, paired_at=now, used_at=now))
                 made = connection.execute(select(_DEVICES).where(_DEVICES.c.token_hash == _hash(token))).one()
-        if wrong:  # what was counted stays counted
+        if wrong is not None:  # what was counted stays counted
             raise PairingError(wrong)
         return token, _device(made)
 
@@ -238,10 +236,10 @@ class Devices:
             row = connection.execute(self._open_codes(self._clock())).first()
         return row is not None and secrets.compare_digest(row.code_hash, _hash(code.code))
 
-    def _room(self, connection: Connection, now: float) -> str:
+    def _room(self, connection: Connection, now: float) -> Fact | None:
         connection.execute(delete(_DEVICES).where(_DEVICES.c.used_at < now - FORGOTTEN_S))
         paired = connection.execute(select(func.count()).select_from(_DEVICES)).scalar_one()
-        return "" if paired < MOST_DEVICES else f"{MOST_DEVICES} devices are paired. Cut one off first."
+        return None if paired < MOST_DEVICES else fact("pairing.no_room", devices=MOST_DEVICES)
 
     def of_token(self, token: str) -> Device | None:
         """The device that shows a token; None where it is not paired, was cut off, or was long away."""
@@ -276,7 +274,7 @@ class Devices:
         with self._writing() as connection:
             done = connection.execute(update(_DEVICES).where(_DEVICES.c.id == device_id).values(name=name))
         if done.rowcount == 0:
-            raise PairingError("That device is not paired any more.")
+            raise PairingError(fact("pairing.gone"))
 
     def cut_off(self, device_id: int) -> None:
         """Let a device in no more, from its next request on; one that is gone already is no trouble."""

@@ -14,7 +14,7 @@ from zesty_cell.core.discharge.note import RunNote, discharge_doubts, series_of,
 from zesty_cell.core.discharge.rows import RunOf
 from zesty_cell.core.discharge.run import DischargeRun
 from zesty_cell.core.errors import OutOfRangeError, ZestyCellError
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.parts.own_curve import OwnCurve
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.formats.csv_table import Table, read_table
@@ -109,11 +109,11 @@ def run_of(row: DischargeRow) -> DischargeRun:
     def make() -> DischargeRun:
         mapping = discharges.mapping_of(row)
         if mapping is None:
-            raise UnreadableError(f"The columns of “{row.name}” were not confirmed.")
+            raise UnreadableError(fact("stored.columns_unconfirmed", name=row.name))
         try:
             return read_discharge(read_table(discharges.data_of(row)), mapping).run
         except ZestyCellError as error:
-            raise UnreadableError(f"“{row.name}” cannot be read: {error}") from error
+            raise UnreadableError(fact("stored.run_unreadable", name=row.name, why=error.why)) from error
 
     return _runs.get(_key(row), make)
 

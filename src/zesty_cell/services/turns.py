@@ -13,6 +13,7 @@ from contextlib import contextmanager
 from typing import Final
 
 from zesty_cell.core.errors import StoppedError, ZestyCellError
+from zesty_cell.core.fact import fact
 
 #: Forecasts worked out at once: each keeps two threads busy, so more would only cost memory.
 LIVE_AT_ONCE: Final = 2
@@ -27,7 +28,7 @@ class BusyError(ZestyCellError, RuntimeError):
     """The line of heavy work is full."""
 
     def __init__(self) -> None:
-        super().__init__("Too much is being worked out at this moment: try again in a few seconds.")
+        super().__init__(fact("turns.busy"))
 
 
 class Ticket:
@@ -89,7 +90,7 @@ class Turns:
             try:
                 self._changed.wait_for(lambda: ticket.stopped or (not self._heavy and self._line[0] is ticket))
                 if ticket.stopped:
-                    raise StoppedError("It was stopped before its turn came.")
+                    raise StoppedError(fact("turns.stopped"))
                 self._heavy += 1
             finally:
                 self._line.remove(ticket)

@@ -13,6 +13,7 @@ from typing import Final
 from sqlalchemy import func, select
 
 from zesty_cell.core.errors import ZestyCellError
+from zesty_cell.core.fact import fact
 from zesty_cell.operating import tell
 from zesty_cell.store.database import HEAD_REVISION, Database, revision_in, revisions, tables_at
 from zesty_cell.store.tables import Base, CraftRow, FlightRow, PackRow, SheetRow
@@ -23,7 +24,6 @@ _MAGIC = b"SQLite format 3\x00"
 #: A backup holds no more rows and is no larger: what is more is no pilot's, and reading it through takes long.
 MOST_ROWS: Final = 200_000
 MOST_BYTES: Final = 500_000_000
-_UNCHANGED: Final = "Nothing was changed."
 
 
 class BackupError(ZestyCellError, RuntimeError):
@@ -50,9 +50,9 @@ def _check_sound(connection: sqlite3.Connection, name: str) -> None:
     try:
         found = connection.execute("PRAGMA integrity_check(1)").fetchone()
     except sqlite3.DatabaseError as error:
-        raise BackupError(f"{name} is damaged ({error}). {_UNCHANGED}") from error
+        raise BackupError(fact("backup.damaged.so", file=name, error=str(error))) from error
     if found is None or found[0] != "ok":
-        raise BackupError(f"{name} is damaged. {_UNCHANGED}")
+        raise BackupError(fact("backup.damaged", file=name))
 
 
 def backup(source: Path, target: Path) -> None:
@@ -64,9 +64,9 @@ def backup(source: Path, target: Path) -> None:
         There is no such place, the file is there already, no room, not allowed.
     """
     if not source.exists():
-        raise BackupError(f"There is nothing at {source} to back up.")
+        raise BackupError(fact("backup.nothing", place=str(source)))
     if target.exists():
-        raise BackupError(f"{target} is there already. Choose another name: a backup overwrites nothing.")
+        raise BackupError(fact("backup.there_already", file=str(target)))
     part = part_of(target)
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
@@ -83,7 +83,7 @@ def backup(source: Path, target: Path) -> None:
     except (OSError, sqlite3.Error) as error:
         with suppress(OSError):
             part.unlink(missing_ok=True)
-        raise BackupError(f"The backup could not be written: {error}. {_UNCHANGED}") from error
+        raise BackupError(fact("backup.not_written", error=str(error))) from error
 
 
 def _checked_copy(file: Path, folder: Path) -> Path:
@@ -95,9 +95,9 @@ def _checked_copy(file: Path, folder: Path) -> Path:
     """
     with file.open("rb") as read:
         if read.read(len(_MAGIC)) != _MAGIC:
-            raise BackupError(f"{file.name} is no backup of Zesty Cell. {_UNCHANGED}")
+            raise BackupError(fact("backup.none", file=file.name))
     if file.stat().st_size > MOST_BYTES:
-        raise BackupError(f"{file.name} is larger than {MOST_BYTES // 1_000_000} MB. {_UNCHANGED}")
+        raise BackupError(fact("backup.large", file=file.name, most_megabytes=MOST_BYTES // 1_000_000))
     copy = folder / "copy.sqlite"
     # What is written beside a place in use belongs to it; a file alone may lie where nothing can be written.
     alone = "" if file.with_name(file.name + "-wal").exists() else "&immutable=1"
@@ -120,31 +120,29 @@ def _check_ours(given: sqlite3.Connection, name: str) -> None:
     """
     version = revision_in(given)
     if version is None:
-        raise BackupError(f"{name} is no backup of Zesty Cell. {_UNCHANGED}")
+        raise BackupError(fact("backup.none", file=name))
     if version not in revisions():
         newer = version.isdigit() and len(version) == len(HEAD_REVISION) and version > HEAD_REVISION
-        why = "was made by a newer version of Zesty Cell: update this one first" if newer else (
-            "is of a version that never was"
-        )  # fmt: skip
-        raise BackupError(f"{name} {why}. {_UNCHANGED}")
+        raise BackupError(fact("backup.newer" if newer else "backup.never_was", file=name))
     wanted, found = tables_at(version), tables_at(given)
     for kind, what in sorted(found.keys() - wanted.keys()):
-        raise BackupError(f"{name} holds a {kind} “{what[:60]}” that is none of ours. {_UNCHANGED}")
+        raise BackupError(fact("backup.not_ours", file=name, kind=kind, what=what[:60]))
     for kind, what in sorted(wanted.keys() - found.keys()):
-        raise BackupError(f"{name} has no {kind} “{what}”. {_UNCHANGED}")
+        raise BackupError(fact("backup.lacks", file=name, kind=kind, what=what))
     for (kind, what), columns in wanted.items():
         if found[kind, what] != columns:
-            raise BackupError(f"{name}: the {kind} “{what}” is not what its version has. {_UNCHANGED}")
+            raise BackupError(fact("backup.otherwise", file=name, kind=kind, what=what))
     broken = given.execute("PRAGMA foreign_key_check").fetchone()
     if broken is not None:
-        raise BackupError(f"{name}: {broken[0]} {broken[1]} needs a {broken[2]} that is not there. {_UNCHANGED}")
+        table, row_id, parent = broken[:3]
+        raise BackupError(fact("backup.refers", file=name, table=table, row=row_id, parent=parent))
     rows = sum(
         given.execute(f'SELECT count(*) FROM "{what}"').fetchone()[0]  # noqa: S608 - tables of ours by now
         for kind, what in found
         if kind == "table"
     )
     if rows > MOST_ROWS:
-        raise BackupError(f"{name} holds {rows} rows; at most {MOST_ROWS} are taken. {_UNCHANGED}")
+        raise BackupError(fact("backup.many_rows", file=name, rows=rows, most=MOST_ROWS))
 
 
 def _contents(database: Database) -> Contents:
@@ -171,18 +169,18 @@ def _read_through(file: Path, folder: Path) -> tuple[Path, Contents]:
         try:
             fault = next((f for f in faults_of(copy) if not f.moved), None)
             if fault is not None:
-                raise BackupError(f"{file.name} cannot be taken: {fault.words()}. {_UNCHANGED}")
+                raise BackupError(fact("backup.fault", file=file.name, fault=fault.words()))
             return copy, _contents(database)
         finally:
             database.close()
     except BackupError:
         raise
     except OSError as error:
-        raise BackupError(f"{file.name} cannot be read: {error.strerror}. {_UNCHANGED}") from error
+        raise BackupError(fact("backup.unreadable", file=file.name, error=error.strerror)) from error
     except Exception as error:  # whatever a file can hold: it is not taken, and nothing is changed
         tell("backup refused", error=error)
         why = str(error).splitlines()[0][:200] if str(error) else type(error).__name__
-        raise BackupError(f"{file.name} cannot be read: {why}. {_UNCHANGED}") from error
+        raise BackupError(fact("backup.unreadable", file=file.name, error=why)) from error
 
 
 def look_into(file: Path) -> Contents:
@@ -214,7 +212,7 @@ def restore(file: Path, place: Path) -> Contents:
             _replace(place, copy)
     except (OSError, sqlite3.Error) as error:
         why = error.strerror if isinstance(error, OSError) else error
-        raise BackupError(f"{place} cannot be replaced: {why}. It is as it was.") from error
+        raise BackupError(fact("backup.not_replaced", place=str(place), error=str(why))) from error
     tell("restored", crafts=contents.crafts, packs=contents.packs, flights=contents.flights)
     return contents
 

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 from sqlalchemy.orm import Session, UOWTransaction
 
 from zesty_cell.core.entity import Name
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.ownership import Ownership
 from zesty_cell.store.errors import UnstorableError
 from zesty_cell.store.tables import CraftRow, KeptRow, PackRow, VoiceLineRow
@@ -106,4 +107,4 @@ def refuse_unreadable(session: Session, _context: UOWTransaction, _instances: An
         if isinstance(row, KeptRow):
             wrong = next(wrong_columns(row), None)
             if wrong is not None:
-                raise UnstorableError(f"That cannot be kept: {wrong.words()}.")
+                raise UnstorableError(fact("stored.unstorable", reason=wrong.words()))

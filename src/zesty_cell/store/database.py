@@ -15,6 +15,7 @@ from sqlalchemy.exc import DatabaseError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from zesty_cell.core.errors import ZestyCellError
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.operating import tell
 from zesty_cell.store.columns import refuse_unreadable
 from zesty_cell.store.errors import UnreadableError
@@ -51,7 +52,7 @@ def _from_json(stored: str) -> Any:
     try:
         return json.loads(stored)
     except (ValueError, TypeError, RecursionError) as error:
-        raise UnreadableError(f"Something stored cannot be read: it is no JSON ({error}).") from error
+        raise UnreadableError(fact("stored.no_json", error=str(error))) from error
 
 
 class PlaceError(ZestyCellError, RuntimeError):
@@ -167,15 +168,13 @@ class Database:
             event.listen(self.engine, "connect", _on_connect)
             self._migrate()
         except OSError as error:
-            raise UnwritablePlaceError(f"{path.parent} cannot be made or written to: {error.strerror}.") from error
-        except (OperationalError, sqlite3.OperationalError) as error:
             raise UnwritablePlaceError(
-                f"{path} cannot be opened: may it and its folder be written to, and is the disk not full?"
+                fact("place.no_folder", folder=str(path.parent), error=error.strerror)
             ) from error
+        except (OperationalError, sqlite3.OperationalError) as error:
+            raise UnwritablePlaceError(fact("place.not_opened", place=str(path))) from error
         except (DatabaseError, sqlite3.DatabaseError) as error:
-            raise DamagedDatabaseError(
-                f"{path} is damaged, or no database. Bring a backup back: zesty-cell restore FILE."
-            ) from error
+            raise DamagedDatabaseError(fact("place.damaged", place=str(path))) from error
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
         event.listen(self._sessions, "before_flush", refuse_unreadable)
         self._memory = Memory(self._sessions)
@@ -200,8 +199,13 @@ class Database:
             except Exception as error:
                 tell("not migrated", error=error)
                 raise HalfMigratedDatabaseError(
-                    f"{self.path} could not be brought from version {current or 'none'} to {HEAD_REVISION}: it is "
-                    f"damaged, or was left half way by an earlier start. It is as it was. {self._way_out(current)}"
+                    fact(
+                        "place.half_way",
+                        place=str(self.path),
+                        before=current or "none",
+                        after=HEAD_REVISION,
+                        way_out=self._way_out(current),
+                    )
                 ) from error
             self.engine.dispose()
             _copy(copy, self.path)
@@ -209,22 +213,18 @@ class Database:
 
     def _refuse(self, current: str) -> NoReturn:
         if current.isdigit() and current > HEAD_REVISION:
-            raise NewerDatabaseError(
-                f"{self.path} was made by a newer version of Zesty Cell: update this one, or take another "
-                f"database. "
-                f"{self._way_out(current)}"
-            )
+            raise NewerDatabaseError(fact("place.newer", place=str(self.path), way_out=self._way_out(current)))
         raise DamagedDatabaseError(
-            f"{self.path} is of a version that never was (“{current[:20]}”). {self._way_out(current)}"
+            fact("place.never_was", place=str(self.path), version=current[:20], way_out=self._way_out(current))
         )
 
-    def _way_out(self, current: str | None) -> str:
+    def _way_out(self, current: str | None) -> Fact:
         """What can be brought back in its stead."""
         found = [p for p in self.path.parent.glob(f"{self.path.stem}.schema-*.backup") if _readable(p, current)]
         newest = max(found, key=lambda p: p.stat().st_mtime, default=None)
-        which = "FILE" if newest is None else str(newest)
-        made = "a backup" if newest is None else "the copy made before it was brought forward"
-        return f"To take {made}: zesty-cell restore {which} --database {self.path}"
+        if newest is None:
+            return fact("place.way_out.backup", place=str(self.path))
+        return fact("place.way_out.copy", file=str(newest), place=str(self.path))
 
     def _keep(self, current: str) -> Path:
         """A copy of the file as it is, named for what it is; one that is there is not written over."""

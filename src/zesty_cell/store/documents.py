@@ -14,6 +14,7 @@ from typing import Any, Final, TypeVar, cast
 
 from pydantic import BaseModel, TypeAdapter, ValidationError
 
+from zesty_cell.core.fact import fact
 from zesty_cell.store.errors import UnreadableError, UnstorableError
 
 T = TypeVar("T")
@@ -47,7 +48,7 @@ def to_document(thing: BaseModel) -> dict[str, Any]:
     try:
         type(thing).model_validate(body)
     except ValidationError as error:
-        raise UnstorableError(f"That cannot be kept: {reason(error)}.") from error
+        raise UnstorableError(fact("stored.unstorable", reason=reason(error))) from error
     return {_MARK: VERSION, **body}
 
 
@@ -67,7 +68,7 @@ def plain(document: Mapping[str, Any]) -> dict[str, Any]:
         Where it is none.
     """
     if not isinstance(document, Mapping):
-        raise UnreadableError("Something stored cannot be read: it is no document.")
+        raise UnreadableError(fact("stored.no_document"))
     return {key: value for key, value in document.items() if key != _MARK}
 
 
@@ -82,7 +83,7 @@ def read(model: type[T] | TypeAdapter[T], document: Mapping[str, Any]) -> T:
     try:
         return read_telling(model, document)[0]
     except ValidationError as error:
-        raise UnreadableError(f"Something stored cannot be read: {reason(error)}.") from error
+        raise UnreadableError(fact("stored.unreadable", reason=reason(error))) from error
 
 
 def read_telling(

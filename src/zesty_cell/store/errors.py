@@ -5,13 +5,18 @@ from __future__ import annotations
 from sqlalchemy.exc import DontWrapMixin
 
 from zesty_cell.core.errors import ZestyCellError
+from zesty_cell.core.fact import fact
+from zesty_cell.words import say  # noqa: F401 - whoever catches these can say them
+
+#: Of those who need a record, so many are named.
+_NAMED = 5
 
 
 class MissingRecordError(ZestyCellError, LookupError):
     """There is no such record, or it was deleted."""
 
     def __init__(self, what: str, record_id: int) -> None:
-        super().__init__(f"There is no {what} with the number {record_id}. It may have been deleted.")
+        super().__init__(fact("stored.missing", what=what, number=record_id))
         self.what = what
         self.record_id = record_id
 
@@ -29,17 +34,14 @@ class NoSuchNumberError(MissingRecordError, DontWrapMixin):
 
     def __init__(self) -> None:
         super().__init__("record", -1)
-        self.why = "There is nothing with such a number: it is larger than any we hold."
+        self.why = fact("stored.no_such_number")
 
 
 class EditConflictError(ZestyCellError, RuntimeError):
     """The record was saved by someone else (another tab) since it was read."""
 
     def __init__(self, what: str, name: str) -> None:
-        super().__init__(
-            f"“{name}” was saved from another tab or device since you opened it. Nothing of yours was stored: "
-            f"save it as a copy, or reload the {what} and change it again."
-        )
+        super().__init__(fact("stored.saved_elsewhere", what=what, name=name))
         self.what = what
 
 
@@ -47,8 +49,7 @@ class InUseError(ZestyCellError, RuntimeError):
     """A record cannot be deleted while others need it."""
 
     def __init__(self, what: str, name: str, users: list[str], *, users_are: str = "sheets") -> None:
-        shown = ", ".join(f"“{u}”" for u in users[:5]) + (" and others" if len(users) > 5 else "")
-        super().__init__(
-            f"{what.capitalize()} “{name}” is used by {shown}. Delete or change those {users_are} first."
-        )
+        shown = ", ".join(f"“{u}”" for u in users[:_NAMED])
+        key = "stored.in_use.many" if len(users) > _NAMED else "stored.in_use"
+        super().__init__(fact(key, what=what.capitalize(), name=name, users=shown, users_are=users_are))
         self.users = users

@@ -10,6 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.fact import fact
 from zesty_cell.core.learn.log_told import LogTold
 from zesty_cell.formats.csv_table import Table
 from zesty_cell.formats.telemetry_columns import Mapping
@@ -38,11 +39,11 @@ def unpacked(packed: bytes) -> bytes:
         opened = zlib.decompressobj()
         data = opened.decompress(packed, MOST_BYTES + 1)
     except (zlib.error, TypeError) as error:
-        raise UnreadableError(f"the log cannot be unpacked: {error}") from error
+        raise UnreadableError(fact("stored.log.packed", error=str(error))) from error
     if len(data) > MOST_BYTES:
-        raise UnreadableError(f"the log is larger than {MOST_BYTES // 1_000_000} MB")
+        raise UnreadableError(fact("stored.log.large", most_megabytes=MOST_BYTES // 1_000_000))
     if not opened.eof:
-        raise UnreadableError("the log ends in its middle")
+        raise UnreadableError(fact("stored.log.cut"))
     return data
 
 

@@ -18,7 +18,8 @@ from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Conditions
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.discharge.note import RunNote, RunTold
-from zesty_cell.core.errors import ZestyCellError
+from zesty_cell.core.errors import ZestyCellError, plainly
+from zesty_cell.core.fact import Fact, Words, fact
 from zesty_cell.core.faults.case import Case
 from zesty_cell.core.learn.calibration import CALIBRATION
 from zesty_cell.core.learn.flights import LoggedFlight
@@ -94,8 +95,8 @@ NEEDS: dict[type[Any], tuple[tuple[str, type[Any]], ...]] = {
 }
 
 
-def _said(kind: str, words: str) -> dict[str, Any]:
-    return {"type": kind, "msg": words}
+def _said(kind: str, why: Words) -> dict[str, Any]:
+    return {"type": kind, "msg": plainly(why), "ctx": {"why": why}}
 
 
 def documents_of(row: Any) -> Iterator[tuple[str, Any, Any]]:
@@ -109,7 +110,7 @@ def documents_of(row: Any) -> Iterator[tuple[str, Any, Any]]:
 def _in_documents(row: Any) -> Iterator[Wrong]:
     for column, model, held in documents_of(row):
         if not isinstance(held, dict):
-            yield Wrong(column, (), held, _said("dict_type", "no document"))
+            yield Wrong(column, (), held, _said("dict_type", fact("whole.no_document")))
             continue
         try:
             read_telling(model, held)
@@ -126,11 +127,11 @@ def _in_needs(row: Any) -> Iterator[Wrong]:
         record_id = getattr(row, column)
         if record_id is None:
             continue
-        needed = session.get(table, record_id)
+        needed, what = session.get(table, record_id), table.__tablename__
         if needed is None:
-            yield Wrong(column, (), record_id, _said("needs", f"its {table.__tablename__} is not there"))
+            yield Wrong(column, (), record_id, _said("needs", fact("whole.needs", what=what)))
         elif needed.deleted_at is not None and wrongs_of(needed):
-            yield Wrong(column, (), record_id, _said("needs", f"its {table.__tablename__} cannot be read"))
+            yield Wrong(column, (), record_id, _said("needs", fact("whole.needs_unreadable", what=what)))
 
 
 def _in_bytes(row: Any) -> Iterator[Wrong]:
@@ -141,7 +142,7 @@ def _in_bytes(row: Any) -> Iterator[Wrong]:
         if isinstance(row, VoiceLineRow) and row.own_wav is not None:
             read_wav(row.own_wav, to_hz=32_000)
     except ZestyCellError as error:
-        yield Wrong("", (), None, _said("bytes", str(error)))
+        yield Wrong("", (), None, _said("bytes", error.why))
 
 
 def wrongs_of(row: Any) -> tuple[Wrong, ...]:
@@ -156,7 +157,7 @@ def wrongs_of(row: Any) -> tuple[Wrong, ...]:
         if isinstance(cause, ValidationError):
             return tuple(Wrong(str(w.place[0]) if w.place else "", w.place[1:], w.value, w.problem)
                          for w in problems("", cause))  # fmt: skip
-        return (Wrong("", (), None, _said("sheet", str(error))),)
+        return (Wrong("", (), None, _said("sheet", error.why)),)
     return ()
 
 
@@ -166,15 +167,15 @@ def moved_in(row: Any) -> Iterator[tuple[str, BroughtWithin]]:
         yield from ((column, moved) for moved in read_telling(model, held)[1])
 
 
-_KINDS: tuple[tuple[Any, str, str], ...] = (
-    (JSON, "typeof({c}) <> 'text' OR NOT json_valid({c})", "is no JSON"),
-    (Moment, "julianday({c}) IS NULL OR typeof({c}) <> 'text' OR length({c}) < 19", "is no moment"),
-    ((Integer, Whole), "typeof({c}) <> 'integer'", "is no whole number"),
-    (Float, "typeof({c}) NOT IN ('real', 'integer')", "is no number"),
+_KINDS: tuple[tuple[Any, str, Fact], ...] = (
+    (JSON, "typeof({c}) <> 'text' OR NOT json_valid({c})", fact("whole.no_json")),
+    (Moment, "julianday({c}) IS NULL OR typeof({c}) <> 'text' OR length({c}) < 19", fact("whole.no_moment")),
+    ((Integer, Whole), "typeof({c}) <> 'integer'", fact("whole.no_whole_number")),
+    (Float, "typeof({c}) NOT IN ('real', 'integer')", fact("whole.no_number")),
 )
 
 
-def raw_wrongs(connection: sqlite3.Connection) -> Iterator[tuple[str, int, str]]:
+def raw_wrongs(connection: sqlite3.Connection) -> Iterator[tuple[str, int, Fact]]:
     """Rows, not deleted, whose columns are not even of their kind, which no query over their table would survive.
 
     Yields
@@ -194,4 +195,4 @@ def raw_wrongs(connection: sqlite3.Connection) -> Iterator[tuple[str, int, str]]
                 f'WHERE "{column.name}" IS NOT NULL AND ({test.format(c=chr(34) + column.name + chr(34))}){alive}'
             )
             for (row_id,) in connection.execute(asked):
-                yield table.name, row_id, f"{column.name}: {why}"
+                yield table.name, row_id, fact("whole.column", column=column.name, why=why)

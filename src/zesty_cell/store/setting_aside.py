@@ -15,6 +15,7 @@ from typing import Any, Final
 from sqlalchemy import select, text
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.errors import plainly
 from zesty_cell.operating import tell
 from zesty_cell.store import readings
 from zesty_cell.store.columns import Wrong
@@ -111,7 +112,7 @@ def _set_aside_raw(session: Session) -> list[UnreadableRow]:
         known.add((table, row_id))
         name = connection.execute(f'SELECT name FROM "{table}" WHERE id = ?', (row_id,)).fetchone()[0]  # noqa: S608
         found.append(UnreadableRow(
-            table_name=table, row_id=row_id, name=str(name)[:_LENGTH], reason=why[:_LENGTH], needs=False
+            table_name=table, row_id=row_id, name=str(name)[:_LENGTH], reason=plainly(why)[:_LENGTH], needs=False
         ))  # fmt: skip
         _delete(session, table, row_id)
     session.flush()

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from zesty_cell.core.asked.flying import FlyingPattern
 from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Conditions, Sheet
+from zesty_cell.core.fact import fact
 from zesty_cell.store import callouts, records
 from zesty_cell.store.documents import read, reason, to_document
 from zesty_cell.store.errors import UnreadableError
@@ -41,7 +42,7 @@ def as_sheet(row: SheetRow) -> Sheet:
     try:
         return Sheet(**parts)
     except ValidationError as error:
-        raise UnreadableError(f"A sheet cannot be read: {reason(error)}.") from error
+        raise UnreadableError(fact("stored.sheet_unreadable", reason=reason(error))) from error
 
 
 def all_sheets(session: Session) -> list[SheetRow]:

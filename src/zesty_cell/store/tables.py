@@ -21,6 +21,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
 
+from zesty_cell.core.fact import fact
 from zesty_cell.store.errors import NoSuchNumberError, UnreadableError
 
 
@@ -71,7 +72,7 @@ class Moment(TypeDecorator[datetime]):
             try:
                 return read(stored)
             except (ValueError, TypeError) as error:
-                raise UnreadableError(f"Something stored cannot be read: it is no moment ({error}).") from error
+                raise UnreadableError(fact("stored.no_moment", error=str(error))) from error
 
         return process
 

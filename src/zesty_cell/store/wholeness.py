@@ -13,6 +13,8 @@ from sqlalchemy import create_engine, inspect, select
 from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.errors import plainly
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.store import readings
 from zesty_cell.store.database import HEAD_REVISION, DamagedDatabaseError, revision_of
 from zesty_cell.store.tables import Base
@@ -24,13 +26,13 @@ class Fault:
 
     table: str
     row_id: int | None
-    reason: str
+    reason: Words
     #: It can be read, brought within a bound that was drawn tighter since.
     moved: bool = False
 
     def words(self) -> str:
         """In a line."""
-        return f"{self.table}{'' if self.row_id is None else f' {self.row_id}'}: {self.reason}"
+        return f"{self.table}{'' if self.row_id is None else f' {self.row_id}'}: {plainly(self.reason)}"
 
 
 def _schema_faults(path: Path) -> Iterator[Fault]:
@@ -38,15 +40,15 @@ def _schema_faults(path: Path) -> Iterator[Fault]:
     try:
         revision, found = revision_of(engine), inspect(engine)
         if revision != HEAD_REVISION:
-            yield Fault("alembic_version", None, f"its tables are of version {revision}, {HEAD_REVISION} is wanted")
+            yield Fault("alembic_version", None, fact("whole.version", version=revision, wanted=HEAD_REVISION))
             return
         for table in Base.metadata.sorted_tables:
             if not found.has_table(table.name):
-                yield Fault(table.name, None, "the table is missing")
+                yield Fault(table.name, None, fact("whole.no_table"))
                 continue
             missing = {c.name for c in table.columns} - {c["name"] for c in found.get_columns(table.name)}
             if missing:
-                yield Fault(table.name, None, f"columns are missing: {', '.join(sorted(missing))}")
+                yield Fault(table.name, None, fact("whole.no_columns", columns=", ".join(sorted(missing))))
     finally:
         engine.dispose()
 
@@ -57,25 +59,26 @@ def _reference_faults(path: Path) -> Iterator[Fault]:
             if line != "ok":
                 yield Fault("database", None, str(line))
         for table, row_id, parent, _ in connection.execute("PRAGMA foreign_key_check"):
-            yield Fault(table, row_id, f"refers to a {parent} that is not there")
+            yield Fault(table, row_id, fact("whole.refers", parent=parent))
 
 
 def _row_faults(row: Any) -> Iterator[Fault]:
     table = row.__tablename__
     wrongs = readings.wrongs_of(row)
     if wrongs:
-        yield Fault(table, row.id, f"cannot be read: {wrongs[0].words()}")
+        yield Fault(table, row.id, fact("whole.unreadable", why=wrongs[0].words()))
         return
     for column, one in readings.moved_in(row):
         where = one.field if column == "document" else f"{column}.{one.field}"
-        reason = f"{where}: {one.was} is beyond what is taken now, and read as {one.now}"
+        reason = fact("whole.beyond", where=where, was=one.was, now=one.now)
         yield Fault(table, row.id, reason, moved=True)
 
 
 def _document_faults(path: Path) -> Iterator[Fault]:
     with closing(sqlite3.connect(f"file:{path}?mode=ro", uri=True)) as connection:
         raw = [
-            Fault(table, row_id, f"cannot be read: {why}") for table, row_id, why in readings.raw_wrongs(connection)
+            Fault(table, row_id, fact("whole.unreadable", why=why))
+            for table, row_id, why in readings.raw_wrongs(connection)
         ]
     yield from raw
     if raw:  # no query over such a table ends well
@@ -106,4 +109,4 @@ def faults_of(path: Path) -> tuple[Fault, ...]:
             return schema
         return (*_reference_faults(path), *_document_faults(path))
     except (sqlite3.DatabaseError, DatabaseError) as error:
-        raise DamagedDatabaseError(f"{path} cannot be read: it is damaged, or no database of ours.") from error
+        raise DamagedDatabaseError(fact("place.unreadable", place=str(path))) from error

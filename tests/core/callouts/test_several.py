@@ -183,11 +183,12 @@ def test_two_packs_that_nothing_tells_apart_are_named(flown):
     same = both.model_copy(
         update={"profiles": tuple(p.model_copy(update={"switch": both.profiles[0].switch}) for p in both.profiles)}
     )
-    assert not_told_apart(same) == ("profiles.1.switch", "6S has this position: give each pack its own.")
+    place, why = not_told_apart(same)
+    assert (place, say(why)) == ("profiles.1.switch", "6S has this position: give each pack its own.")
     by_voltage = both.model_copy(update={"choose": "automatic"})
-    place, words = not_told_apart(by_voltage)
+    place, why = not_told_apart(by_voltage)
     assert place == "choose"
-    assert "Two packs have 6 cells" in words
+    assert "Two packs have 6 cells" in say(why)
     assert not_told_apart(add_pack(write_plan(flown["six"], school="loaded voltage").plan, flown["four"])) is None
 
 

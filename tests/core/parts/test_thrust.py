@@ -111,7 +111,7 @@ def test_a_table_is_read_by_its_names_or_its_order(text):
     ("text", "line", "words"),
     [
         ("25 180 2.1 16.4\n50 much 7.9 16.1", 2, "not a number"),
-        ("25 180 2.1", 1, "volts: is missing"),
+        ("25 180 2.1", 1, "“volts” is missing"),
         ("25 180 2.1 1600", 1, "volts"),
         ("25 180 2.1 16.4\n" * 61, 61, "Up to 60"),
         ("x" * 6001, None, "longer"),

@@ -14,7 +14,7 @@ from zesty_cell.core.callouts.rules import (
 )
 from zesty_cell.core.callouts.writer import profile_of
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.fact import fact
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.parts.pack import Pack
 
 #: Profiles are of one chemistry where their bounds are this near [V a cell].
@@ -46,19 +46,19 @@ def facing(plan: CalloutPlan, pack: Pack, /) -> CalloutPlan:
     return plan.model_copy(update={"profiles": (first, *(p for p in plan.profiles if p.key != first.key))})
 
 
-def not_told_apart(plan: CalloutPlan, /) -> tuple[str, str] | None:
-    """Where two packs of a plan cannot be told apart, and words for it; None where all can."""
+def not_told_apart(plan: CalloutPlan, /) -> tuple[str, Fact] | None:
+    """Where two packs of a plan cannot be told apart, and why; None where all can."""
     seen: dict[tuple[str, str], str] = {}
     for k, profile in enumerate(plan.profiles):
         if plan.choose == "switch" and profile.switch is not None:
             at = (profile.switch.name, profile.switch.position)
             if at in seen:
-                return f"profiles.{k}.switch", f"{seen[at]} has this position: give each pack its own."
+                return f"profiles.{k}.switch", fact("plan.same_position", pack=seen[at])
             seen[at] = profile.name
     counts = [p.series for p in plan.profiles]
     twice = next((n for n in counts if counts.count(n) > 1), None)
     if plan.choose == "automatic" and twice is not None:
-        return "choose", f"Two packs have {twice} cells: the voltage does not tell them apart. Choose by a switch."
+        return "choose", fact("plan.same_count", series=twice)
     return None
 
 

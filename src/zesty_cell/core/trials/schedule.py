@@ -42,7 +42,7 @@ def slots(packs: Sequence[str], /, *, pairs: int) -> tuple[Slot, ...]:
         Without a pack, or for an odd number of pairs.
     """
     if not packs or pairs % 2:
-        raise ValueError("a test needs a pack, and pairs two by two")
+        raise ValueError("A test needs a pack, and pairs two by two.")
     found: list[Slot] = []
     blocks = pairs // 2
     for first in range(0, blocks, len(packs)):

@@ -13,6 +13,7 @@ from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import FileResponse, RedirectResponse, Response
 from starlette.background import BackgroundTask
 
+from zesty_cell.core.fact import Words
 from zesty_cell.services import pack_health
 from zesty_cell.store.backup import BackupError, Contents, backup, look_into, restore
 from zesty_cell.store.working import make_folder
@@ -60,7 +61,7 @@ class Restores:
 
 
 def _show(
-    request: Request, *, error: str = "", offered: Offered | None = None, token: str = "", status: int = 200
+    request: Request, *, error: Words = "", offered: Offered | None = None, token: str = "", status: int = 200
 ) -> Response:
     return page(request, "backup.html", {"error": error, "offered": offered, "token": token}, status=status)
 
@@ -80,7 +81,7 @@ def download(request: Request) -> Response:
         backup(database_of(request).path, folder / name)
     except BackupError as error:
         shutil.rmtree(folder, ignore_errors=True)
-        return _show(request, error=str(error), status=503)
+        return _show(request, error=error.why, status=503)
     done = BackgroundTask(shutil.rmtree, folder, ignore_errors=True)
     return FileResponse(folder / name, media_type="application/vnd.sqlite3", filename=name, background=done)
 
@@ -112,7 +113,7 @@ def confirm(request: Request, token: str) -> Response:
     try:
         contents = restore(one.file, database_of(request).path)
     except BackupError as error:
-        return _show(request, error=str(error), status=503)
+        return _show(request, error=error.why, status=503)
     finally:
         one.let_go()
     pack_health.forget()

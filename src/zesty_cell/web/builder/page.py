@@ -37,7 +37,7 @@ def builder_page(
     record_id: int | None,
     version: int,
     status: int = 200,
-    conflict: str = "",
+    conflict: Words = "",
     troubles: tuple[Words, ...] = (),
 ) -> HTMLResponse:
     cells = CELLS.all(session)

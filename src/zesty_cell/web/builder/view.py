@@ -110,7 +110,7 @@ def change_pack(request: Request, session: Store, record_id: int, form: PostedFo
         session.commit()
     except (EditConflictError, OperationalError) as error:
         session.rollback()
-        status, words = (503, NOT_STORED) if isinstance(error, OperationalError) else (409, str(error))
+        status, words = (503, NOT_STORED) if isinstance(error, OperationalError) else (409, error.why)
         return builder_page(
             request, session, state, pack, ownership,
             record_id=record_id, version=version, status=status, conflict=words,

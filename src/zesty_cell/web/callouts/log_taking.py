@@ -18,7 +18,7 @@ def take_log(request: Request, session: Session, sheet_id: int, file: UploadFile
     try:
         table = read_table(data)
     except FileFormatError as error:
-        return log_refused(request, session, sheet_id, str(error))
+        return log_refused(request, session, sheet_id, error.why)
     craft_id = sheets.fetch(session, sheet_id).craft_id
     row = logs.add(session, data, table, name=file.filename or "log", craft_id=craft_id)
     return RedirectResponse(f"/callouts/{sheet_id}/logs/{row.id}", 303)

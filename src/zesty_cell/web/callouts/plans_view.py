@@ -9,8 +9,9 @@ from fastapi.responses import RedirectResponse, Response
 
 from zesty_cell.core.callouts.profiles import not_told_apart
 from zesty_cell.core.callouts.update import brought_up_to_date
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.craft import Craft, Shown
-from zesty_cell.formats.errors import FileFormatError
+from zesty_cell.formats.errors import FileFormatError, Problem
 from zesty_cell.formats.plan_json import read_plan, write_plan_json
 from zesty_cell.store import callouts as store
 from zesty_cell.store.hangar import CRAFTS
@@ -130,9 +131,9 @@ def bring_in(request: Request, session: Store, desk: DeskOf, file: Annotated[Upl
         plan = read_plan(file.file.read())
         alike = not_told_apart(plan)
         if alike is not None:
-            raise FileFormatError(f"{alike[0]}: {alike[1]}")
+            raise FileFormatError(fact("file.json.cannot", what="plan"), problems=(Problem(*alike),))
     except FileFormatError as error:
-        context = plan_context(request, desk, conflict=str(error))
+        context = plan_context(request, desk, conflict=error.why)
         return page(request, "callouts.html", context, status=422)
     asked = plan_form.ReadPlan(
         plan, FormState(texts=plan_form.first_texts(plan, version=desk.version), units="metric"), desk.version

@@ -80,7 +80,7 @@ def plan_context(
     return context | judged(desk, plan, desk.result, desk.written, oddity, as_pack=view.volts == "pack", days=days)
 
 
-def log_refused(request: Request, session: Session, sheet_id: int, reason: str) -> Response:
+def log_refused(request: Request, session: Session, sheet_id: int, reason: Words) -> Response:
     """The page with what is wrong with a log beside where it was chosen."""
     context = plan_context(request, Desk(session, sheet_id)) | {"log_error": reason}
     return page(request, "callouts.html", context, status=422)

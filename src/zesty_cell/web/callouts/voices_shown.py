@@ -12,6 +12,7 @@ from fastapi import Request
 from fastapi.responses import Response
 
 from zesty_cell.core.callouts.sounds import Sound, sounds_of, spoken_sounds
+from zesty_cell.core.fact import Words
 from zesty_cell.formats.espeak import SPEEDS, VOICES
 from zesty_cell.formats.voices_wav import MOST_BYTES, RATES_HZ, Line
 from zesty_cell.store import voices as store
@@ -27,7 +28,7 @@ class _Shown:
     sound: Sound
     spoken_as: str
     own_s: float | None
-    error: str
+    error: Words
 
 
 def _seconds(wav: bytes) -> float:
@@ -36,7 +37,7 @@ def _seconds(wav: bytes) -> float:
 
 
 def _shown(
-    sounds: tuple[Sound, ...], lines: dict[str, Line], errors: dict[str, str], typed: Mapping[str, str]
+    sounds: tuple[Sound, ...], lines: dict[str, Line], errors: Mapping[str, Words], typed: Mapping[str, str]
 ) -> list[_Shown]:
     found = []
     for sound in sounds:
@@ -65,7 +66,7 @@ def voices_page(
     request: Request,
     desk: Desk,
     *,
-    errors: dict[str, str] | None = None,
+    errors: Mapping[str, Words] | None = None,
     typed: Mapping[str, str] | None = None,
     status: int = 200,
 ) -> Response:

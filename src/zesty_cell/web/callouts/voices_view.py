@@ -75,7 +75,7 @@ def record(
     try:
         store.record(session, sound.words, own_recording(wav.file.read()))
     except FileFormatError as error:
-        return voices_page(request, desk, errors={file: str(error)}, status=422)
+        return voices_page(request, desk, errors={file: error.why}, status=422)
     return say(RedirectResponse(f"{desk.address}/voices", 303), f"“{sound.words}” is your own recording now.")
 
 

@@ -11,6 +11,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
 
+from zesty_cell.core.fact import Words
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.ownership import Ownership
@@ -67,7 +68,7 @@ def _form_page(
     record_id: int | None,
     version: int,
     status: int = 200,
-    conflict: str = "",
+    conflict: Words = "",
     craft: Craft | None = None,
 ) -> HTMLResponse:
     is_craft = kind.shelf is CRAFTS
@@ -168,7 +169,7 @@ def change_thing(request: Request, session: Store, shelf: ShelfName, record_id: 
         session.commit()
     except (EditConflictError, OperationalError) as error:
         session.rollback()
-        status, words = (503, NOT_STORED) if isinstance(error, OperationalError) else (409, str(error))
+        status, words = (503, NOT_STORED) if isinstance(error, OperationalError) else (409, error.why)
         return _form_page(
             request, kind, state, record_id=record_id, version=version, status=status, conflict=words, craft=craft
         )

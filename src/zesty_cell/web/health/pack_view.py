@@ -62,7 +62,7 @@ def take_results(request: Request, session: Store, pack_id: int, form: PostedFor
         return _life(request, session, pack_id, line=line, read=read, trouble=trouble, status=422)
     except (EditConflictError, OperationalError) as error:
         session.rollback()
-        status, words = (503, NOT_STORED) if isinstance(error, OperationalError) else (409, str(error))
+        status, words = (503, NOT_STORED) if isinstance(error, OperationalError) else (409, error.why)
         return _life(request, session, pack_id, line=line, read=read, trouble=words, status=status)
     words = "; ".join(in_words(one, preferences_of(request)) for one in read.understood)
     return say(RedirectResponse(f"/hangar/health/{pack_id}", 303), f"Kept: {words}.")

@@ -2,48 +2,27 @@
 
 from __future__ import annotations
 
-import hashlib
 import logging
 import secrets
 import threading
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from datetime import UTC, datetime, timedelta, tzinfo
+from datetime import UTC, tzinfo
 from typing import Literal
 
 from sqlalchemy.exc import OperationalError
 
 from zesty_cell.core.errors import StoppedError
-from zesty_cell.core.fact import fact
-from zesty_cell.core.learn.flights import Airborne, LoggedFlight, doubts
-from zesty_cell.core.learn.plausibility import flight_doubts
-from zesty_cell.core.parts.pack import Pack
+from zesty_cell.core.fact import Words
 from zesty_cell.formats.csv_table import read_named_rows
 from zesty_cell.formats.errors import FileFormatError
-from zesty_cell.formats.flights_csv import ReadFlight, as_flight, read_flights
+from zesty_cell.formats.flights_csv import read_flights
 from zesty_cell.operating import tell
+from zesty_cell.services.judged_lines import Judged, LinesJudge, LineVerdict
 from zesty_cell.services.turns import TURNS, Ticket
 from zesty_cell.store import flights as store
-from zesty_cell.store import sheets
 from zesty_cell.store.database import Database
-from zesty_cell.store.hangar import CRAFTS, PACKS
-from zesty_cell.words.say import say
-
-#: A flight that landed so near to one of the same pack and length is the same [s].
-_SAME_S = 1.5
-
-
-@dataclass(frozen=True)
-class Judged:
-    """A line of the file, what becomes of it, and why."""
-
-    line: ReadFlight
-    verdict: Verdict
-    words: str
-    flight: LoggedFlight | None = None
-    craft_id: int = 0
-    pack_id: int = 0
 
 
 @dataclass
@@ -60,7 +39,7 @@ class Import:
     lines: list[Judged] = field(default_factory=list)
     unknown: tuple[str, ...] = ()
     added: int = 0
-    error: str = ""
+    error: Words = ""
     took_s: float = 0.0
     over: threading.Event = field(default_factory=threading.Event)
     ticket: Ticket | None = None
@@ -87,7 +66,7 @@ class Import:
         if self.ticket is not None and self.state == "reading":
             TURNS.stop(self.ticket)
 
-    def count(self, verdict: Verdict) -> int:
+    def count(self, verdict: LineVerdict) -> int:
         """How many lines have it."""
         return sum(line.verdict == verdict for line in self.lines)
 
@@ -139,7 +118,7 @@ class Imports:
                     began = time.monotonic()
                     work()
             except FileFormatError as error:
-                one.state, one.error = "refused", str(error)
+                one.state, one.error = "refused", error.why
             except StoppedError:
                 one.state, one.error = "refused", "Stopped. Nothing was logged."
             except OperationalError as error:
@@ -165,79 +144,6 @@ class Imports:
         one.over.wait(_PATIENCE_S)
 
 
-class _Judge:
-    """Holds lines against the hangar and the log as they are."""
-
-    def __init__(self, database: Database) -> None:
-        with database.session() as session:
-            crafts, packs = CRAFTS.all(session), PACKS.all(session)
-            self.crafts = {row.name.casefold(): row.id for row in crafts}
-            self.packs: dict[str, tuple[int, Pack]] = {
-                row.name.casefold(): (row.id, PACKS.thing(row)) for row in packs
-            }
-            names = [row.name.casefold() for row in crafts], [row.name.casefold() for row in packs]
-            self.twice = tuple({n for n in of if of.count(n) > 1} for of in names)
-            self.patterns = {
-                row.craft_id: sheets.as_sheet(row).flying.name
-                for row in sorted(sheets.all_sheets(session), key=lambda r: r.updated_at)
-            }
-            known = store.known_moments(session)
-        self.airborne = {pack_id: Airborne(moments) for pack_id, moments in known.items()}
-        self.seen: dict[tuple[int, datetime], float] = {
-            (pack_id, landed_at.replace(microsecond=0)): duration_s
-            for pack_id, moments in known.items()
-            for landed_at, duration_s in moments
-        }
-
-    def _is_known(self, pack_id: int, flight: LoggedFlight) -> bool:
-        second = flight.landed_at.replace(microsecond=0)
-        for step in (-1, 0, 1):
-            duration_s = self.seen.get((pack_id, second + timedelta(seconds=step)))
-            if duration_s is not None and abs(duration_s - flight.duration_s) <= _SAME_S:
-                return True
-        return False
-
-    def judge(self, line: ReadFlight) -> Judged:
-        """What becomes of a line; a new flight counts for those after it."""
-        if line.wrong:
-            return Judged(line, "wrong", line.wrong)
-        craft_id = self.crafts.get(line.craft.casefold())
-        if craft_id is None:
-            return Judged(line, "wrong", f"There is no craft “{line.craft[:40]}” in the hangar.")
-        found = self.packs.get(line.pack.casefold())
-        if found is None:
-            return Judged(line, "wrong", f"There is no pack “{line.pack[:40]}” in the hangar.")
-        for name, twice in ((line.craft, self.twice[0]), (line.pack, self.twice[1])):
-            if name.casefold() in twice:
-                return Judged(line, "wrong", f"Two in the hangar are called “{name[:40]}”: rename one first.")
-        pack_id, pack = found
-        try:
-            flight = as_flight(line, series=pack.series, pattern=self.patterns.get(craft_id, "As logged"))
-        except ValueError as error:
-            return Judged(line, "wrong", str(error))
-        if self._is_known(pack_id, flight):
-            return Judged(line, "known", "In the log already.", flight, craft_id, pack_id)
-        wrong = next(map(say, doubts(flight, pack=pack).values()), "")
-        asked = "" if wrong else " ".join(say(d.why) for d in flight_doubts(flight, pack=pack))
-        if not wrong and flight.landed_at > datetime.now(UTC) + timedelta(days=1):
-            wrong = "It lies in the future."
-        airborne = self.airborne.setdefault(pack_id, Airborne())
-        if not wrong and airborne.overlaps(flight):
-            wrong = say(fact("flight.overlaps", pack=pack.name))
-        if wrong:
-            return Judged(line, "wrong", wrong)
-        airborne.add(flight)
-        self.seen[pack_id, flight.landed_at.replace(microsecond=0)] = flight.duration_s
-        return Judged(line, "new", f"{line.note} {asked}".strip(), flight, craft_id, pack_id)
-
-
-def _entry(of: Judged) -> str:
-    """The same for the same flight, whichever file it comes in."""
-    assert of.flight is not None  # noqa: S101 - asked for new flights only
-    moment = of.flight.landed_at.replace(microsecond=0).isoformat()
-    return "csv-" + hashlib.sha256(f"{of.pack_id} {moment} {of.flight.duration_s:.0f}".encode()).hexdigest()[:32]
-
-
 def look(one: Import, data: bytes, database: Database) -> None:
     """Read a file and judge its lines; nothing is logged.
 
@@ -253,7 +159,7 @@ def look(one: Import, data: bytes, database: Database) -> None:
         one.done = done
 
     log = read_flights(rows, zone=one.zone, progress=read)
-    judge = _Judge(database)
+    judge = LinesJudge(database)
     for k, line in enumerate(log.lines):
         one.lines.append(judge.judge(line))
         if k % 200 == 0:
@@ -275,7 +181,7 @@ def write(one: Import, database: Database) -> None:
         one.added = store.add_many(
             session,
             [
-                store.NewFlight(line.flight, line.craft_id, line.pack_id, _entry(line))
+                store.NewFlight(line.flight, line.craft_id, line.pack_id, line.entry)
                 for line in new
                 if line.flight is not None
             ],
@@ -284,7 +190,6 @@ def write(one: Import, database: Database) -> None:
     one.state = "written"
 
 
-Verdict = Literal["new", "known", "wrong"]
 #: A page waits so long before it shows progress instead [s]; imports are kept for a while.
 _PATIENCE_S, _KEPT = 1.0, 6
 #: Of so many lines in all; a line and its flight take some two kB.

@@ -10,6 +10,7 @@ from fastapi import Request
 from fastapi.responses import Response
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.fact import Words
 from zesty_cell.core.learn.calibration import charge_factor
 from zesty_cell.core.learn.flights import LoggedFlight, Used, odd_ones, used_of
 from zesty_cell.core.parts.pack import cells_of
@@ -92,7 +93,7 @@ AIR: dict[str, tuple[str, float | None, float | None]] = {
 
 def flight_page(
     request: Request, session: Session, flight_id: int, *, taken: Taken | None = None,
-    form: dict[str, str] | None = None, conflict: str = "", status: int = 200,
+    form: dict[str, str] | None = None, conflict: Words = "", status: int = 200,
 ) -> Response:  # fmt: skip
     row = store.fetch(session, flight_id)
     view = preferences_of(request)

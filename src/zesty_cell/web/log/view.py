@@ -96,7 +96,7 @@ def change(request: Request, session: Store, flight_id: int, form: PostedForm) -
         session.commit()
     except EditConflictError as error:
         session.rollback()
-        return flight_page(request, session, flight_id, form=form, conflict=str(error), status=409)
+        return flight_page(request, session, flight_id, form=form, conflict=error.why, status=409)
     except OperationalError:
         session.rollback()
         return flight_page(request, session, flight_id, form=form, conflict=NOT_STORED, status=503)

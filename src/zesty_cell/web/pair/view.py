@@ -57,7 +57,8 @@ def show_pair(
     two = by_id.get(whole_number(second)) or (chosen[1] if chosen else None)
     errors: dict[str, Words] = {}
     pair: ParallelPair | None = None
-    refusal = ""
+    refusal: Words = ""
+    joining_a: float | None = None
     halves: list[Half] = []
     if one is not None and two is not None:
         volts = half_volts(first_v, one, errors, "first_v"), half_volts(second_v, two, errors, "second_v")
@@ -72,11 +73,10 @@ def show_pair(
                     first=halves[0].pack, second=halves[1].pack, first_rest_v=volts[0], second_rest_v=volts[1]
                 )
             except UnequalPacksError as error:
-                refusal = str(error)
+                refusal = error.why
                 if halves[0].pack.series == halves[1].pack.series:
                     joining_a = joining_current_a(
                         first=halves[0].pack, second=halves[1].pack, first_rest_v=volts[0], second_rest_v=volts[1]
                     )
-                    refusal += f" Joined so, {joining_a:.0f} A would flow from one into the other."
-    context = {"rows": rows, "halves": halves, "pair": pair, "refusal": refusal, "errors": errors}
-    return page(request, "pair.html", context | {"equal_v": EQUAL_VOLTAGE_V})
+    context = {"rows": rows, "halves": halves, "pair": pair, "refusal": refusal, "joining_a": joining_a}
+    return page(request, "pair.html", context | {"errors": errors, "equal_v": EQUAL_VOLTAGE_V})

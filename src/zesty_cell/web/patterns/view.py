@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.asked.flying import PATTERNS, FlyingPattern
 from zesty_cell.core.errors import ZestyCellError
+from zesty_cell.core.fact import Words
 from zesty_cell.services.advice import advice_for
 from zesty_cell.services.patterns import known_patterns
 from zesty_cell.store import patterns, sheets
@@ -59,7 +60,7 @@ def _editor(
     pattern_id: int | None,
     version: int,
     status: int = 200,
-    conflict: str = "",
+    conflict: Words = "",
 ) -> HTMLResponse:
     width, face = 1000.0, Face(preferences_of(request))
     context = {
@@ -125,7 +126,7 @@ def _kept(request: Request, session: Session, form: dict[str, str], *, pattern_i
         session.commit()
     except (EditConflictError, OperationalError) as error:
         session.rollback()
-        status, words = (503, NOT_STORED) if isinstance(error, OperationalError) else (409, str(error))
+        status, words = (503, NOT_STORED) if isinstance(error, OperationalError) else (409, error.why)
         return _editor(
             request, session, read, pattern_id=pattern_id, version=version, status=status, conflict=words
         )

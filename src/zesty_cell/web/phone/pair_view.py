@@ -8,6 +8,7 @@ from fastapi import APIRouter, Form, Query, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.types import Receive, Scope
 
+from zesty_cell.core.fact import Words
 from zesty_cell.network.devices import PairingError
 from zesty_cell.paired import keep_token, right_of, token_of
 from zesty_cell.web.http import page
@@ -17,7 +18,7 @@ router = APIRouter(include_in_schema=False)
 
 
 def _pair_page(
-    request: Request, *, code: str = "", name: str = "Phone", error: str = "", status: int = 200
+    request: Request, *, code: str = "", name: str = "Phone", error: Words = "", status: int = 200
 ) -> Response:
     device = asked_by(request)
     itself = device is None and right_of(request.scope) == "everything"
@@ -44,7 +45,7 @@ def pair(
     try:
         token, _ = devices.pair(code, name)
     except PairingError as error:
-        return _pair_page(request, code=code, name=name, error=str(error), status=422)
+        return _pair_page(request, code=code, name=name, error=error.why, status=422)
     before = token_of(request.headers)
     known = devices.of_token(before) if before else None
     if known is not None:  # the same device, paired anew

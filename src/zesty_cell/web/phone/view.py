@@ -8,6 +8,7 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
+from zesty_cell.core.fact import Words
 from zesty_cell.network import Network
 from zesty_cell.network.devices import RIGHTS, Code, Devices, PairingError
 from zesty_cell.web.drawing.qr import qr_code
@@ -41,7 +42,7 @@ def _address(request: Request, network: Network, path: str) -> str:
     return f"https://{request.headers.get('host', '')}{path}" if network.proxy else ""
 
 
-def _show(request: Request, *, error: str = "", status: int = 200) -> Response:
+def _show(request: Request, *, error: Words = "", status: int = 200) -> Response:
     network = network_of(request)
     shown = kept_of(request, ShownCode).open(network.devices)
     devices = network.devices.all() if network.devices is not None else []
@@ -80,7 +81,7 @@ def give_code(request: Request, right: Annotated[str, Form(max_length=20)] = "fi
     try:
         kept_of(request, ShownCode).code = devices.new_code(wanted)
     except PairingError as error:
-        return _show(request, error=str(error), status=429)
+        return _show(request, error=error.why, status=429)
     return RedirectResponse("/phone", 303)
 
 
@@ -92,7 +93,7 @@ def rename(request: Request, device_id: int, name: Annotated[str, Form(max_lengt
         if devices is not None:
             devices.rename(device_id, name)
     except PairingError as error:
-        return _show(request, error=str(error), status=422)
+        return _show(request, error=error.why, status=422)
     return say(RedirectResponse("/phone", 303), "Renamed.")
 
 

@@ -9,6 +9,7 @@ from fastapi import Request
 from fastapi.responses import HTMLResponse
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.fact import Words
 from zesty_cell.core.practice.told import (
     judgement,
     task,
@@ -21,7 +22,7 @@ from zesty_cell.web.http import page
 _SCORES: Final = 6
 
 
-def drills_listed(request: Request, session: Session, *, trouble: str = "", status: int = 200) -> HTMLResponse:
+def drills_listed(request: Request, session: Session, *, trouble: Words = "", status: int = 200) -> HTMLResponse:
     now = datetime.now(UTC)
     found = standings(kept(session), now=now)
     lines = [

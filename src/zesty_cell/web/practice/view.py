@@ -67,7 +67,7 @@ def show_drill(
         scenario, sheet_id = _drill(session, key, {"seed": str(number), "sheet": sheet})
     except OutOfRangeError as error:
         return drills_listed(
-            request, session, trouble=str(error), status=404 if key not in (*DRILLS, "own") else 422
+            request, session, trouble=error.why, status=404 if key not in (*DRILLS, "own") else 422
         )
     place = (DRILLS.index(scenario.key) + 1) if scenario.key in DRILLS else None
     context: dict[str, Any] = {

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.plausibility import craft_doubts
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import Words
 from zesty_cell.core.parts.craft import Craft, PropellerSet
 from zesty_cell.core.parts.propellers import source_still, with_set, with_set_on
 from zesty_cell.services.propellers import keep_set, put_on, take_away
@@ -38,7 +39,7 @@ def _other(craft: Craft, name: str) -> PropellerSet:
 
 
 def _form(
-    request: Request, row: CraftRow, state: FormState, *, named: str = "", conflict: str = "", status: int = 200
+    request: Request, row: CraftRow, state: FormState, *, named: str = "", conflict: Words = "", status: int = 200
 ) -> HTMLResponse:
     craft = CRAFTS.thing(row)
     context = {
@@ -97,7 +98,7 @@ def save_set(
         return _form(request, CRAFTS.fetch(session, craft_id), state, named=name, status=422)
     except (EditConflictError, OperationalError) as error:
         session.rollback()
-        status, words = (503, NOT_STORED) if isinstance(error, OperationalError) else (409, str(error))
+        status, words = (503, NOT_STORED) if isinstance(error, OperationalError) else (409, error.why)
         fresh = CRAFTS.fetch(session, craft_id)
         return _form(request, fresh, state, named=name, conflict=words, status=status)
     return say(RedirectResponse(_address(craft_id), 303), f"“{kept.name}” is kept.")

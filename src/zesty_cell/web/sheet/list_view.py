@@ -9,6 +9,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.plausibility import sheet_doubts
+from zesty_cell.core.fact import Words
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.sheet_json import read_sheet
 from zesty_cell.services.sheet_answers import SheetAnswers
@@ -35,7 +36,7 @@ def list_sheets(
 
 
 def _list_page(
-    request: Request, session: Session, wanted: Wanted, *, error: str = "", status: int = 200
+    request: Request, session: Session, wanted: Wanted, *, error: Words = "", status: int = 200
 ) -> HTMLResponse:
     rows = store.heads(session)
     answers = kept_of(request, SheetAnswers).known(session, rows, sessions=database_of(request).session)
@@ -57,7 +58,7 @@ def import_sheet(request: Request, session: Store, file: Annotated[UploadFile, F
     try:
         sheet = read_sheet(file.file.read())
     except FileFormatError as error:
-        return _list_page(request, session, Wanted(), error=str(error), status=422)
+        return _list_page(request, session, Wanted(), error=error.why, status=422)
     row = store.bring_in(session, sheet)
     odd = " ".join(say_fact(d.why, preferences_of(request)) for d in sheet_doubts(sheet))
     words = f"Loaded. Unlikely in it: {odd}"[:400] if odd else "Loaded."

@@ -50,7 +50,7 @@ def change_sheet(request: Request, session: Store, sheet_id: int, form: PostedFo
         store.change(session, sheet_id, read.version, read.sheet, craft_id=read.craft_id, pack_id=read.pack_id)
         session.commit()  # here, not after the handler: a full disk must not cost what was typed
     except EditConflictError as error:
-        return page(request, "sheet.html", context | {"conflict": str(error)}, status=409)
+        return page(request, "sheet.html", context | {"conflict": error.why}, status=409)
     except (StaleDataError, OperationalError):
         # Two saves in the same moment, or a database that is locked or full: what was typed stays.
         session.rollback()

@@ -73,7 +73,7 @@ def type_run(request: Request, session: Store, trial_id: int, form: PostedForm) 
     except ValidationError as error:
         return refused(request, session, trial_id, {"value": words_of(error.errors(include_url=False)[0])}, form)
     except EditConflictError as error:
-        return refused(request, session, trial_id, {"value": str(error)}, form, 409)
+        return refused(request, session, trial_id, {"value": error.why}, form, 409)
     return back_to(trial_id, f"Run {run.slot + 1} is kept.")
 
 
@@ -121,7 +121,7 @@ def _changed(session: Session, trial_id: int, form: dict[str, str], *, aside: bo
         session.commit()
     except (EditConflictError, ValidationError) as error:
         session.rollback()
-        words = "Another run has its place." if isinstance(error, ValidationError) else str(error)
+        words = "Another run has its place." if isinstance(error, ValidationError) else error.why
         return back_to(trial_id, f"{words} Nothing was changed.")
     return back_to(trial_id, "It does not count." if aside else "It counts again.")
 
@@ -161,7 +161,7 @@ def call_it(request: Request, session: Store, trial_id: int, form: PostedForm) -
     except ValidationError as error:
         return refused(request, session, trial_id, {"name": words_of(error.errors(include_url=False)[0])}, form)
     except EditConflictError as error:
-        return refused(request, session, trial_id, {"name": str(error)}, form, 409)
+        return refused(request, session, trial_id, {"name": error.why}, form, 409)
     return back_to(trial_id, f"It is “{row.name}” now.")
 
 

@@ -67,7 +67,7 @@ def take_from_stand(
     except ValidationError as error:
         return refused(request, session, trial_id, _at_their_places(error, form), form)
     except EditConflictError as error:
-        return refused(request, session, trial_id, {"steps": str(error)}, form, 409)
+        return refused(request, session, trial_id, {"steps": error.why}, form, 409)
     if place is None:
         return refused(request, session, trial_id, {"steps": "That place is taken: look at the runs again."}, form)
     session.commit()

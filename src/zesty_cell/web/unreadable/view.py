@@ -87,7 +87,7 @@ def _shown(one: SetAside, typed: dict[str, str]) -> Shown:
 
 
 def _list(
-    request: Request, session: Store, *, typed: dict[str, str] | None = None, of: int = 0, error: str = ""
+    request: Request, session: Store, *, typed: dict[str, str] | None = None, of: int = 0, error: Words = ""
 ) -> Response:
     shown = [_shown(one, typed or {} if one.id == of else {}) for one in store.all_of(session)]
     # The many flights of one pack are one line.
@@ -113,7 +113,7 @@ def mend(request: Request, session: Store, unreadable_id: int, form: PostedForm)
     try:
         left = store.mend(session, unreadable_id, values)
     except UnstorableError as error:
-        return _list(request, session, typed=form, of=unreadable_id, error=str(error))
+        return _list(request, session, typed=form, of=unreadable_id, error=error.why)
     if left:
         words = "It still cannot be read. Nothing was changed."
         return _list(request, session, typed=form, of=unreadable_id, error=words)

@@ -10,6 +10,7 @@ from zesty_cell.words.english.callouts import CALLOUTS
 from zesty_cell.words.english.choosing import CHOOSING
 from zesty_cell.words.english.discharge import DISCHARGE, THRUST
 from zesty_cell.words.english.faults import FAULTS
+from zesty_cell.words.english.files import FILES, KEPT
 from zesty_cell.words.english.practice import PRACTICE
 from zesty_cell.words.english.refusals import REFUSALS
 from zesty_cell.words.english.start import START
@@ -22,6 +23,8 @@ ENGLISH: dict[str, str] = {
     **DISCHARGE,
     **THRUST,
     **FAULTS,
+    **FILES,
+    **KEPT,
     **PRACTICE,
     **REFUSALS,
     **START,

@@ -139,6 +139,8 @@ _PLAN = {
 }
 
 _WHY = {
+    "plan.same_count": "Two packs have {series} cells: the voltage does not tell them apart. Choose by a switch.",
+    "plan.same_position": "{pack} has this position: give each pack its own.",
     "plan.timer": "The early end of the range, {down_s}, less the way home: it is the guard that needs no telemetry.",
     "plan.timer.of_pack": "For {pack}: the guard that needs no telemetry.",
     "plan.timer.of_packs": "For the earliest of {packs} packs, {pack}: the guard that needs no telemetry.",
