@@ -15,8 +15,8 @@ from zesty_cell.words.face import Reader
 from zesty_cell.words.say import FORMS, say
 
 CORE = Path(zesty_cell.core.__file__).parent
-#: Files, the store, the services and the pairing of devices have their refusals.
-SAYS = tuple(CORE.parent / room for room in ("core", "formats", "store", "services", "network"))
+#: Beside the core files, the store, the services, the pairing of devices and forms have their refusals.
+SAYS = tuple(CORE.parent / room for room in ("core", "formats", "store", "services", "network", "web"))
 METRIC, IMPERIAL = Reader("metric", "cell"), Reader("imperial", "pack")
 
 

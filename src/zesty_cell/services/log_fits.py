@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell import __version__
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import Words
 from zesty_cell.core.learn.calibration import Calibration, corrected_log
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.log_fit import fit_log
@@ -37,7 +38,7 @@ LOGS_LEARNED_FROM = 4
 _USUAL_AIR_C = 20.0
 
 _read: Few[tuple[int, int, Mapping], ReadLog] = Few(4)
-_fits: Few[tuple[int, str], LogFit | str] = Few(8)
+_fits: Few[tuple[int, str], LogFit | Words] = Few(8)
 
 
 def forget() -> None:
@@ -102,12 +103,12 @@ def flown_log(session: Session, row: LogRow, flight_row: FlightRow) -> FlownLog 
     return FlownLog(row, flight, pack, mapping, air_c, made, cooling, rests_on)
 
 
-def fit_of(log: FlownLog, /) -> LogFit | str:
+def fit_of(log: FlownLog, /) -> LogFit | Words:
     """The pack as a log's fit finds it, or why that log cannot tell."""
     return _fits.get((log.row.id, log.rests_on), lambda: _fitted(log))
 
 
-def _fitted(log: FlownLog) -> LogFit | str:
+def _fitted(log: FlownLog) -> LogFit | Words:
     try:
         read = read_packed(logs.packed_of(log.row), log.mapping)
         telemetry, _ = corrected_log(read.telemetry, calibrations=log.made, at=log.flight.landed_at)
@@ -116,7 +117,7 @@ def _fitted(log: FlownLog) -> LogFit | str:
                 telemetry, pack=log.pack, air_c=log.air_c, cooling=log.cooling, put_back_ah=log.flight.put_back_ah
             )
     except (OutOfRangeError, FileFormatError) as error:
-        return str(error)
+        return error.why
 
 
 def _told(session: Session, log: FlownLog) -> LogTold | None:
@@ -126,7 +127,7 @@ def _told(session: Session, log: FlownLog) -> LogTold | None:
         with suppress(UnreadableError):
             return None if kept.document is None else read(LogTold, kept.document)
     fit = fit_of(log)
-    return None if isinstance(fit, str) else told_by_log(fit, at_c=log.air_c)
+    return told_by_log(fit, at_c=log.air_c) if isinstance(fit, LogFit) else None
 
 
 def taught_by(session: Session, log: FlownLog, flight_row: FlightRow, /) -> LogTold | None:

@@ -160,7 +160,7 @@ def log_fit(session: Store, log_id: given.RecordId) -> FitDocument:
     fit = fit_of(_flown(session, log_id))
     if not isinstance(fit, LogFit):
         return FitDocument(
-            why_not=fit, figures=[], rmse_v_per_cell=None, noise_v_per_cell=None, current_scale=None,
+            why_not=say(fit), figures=[], rmse_v_per_cell=None, noise_v_per_cell=None, current_scale=None,
             current_scale_error=None, fitted_s=None, misfits=False,
         )  # fmt: skip
     figures = [

@@ -12,6 +12,7 @@ from zesty_cell.core.callouts.schools import SCHOOLS, write_plan
 from zesty_cell.core.callouts.telemetry import Telemetry
 from zesty_cell.core.clock import clock
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.learn.calibration import HoverDown
 from zesty_cell.core.learn.hover_down import hover_curve, steady_points
 from zesty_cell.web.calibrate.bench import Bench, Made, refused
@@ -51,9 +52,9 @@ def read_hover(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
                 made.errors.setdefault(volts.path, doubt.why)
             points.append((time_s, read_v / bench.pack.series if per_pack else read_v))
         elif time_s is not None or read_v is not None:
-            made.errors.setdefault((at if time_s is None else volts).path, "Minute and voltage, both.")
+            made.errors.setdefault((at if time_s is None else volts).path, fact("typed.hover.both"))
     if not points and not made.errors:
-        made.errors["time_1"] = "At least four readings, spread over the flight, draw a curve."
+        made.errors["time_1"] = fact("typed.hover.four")
     if made.errors:
         return made
     loaded = form.get("loaded") != "no"

@@ -9,7 +9,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.fact import Fact
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.learn.calibration import CurrentCalibration, VoltageCalibration
 from zesty_cell.core.learn.flights import over_capacity
 from zesty_cell.core.learn.plausibility import scale_doubt, voltage_points_doubts
@@ -72,9 +72,9 @@ def read_voltage(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
             points.append((read, metered))
         elif read is not None or metered is not None:
             missing = shown if read is None else meter
-            made.errors.setdefault(missing.path, "Both readings of a point are needed.")
+            made.errors.setdefault(missing.path, fact("typed.sensor.both"))
         elif k == 1:
-            made.errors.setdefault(shown.path, "Read both at the same moment, propellers off.")
+            made.errors.setdefault(shown.path, fact("typed.sensor.same_moment"))
     if made.errors:
         return made
     entered = values.get("entered")
@@ -134,16 +134,16 @@ def _rises(values: Mapping[str, Any], form: Mapping[str, str], made: Made) -> bo
         return form["rises"] == "yes"
     test = [values.get(f.path) for f in TEST]
     if any(v is None for v in test):
-        made.errors["rises"] = "Choose which kind it is, or make the test step."
+        made.errors["rises"] = fact("typed.sensor.kind")
         return None
     before, before_a, after, after_a = (float(v) for v in test if v is not None)
     if min(before, before_a, after, after_a) <= 0.0:
-        made.errors["before_a"] = "All four are more than nothing."
+        made.errors["before_a"] = fact("typed.sensor.all_four")
         return None
     found = reading_rises(scale_before=before, amps_before=before_a, scale_after=after, amps_after=after_a)
     made.shown["found"] = found
     if found is None:
-        made.errors["before_a"] = "These do not tell: change the scale by a fifth or more, at the same throttle."
+        made.errors["before_a"] = fact("typed.sensor.does_not_tell")
     return found
 
 
@@ -167,9 +167,9 @@ def read_current(bench: Bench, form: Mapping[str, str], now: datetime) -> Made:
                 doubts += [doubt] if doubt else []
         elif shown_ah is not None or back_ah is not None:
             missing = shown if shown_ah is None else back
-            made.errors.setdefault(missing.path, "What it showed and what went back are both needed.")
+            made.errors.setdefault(missing.path, fact("typed.sensor.both_charges"))
     if not pairs and "shown_1" not in made.errors:
-        made.errors["shown_1"] = "One flight with what it showed and what was put back is needed."
+        made.errors["shown_1"] = fact("typed.sensor.one_flight")
     rises = _rises(values, form, made)
     if made.errors or rises is None:
         return made

@@ -13,7 +13,7 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.discharge.note import RunNote, series_of
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.formats.csv_table import MOST_BYTES
 from zesty_cell.formats.discharge_csv import (
     DISCHARGE_ROLES,
@@ -102,9 +102,9 @@ def take_file(
     errors: dict[str, Words] = {}
     note = _note(texts, form_units(texts), errors, taken_at=datetime.now(UTC).replace(microsecond=0))
     if not any(row.id == whole_number(pack) for row in PACKS.all(session)):
-        errors["pack"] = "Which pack was it?"
+        errors["pack"] = fact("typed.discharge.pack")
     if file is None or not file.filename:
-        errors["file"] = "Choose the file that the charger or load wrote."
+        errors["file"] = fact("typed.discharge.file")
     if errors or file is None:
         return _new(request, session, texts, errors, status=422)
     try:

@@ -14,7 +14,7 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.errors import ZestyCellError
-from zesty_cell.core.fact import Fact, Words
+from zesty_cell.core.fact import Fact, Words, fact
 from zesty_cell.core.faults import named
 from zesty_cell.core.faults.case import NOTHING, SOMETHING_ELSE, Case, look_at
 from zesty_cell.core.faults.part import part_to_change
@@ -105,9 +105,9 @@ def make_case(request: Request, session: Store, form: PostedForm) -> Response:
     """Keep a case with craft and pack, and look for its cause."""
     asked = _asked(session, form)
     if not asked.signs:
-        asked.errors["signs"] = "Tick what you saw, heard or felt."
+        asked.errors["signs"] = fact("typed.fault.signs")
     if asked.craft is None and asked.pack is None:
-        asked.errors["craft"] = "Choose the craft, the pack, or both."
+        asked.errors["craft"] = fact("refused.case.of_nothing")
     if asked.errors:
         return _new(request, session, asked, status=422)
     names = [row.name for row in (asked.craft, asked.pack) if row is not None]

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from sqlalchemy.orm.exc import StaleDataError
 
 from zesty_cell.core.answer.plausibility import cell_volts_doubt
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.core.learn.plausibility import measured_doubt
 from zesty_cell.core.parts.pack import Pack
@@ -234,7 +234,7 @@ def _rests(session: Session, form: Mapping[str, str], together: _Together) -> Ta
         at = datetime.fromisoformat(str(_landed_at(form.get("measured_at", ""))))
         at = at if at.tzinfo else at.replace(tzinfo=UTC)
     except ValueError:
-        taken.errors["measured_at"] = "When it was measured is no moment."
+        taken.errors["measured_at"] = fact("typed.field.no_moment")
     else:
         if (doubt := measured_doubt(at)) is not None:
             taken.errors["measured_at"] = doubt.why
@@ -273,7 +273,7 @@ def read_change(
 def _change(session: Session, form: Mapping[str, str], fields: tuple[Field, ...]) -> Taken:
     row = store.of_entry(session, form.get("flight", ""))
     if row is None:
-        return Taken(errors={"": "That flight is not in the log any more."})
+        return Taken(errors={"": fact("typed.field.gone")})
     if fields is CHARGED and not form.get("charged_at"):
         # A form without a script does not know the time: it is charged now.
         form = {**form, "charged_at": datetime.now(UTC).isoformat()}
@@ -308,7 +308,7 @@ def take_entry(session: Session, form: Mapping[str, str], together: _Together | 
     """
     entry = form.get("entry", "")
     if not entry or len(entry) > _NAME_LENGTH or not entry.isprintable():
-        return Taken(errors={"": "This entry has no name, so it could be taken twice."})
+        return Taken(errors={"": fact("typed.field.no_name")})
     together = together or _together(session, [form], {})
     before = together.answers.get(entry)
     if before is not None:
@@ -321,7 +321,7 @@ def take_entry(session: Session, form: Mapping[str, str], together: _Together | 
     elif kind in ("details", "charged"):
         taken = _change(session, form, DETAILS if kind == "details" else CHARGED)
     else:
-        return Taken(errors={"": "This kind of entry is not known; is the page older than the application?"})
+        return Taken(errors={"": fact("typed.field.kind")})
     if not taken.errors:
         together.answers[entry] = {"flight": taken.flight_id}
         store.take(session, entry, together.answers[entry])

@@ -13,8 +13,7 @@ from zesty_cell.services.starting import sheet_with
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.web.field.entries import take_one
 from zesty_cell.web.field.shown import _SAID, field_page
-from zesty_cell.web.http import PostedForm, Store, preferences_of, say, whole_number
-from zesty_cell.words.say import say as say_fact
+from zesty_cell.web.http import PostedForm, Store, said_to, say, whole_number
 
 router = APIRouter(include_in_schema=False)
 
@@ -57,7 +56,7 @@ def entries(request: Request, session: Store, form: PostedForm) -> Response:
         return JSONResponse(
             {
                 "flight": taken.flight_id,
-                "errors": {k: say_fact(w, preferences_of(request)) for k, w in taken.errors.items()},
+                "errors": {k: said_to(request, w) for k, w in taken.errors.items()},
                 "asked": list(taken.asked),
             },
             status_code=422 if taken.errors else 200,

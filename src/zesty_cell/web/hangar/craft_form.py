@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from typing import Any, Final
 
 from zesty_cell.core.answer.plausibility import craft_doubts
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.craft_load import USUAL_OVER_DRY, efficiency_of
 from zesty_cell.core.parts.pack_figures import pack_figures
@@ -236,7 +236,7 @@ def watts_to_amps(form: Mapping[str, str]) -> tuple[dict[str, str], dict[str, st
             watts = read_number(found["number"]) * (1000.0 if found["kilo"] else 1.0)
             volts = VOLTAGE.read(form.get(beside, ""), "metric")
         except ValueError:
-            wrong[path] = "Power over voltage is the current: give both as plain numbers."
+            wrong[path] = fact("typed.craft.watts")
             continue
         texts[path] = f"{watts / volts:.6g}" if volts > 0 else "0"
     return texts, {path: form[path] for path in _OR_POWER if path in form}, wrong

@@ -8,6 +8,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.ownership import Ownership
@@ -155,7 +156,7 @@ def check_tiers(values: dict[str, Any], state: FormState) -> None:
     """Rating tiers from the continuous one, where only that is known."""
     tiers = values.get("ratings", {})
     if tiers and "continuous_a" not in tiers:
-        state.errors.setdefault("ratings.continuous_a", "Give the continuous rating: the others follow from it.")
+        state.errors.setdefault("ratings.continuous_a", fact("typed.cell.continuous"))
     elif tiers:
         values["ratings"] = estimated_tiers(**tiers)
 

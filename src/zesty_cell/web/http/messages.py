@@ -8,6 +8,10 @@ import re
 
 from fastapi import Request, Response
 
+from zesty_cell.core.fact import Words
+from zesty_cell.web.http.preferences import preferences_of
+from zesty_cell.words.say import say as say_words
+
 COOKIE = "zesty_cell_said"
 #: Of a message and its undo, packed: more than this is none of ours.
 _MOST = 2_000
@@ -23,6 +27,11 @@ def say(response: Response, text: str, *, undo: str = "") -> Response:
     packed = base64.urlsafe_b64encode(json.dumps([text[:300], undo]).encode()).decode()
     response.set_cookie(COOKIE, packed, max_age=30, httponly=True, samesite="strict")
     return response
+
+
+def said_to(request: Request, words: Words, /) -> str:
+    """What is not put on a page by its template, in the units of who asks: for a message, or for a script."""
+    return say_words(words, preferences_of(request))
 
 
 def said(request: Request) -> tuple[str, str] | None:

@@ -13,9 +13,14 @@ from zesty_cell.services.log_fits import keep_fits
 from zesty_cell.services.opened_log import sheet_of
 from zesty_cell.store import flights as store
 from zesty_cell.store import logs
-from zesty_cell.web.http import Store, say, whole_number
+from zesty_cell.web.http import Store, said_to, say, whole_number
 
 router = APIRouter(prefix="/log/{flight_id}/telemetry", include_in_schema=False)
+
+
+def _not_attached(request: Request, flight_id: int, error: FileFormatError | None) -> Response:
+    why = "" if error is None else said_to(request, error.why)
+    return say(RedirectResponse(f"/log/{flight_id}", 303), f"Not attached: {why}")
 
 
 @router.post("")
@@ -37,11 +42,11 @@ def attach(
     try:
         attached = attached_logs.attach(session, file.file.read(), name=file.filename, flight_row=flight_row)
     except FileFormatError as error:
-        return say(RedirectResponse(f"/log/{flight_id}", 303), f"Not attached: {error}"[:400])
+        return _not_attached(request, flight_id, error)
     sheet, row = sheet_of(session, flight_row), attached.row
     if attached.read is None and sheet is None:
         session.rollback()
-        return say(RedirectResponse(f"/log/{flight_id}", 303), f"Not attached: {attached.error}"[:400])
+        return _not_attached(request, flight_id, attached.error)
     # A new source: its columns are confirmed once.
     if sheet is not None and not (attached.known and attached.sound):
         return RedirectResponse(f"/callouts/{sheet.id}/logs/{row.id}", 303)

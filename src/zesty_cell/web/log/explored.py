@@ -11,6 +11,7 @@ from fastapi.responses import Response
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.fact import Words
 from zesty_cell.core.learn.log_pattern import LogPattern
 from zesty_cell.core.learn.log_told import LogFit
 from zesty_cell.services.log_fits import (
@@ -70,7 +71,7 @@ def _over(grid: NDArray[np.float64], at: NDArray[np.float64], values: NDArray[np
     return out
 
 
-def series_of(opened: Opened, fit: LogFit | str, pattern: LogPattern | str) -> list[dict[str, Any]]:
+def series_of(opened: Opened, fit: LogFit | Words, pattern: LogPattern | Words) -> list[dict[str, Any]]:
     """What is drawn: panels of lines, each with its numbers on the log's own times."""
     log = opened.telemetry
     time_s = log.time_s - log.time_s[0]

@@ -11,6 +11,7 @@ from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.schools import FIRST_SCHOOL, write_plan
 from zesty_cell.core.callouts.telemetry import Telemetry, on_telemetry
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.flight.summary import full_throttle_at_landing_a
 from zesty_cell.core.learn.log_pattern import LogPattern, pattern_from_log
@@ -18,10 +19,10 @@ from zesty_cell.services.opened_log import Opened
 from zesty_cell.store import callouts
 
 
-def pattern_of(opened: Opened) -> LogPattern | str:
+def pattern_of(opened: Opened) -> LogPattern | Words:
     """What the log was flown like, or why that cannot be told."""
     if opened.sheet is None:
-        return "A sheet of this craft is needed: its steady power tells what is cruise and what a climb."
+        return fact("typed.log.no_sheet")
     try:
         name = f"{opened.flight_row.craft.name}, {opened.flight.landed_at:%-d %B}"
         return pattern_from_log(
@@ -31,7 +32,7 @@ def pattern_of(opened: Opened) -> LogPattern | str:
             setup=set_up(opened.sheet),
         )
     except OutOfRangeError as error:
-        return str(error)
+        return error.why
 
 
 def dry_run_of(telemetry: Telemetry, plan: CalloutPlan, sheet: Sheet) -> DryRun:

@@ -11,12 +11,13 @@ from fastapi.responses import RedirectResponse, Response
 from pydantic import ValidationError
 
 from zesty_cell.core.asked.flying import FlyingPattern
+from zesty_cell.core.learn.log_pattern import LogPattern
 from zesty_cell.services.log_fits import (
     fit_of,
 )
 from zesty_cell.services.opened_log import open_log
 from zesty_cell.store import sheets
-from zesty_cell.web.http import PostedForm, Store, say, whole_number
+from zesty_cell.web.http import PostedForm, Store, said_to, say, whole_number
 from zesty_cell.web.log.explored import series_of, show_log
 from zesty_cell.web.log.flown_as import dry_run_of, pattern_of, plan_of_log
 from zesty_cell.words.units import read_number
@@ -62,8 +63,9 @@ def take_pattern(request: Request, session: Store, flight_id: int, log_id: int, 
     opened = open_log(session, flight_id, log_id)
     pattern = pattern_of(opened)
     sheet_row = sheets.fetch(session, whole_number(form.get("sheet", "")))
-    if isinstance(pattern, str):
-        return say(RedirectResponse(f"/log/{flight_id}/telemetry/{log_id}", 303), pattern)
+    if not isinstance(pattern, LogPattern):
+        said = said_to(request, pattern)
+        return say(RedirectResponse(f"/log/{flight_id}/telemetry/{log_id}", 303), said)
     activities = []
     for k, activity in enumerate(pattern.pattern.activities):
         changed = activity.model_dump()

@@ -5,13 +5,16 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import PackFigures
 from zesty_cell.store.tables import PackRow
 from zesty_cell.web.drawing.pack_picture import PackPicture
 from zesty_cell.words.units import read_number
+
+#: No cell rests outside [V].
+_LEAST_V, _MOST_V = 0.5, 4.5
 
 
 @dataclass(frozen=True)
@@ -44,6 +47,6 @@ def half_volts(text: str, row: PackRow, errors: dict[str, Words], name: str) -> 
     except ValueError as error:
         errors[name] = str(error)
         return 0.0
-    if not 0.5 <= volts <= 4.5:
-        errors[name] = "Volts of one cell, please: between 0.5 and 4.5."
+    if not _LEAST_V <= volts <= _MOST_V:
+        errors[name] = fact("typed.pair.volts", least=_LEAST_V, most=_MOST_V)
     return volts

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from zesty_cell.core.errors import UnequalPacksError
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.flight.parallel import (
     EQUAL_VOLTAGE_V,
     ParallelPair,
@@ -31,7 +31,7 @@ def keep_pair(session: Store, form: PostedForm) -> Response:
     rows = [PACKS.fetch(session, whole_number(form.get(side, ""))) for side in ("first", "second")]
     try:
         if rows[0].id == rows[1].id:
-            raise UnequalPacksError("Choose two different packs.", difference=0.0, limit=0.0)
+            raise UnequalPacksError(fact("typed.pair.two"), difference=0.0, limit=0.0)
         pack = joined_pack(first=PACKS.thing(rows[0]), second=PACKS.thing(rows[1]))
     except UnequalPacksError as error:
         back = f"/hangar/pair?first={rows[0].id}&second={rows[1].id}"
@@ -66,7 +66,7 @@ def show_pair(
             pack = PACKS.thing(row)
             halves.append(Half(row, pack, pack_figures(pack), pack_picture(pack, width=190.0), text or f"{v:.2f}"))
         if one.id == two.id:
-            errors["second"] = "Choose two different packs."
+            errors["second"] = fact("typed.pair.two")
         if not errors:
             try:
                 pair = parallel_pair(

@@ -9,6 +9,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse
 
 from zesty_cell.core.errors import ZestyCellError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.practice.asked import question
 from zesty_cell.core.practice.drills import DRILLS
 from zesty_cell.core.practice.flown import play
@@ -37,7 +38,7 @@ def show_flown(request: Request, session: Store, attempt_id: int) -> HTMLRespons
     try:
         scenario = scenario_of(session, attempt.drill, seed=attempt.seed, sheet_id=attempt.sheet)
     except ZestyCellError:
-        gone = f"The sheet that “{attempt.name}” was flown with is gone, or contradicts itself now."
+        gone = fact("typed.drill.no_sheet", drill=attempt.name)
         return drills_listed(request, session, trouble=gone, status=404)
     played = play(scenario, attempt.decisions)
     asked, now = question(played), datetime.now(UTC)

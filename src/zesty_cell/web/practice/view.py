@@ -3,55 +3,37 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Mapping
-from typing import Annotated, Any, Final
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
-from pydantic import TypeAdapter, ValidationError
 from sqlalchemy.exc import OperationalError
-from sqlalchemy.orm import Session
 
 from zesty_cell.core.errors import OutOfRangeError, ZestyCellError
-from zesty_cell.core.practice.attempt import MOST_DECISIONS
-from zesty_cell.core.practice.course import MOST_S, Decision
+from zesty_cell.core.fact import fact
 from zesty_cell.core.practice.drills import DRILLS
 from zesty_cell.core.practice.flown import play
-from zesty_cell.core.practice.scenario import Scenario
 from zesty_cell.core.practice.shown import times_life
 from zesty_cell.core.practice.told import (
     judgement,
     task,
 )
-from zesty_cell.services.practice import keep, scenario_of
+from zesty_cell.services.practice import keep
 from zesty_cell.web.drawing.practice_air import air
-from zesty_cell.web.http import NOT_STORED, PostedForm, Store, page, preferences_of, whole_number
+from zesty_cell.web.http import NOT_STORED, PostedForm, Store, page, preferences_of, said_to, whole_number
 from zesty_cell.web.practice.listed import drills_listed
 from zesty_cell.web.practice.shown import played_json
+from zesty_cell.web.practice.typed import decisions_of, drill_of, moment_s_of
 from zesty_cell.words.face import Face
 from zesty_cell.words.practice import actions_of
 
 router = APIRouter(prefix="/practice", include_in_schema=False)
-_DECISIONS: Final = TypeAdapter(list[Decision])
-_MOST_TYPED: Final = 8000
 
 
 @router.get("")
 def list_drills(request: Request, session: Store) -> HTMLResponse:
     """Every drill with how one stands, and which comes next."""
     return drills_listed(request, session)
-
-
-def _drill(session: Session, key: str, typed: Mapping[str, str]) -> tuple[Scenario, int | None]:
-    """The drill that is asked for, and the sheet where it is one's own.
-
-    Raises
-    ------
-    OutOfRangeError, MissingRecordError
-    """
-    sheet_id = whole_number(typed.get("sheet", "")[:12]) if key == "own" else None
-    seed = whole_number(typed.get("seed", "")[:12])
-    return scenario_of(session, key, seed=seed, sheet_id=sheet_id), sheet_id
 
 
 @router.get("/{key}")
@@ -62,9 +44,9 @@ def show_drill(
     """A drill, ready to begin; its truth is drawn anew where no seed is given."""
     number = whole_number(seed) or 1 + secrets.randbelow(999_999_998)
     if key == "own" and not sheet:
-        return drills_listed(request, session, trouble="Choose one of your sheets.", status=422)
+        return drills_listed(request, session, trouble=fact("typed.drill.sheet"), status=422)
     try:
-        scenario, sheet_id = _drill(session, key, {"seed": str(number), "sheet": sheet})
+        scenario, sheet_id = drill_of(session, key, {"seed": str(number), "sheet": sheet})
     except OutOfRangeError as error:
         return drills_listed(
             request, session, trouble=error.why, status=404 if key not in (*DRILLS, "own") else 422
@@ -79,48 +61,15 @@ def show_drill(
     return page(request, "practice_drill.html", context)
 
 
-def _decisions(typed: Mapping[str, str]) -> list[Decision]:
-    """The decisions of a form, in their order.
-
-    Raises
-    ------
-    ValueError
-        When they cannot be read, or are too many.
-    """
-    text = typed.get("decisions", "[]")
-    if len(text) > _MOST_TYPED:
-        raise ValueError("too many")
-    try:
-        found = _DECISIONS.validate_json(text)
-    except ValidationError as error:
-        raise ValueError("not to be read") from error
-    if len(found) > MOST_DECISIONS:
-        raise ValueError("too many")
-    return sorted(found, key=lambda d: d.at_s)
-
-
-def _moment_s(text: str) -> float:
-    """A moment of a drill [s].
-
-    Raises
-    ------
-    ValueError
-    """
-    moment_s = float(text[:12])
-    if not 0.0 <= moment_s <= MOST_S:  # what is no number at all is not between either
-        raise ValueError("no moment of a drill")
-    return moment_s
-
-
 @router.post("/{key}/play")
 def fly_on(request: Request, session: Store, key: str, form: PostedForm) -> Response:
     """The drill with the decisions made so far, from the last one on."""
     try:
-        scenario, _ = _drill(session, key, form)
-        decisions = _decisions(form)
-        from_s = _moment_s(form.get("from", "0"))
+        scenario, _ = drill_of(session, key, form)
+        decisions = decisions_of(form)
+        from_s = moment_s_of(form.get("from", "0"))
     except (ValueError, ZestyCellError):
-        return JSONResponse({"trouble": "This drill cannot be flown on: begin it anew."}, status_code=422)
+        return JSONResponse({"trouble": said_to(request, fact("typed.drill.not_flown_on"))}, status_code=422)
     face = Face(preferences_of(request))
     return JSONResponse(played_json(play(scenario, decisions), face, from_s=from_s))
 
@@ -130,10 +79,10 @@ def end_drill(request: Request, session: Store, key: str, form: PostedForm) -> R
     """Score a drill that is over, and keep it."""
     answer = form.get("answer", "")
     try:
-        scenario, sheet_id = _drill(session, key, form)
-        decisions = _decisions(form)
+        scenario, sheet_id = drill_of(session, key, form)
+        decisions = decisions_of(form)
     except (ValueError, ZestyCellError):
-        return drills_listed(request, session, trouble="This drill could not be scored: begin it anew.", status=422)
+        return drills_listed(request, session, trouble=fact("typed.drill.not_scored"), status=422)
     try:
         told_answer = int(answer) if answer.isascii() and answer.isdigit() and len(answer) == 1 else None
         row = keep(session, scenario, decisions, answer=told_answer, sheet_id=sheet_id)

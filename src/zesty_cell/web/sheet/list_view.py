@@ -15,9 +15,8 @@ from zesty_cell.formats.sheet_json import read_sheet
 from zesty_cell.services.sheet_answers import SheetAnswers
 from zesty_cell.store import sheets as store
 from zesty_cell.store import unreadable
-from zesty_cell.web.http import Store, database_of, kept_of, page, preferences_of, say, whole_number
+from zesty_cell.web.http import Store, database_of, kept_of, page, said_to, say, whole_number
 from zesty_cell.web.sheet.listed import ORDERS, Wanted, listed
-from zesty_cell.words.say import say as say_fact
 
 router = APIRouter(include_in_schema=False)
 
@@ -60,6 +59,6 @@ def import_sheet(request: Request, session: Store, file: Annotated[UploadFile, F
     except FileFormatError as error:
         return _list_page(request, session, Wanted(), error=error.why, status=422)
     row = store.bring_in(session, sheet)
-    odd = " ".join(say_fact(d.why, preferences_of(request)) for d in sheet_doubts(sheet))
+    odd = " ".join(said_to(request, d.why) for d in sheet_doubts(sheet))
     words = f"Loaded. Unlikely in it: {odd}"[:400] if odd else "Loaded."
     return say(RedirectResponse(f"/sheets/{row.id}", 303), words)

@@ -12,7 +12,7 @@ from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.parts.thrust import ThrustStep
 from zesty_cell.formats.csv_table import MOST_BYTES
 from zesty_cell.formats.errors import FileFormatError
@@ -83,12 +83,12 @@ def take_thrust(request: Request, session: Store, form: PostedForm) -> Response:
         return _shown(request, session, form, errors)
     row, name = _row(session, form), form.get("name", "").strip()[:80]
     if row is None:
-        errors["sheet"] = "Of which craft?"
+        errors["sheet"] = fact("typed.thrust.craft")
     if not name:
-        errors["name"] = "What are these propellers called?"
+        errors["name"] = fact("typed.thrust.name")
     steps, on_bench = read_steps(form, errors), read_on_bench(form, errors)
     if not steps and "steps" not in errors:
-        errors["steps"] = "Two steps or more, please."
+        errors["steps"] = fact("typed.thrust.two_steps")
     if errors or row is None:
         return _shown(request, session, form, errors, status=422)
     trouble = _keep(session, row, steps, on_bench=on_bench, name=name)
@@ -112,7 +112,7 @@ def take_file(
     """The steps of a thrust stand's file, written where they would be typed; what was typed else stays."""
     form = {"sheet": sheet, "on_bench": on_bench, "steps": steps, "name": name}
     if file is None or not file.filename:
-        return _shown(request, session, form, {"file": "Choose the file that the stand wrote."}, status=422)
+        return _shown(request, session, form, {"file": fact("typed.thrust.file")}, status=422)
     try:
         found = steps_of_file(file.file.read(MOST_BYTES + 1))
     except FileFormatError as error:

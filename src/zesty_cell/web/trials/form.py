@@ -8,7 +8,7 @@ from typing import Any, cast, get_args
 
 from pydantic import ValidationError
 
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.trials.measures import MEASURES, Measure, MeasureKey
 from zesty_cell.core.trials.question import Question
 from zesty_cell.web.http.forms import Field, Typed, form_units, read_field, words_of
@@ -26,7 +26,9 @@ COOLEST = Field("coolest_c", "Air from", TEMPERATURE)
 WARMEST = Field("warmest_c", "to", TEMPERATURE)
 #: What is usual, of a form that nobody has typed into yet.
 FIRST = {"differs": "propellers", "measure": "charge_a_minute", "rest_s": "15:00"}
-_MOST_KEPT_SAME = 12
+_MOST_KEPT_SAME, _MOST_LETTERS = 12, 200
+#: And so few or many pairs.
+_LEAST_PAIRS, _MOST_PAIRS = 4, 60
 
 
 def at_field(measure: Measure) -> Field | None:
@@ -97,12 +99,12 @@ def read_trial(form: Mapping[str, str], *, packs: list[str], craft_id: int) -> T
     read.pairs = _pairs(form, read)
     read.plan["packs"] = tuple(packs)
     read.plan["keep"] = tuple(line.strip() for line in form.get("keep", "").splitlines() if line.strip())
-    if len(read.plan["keep"]) > _MOST_KEPT_SAME or any(len(line) > 200 for line in read.plan["keep"]):
-        read.errors["keep"] = f"Up to {_MOST_KEPT_SAME} lines of 200 characters, please."
+    if len(read.plan["keep"]) > _MOST_KEPT_SAME or any(len(line) > _MOST_LETTERS for line in read.plan["keep"]):
+        read.errors["keep"] = fact("typed.test.keep", most=_MOST_KEPT_SAME, letters=_MOST_LETTERS)
     if not packs:
-        read.errors["packs"] = "Choose the packs that are flown, each on both sides."
+        read.errors["packs"] = fact("typed.test.packs")
     if read.plan.get("coolest_c", -99.0) >= read.plan.get("warmest_c", 99.0):
-        read.errors["warmest_c"] = "Warmer than where it begins, please."
+        read.errors["warmest_c"] = fact("typed.test.warmer")
     given = {name: value for name, value in values.items() if value is not None}
     if not read.errors.keys() & {"a", "b", "matters", "at"}:
         try:
@@ -126,7 +128,7 @@ def _pairs(form: Mapping[str, str], read: TrialForm) -> int | None:
     pairs = _read(PAIRS, form, read)
     if pairs is None:
         return None
-    if not 4 <= pairs <= 60 or pairs % 2:
-        read.errors["pairs"] = "An even number from 4 to 60, please: each side goes first as often as the other."
+    if not _LEAST_PAIRS <= pairs <= _MOST_PAIRS or pairs % 2:
+        read.errors["pairs"] = fact("typed.test.pairs", least=_LEAST_PAIRS, most=_MOST_PAIRS)
         return None
     return int(pairs)

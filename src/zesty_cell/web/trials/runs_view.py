@@ -11,7 +11,7 @@ from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.errors import OutOfRangeError, ZestyCellError
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.trials.question import Run, Trial
 from zesty_cell.core.trials.schedule import slots_of
 from zesty_cell.services.trial_lessons import rename, teach
@@ -34,7 +34,7 @@ def _read_run(row: TrialRow, trial: Trial, form: dict[str, str]) -> tuple[Run | 
     errors: dict[str, Words] = {}
     slot = next((s for s in slots_of(trial) if s.number == whole_number(form.get("slot", "")) - 1), None)
     if slot is None:
-        return None, {"value": "There is no such run in this plan."}
+        return None, {"value": fact("typed.run.none_such")}
     asked = (
         Field("value", "Measured", quantity_of(trial.question.measure), required=True),
         Field("air_c", "Air", TEMPERATURE),
@@ -84,11 +84,10 @@ def take_from_log(request: Request, session: Store, trial_id: int, form: PostedF
     flight = flights.fetch(session, whole_number(form.get("flight", "")))
     slot = whole_number(form.get("slot", "")) - 1
     if flight.craft_id != row.craft_id:
-        return refused(request, session, trial_id, {"flight": "That flight is another craft's."}, form)
+        return refused(request, session, trial_id, {"flight": fact("typed.run.other_craft")}, form)
     place = take_flight(session, row, flight, slot=slot if slot >= 0 else None)
     if place is None:
-        words = "That flight is a run already, or its place is taken."
-        return refused(request, session, trial_id, {"flight": words}, form)
+        return refused(request, session, trial_id, {"flight": fact("typed.run.taken")}, form)
     session.commit()
     return back_to(trial_id, f"The flight is run {place.number + 1}.")
 
@@ -104,8 +103,7 @@ def take_from_drawer(request: Request, session: Store, trial_id: int, form: Post
     except UnreadableError as error:
         return refused(request, session, trial_id, {"discharge": error.why}, form)
     if place is None:
-        words = "It does not tell what this test measures, or is a run already, or its place is taken."
-        return refused(request, session, trial_id, {"discharge": words}, form)
+        return refused(request, session, trial_id, {"discharge": fact("typed.run.tells_nothing")}, form)
     session.commit()
     return back_to(trial_id, f"The recording is run {place.number + 1}.")
 

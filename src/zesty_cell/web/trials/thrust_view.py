@@ -9,7 +9,7 @@ from fastapi.responses import Response
 from pydantic import ValidationError
 
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.formats.csv_table import MOST_BYTES
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.thrust_csv import steps_of_file
@@ -54,7 +54,7 @@ def take_from_stand(
     errors: dict[str, Words] = {}
     read, count, air_c = read_steps(form, errors), read_on_bench(form, errors), _air_c(form, errors)
     if not read and not errors:
-        errors["steps"] = "Choose the stand’s file, or type a line a step."
+        errors["steps"] = fact("typed.thrust.steps_or_file")
     if errors:
         return refused(request, session, trial_id, errors, form)
     try:
@@ -69,7 +69,7 @@ def take_from_stand(
     except EditConflictError as error:
         return refused(request, session, trial_id, {"steps": error.why}, form, 409)
     if place is None:
-        return refused(request, session, trial_id, {"steps": "That place is taken: look at the runs again."}, form)
+        return refused(request, session, trial_id, {"steps": fact("typed.run.place_taken")}, form)
     session.commit()
     return back_to(trial_id, f"The thrust run is run {place.number + 1}.")
 

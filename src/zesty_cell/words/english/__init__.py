@@ -15,6 +15,7 @@ from zesty_cell.words.english.practice import PRACTICE
 from zesty_cell.words.english.refusals import REFUSALS
 from zesty_cell.words.english.start import START
 from zesty_cell.words.english.trials import TRIALS
+from zesty_cell.words.english.typed import TYPED
 
 ENGLISH: dict[str, str] = {
     **ANSWERS,
@@ -29,4 +30,5 @@ ENGLISH: dict[str, str] = {
     **REFUSALS,
     **START,
     **TRIALS,
+    **TYPED,
 }
