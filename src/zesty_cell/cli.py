@@ -32,8 +32,8 @@ def _forecast(arguments: argparse.Namespace) -> int:
     from zesty_cell.core.errors import OutOfRangeError
     from zesty_cell.formats.errors import FileFormatError
     from zesty_cell.formats.forecast_json import forecast_document
-    from zesty_cell.formats.forecast_text import forecast_text
     from zesty_cell.formats.sheet_json import read_sheet
+    from zesty_cell.words.forecast_text import forecast_text
 
     try:
         result = forecast(read_sheet(_read_input(arguments.sheet)))

@@ -12,6 +12,7 @@ from fastapi.responses import Response
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.callouts.telemetry import Telemetry
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.learn.calibration import Kind, Moved
 from zesty_cell.core.learn.measured_points import points_moved
 from zesty_cell.formats.csv_table import read_table
@@ -35,7 +36,7 @@ class Task:
     key: str
     kind: Kind
     title: str
-    why: str
+    why: Words
     of_pack: bool
     read: Callable[[Bench, Mapping[str, str], datetime], Made]
 
@@ -43,16 +44,16 @@ class Task:
 TASKS: dict[str, Task] = {
     task.key: task
     for task in (
-        Task("voltage", "voltage", "Voltage scale", "A meter beside what the craft shows, at rest.", False,
+        Task("voltage", "voltage", "Voltage scale", fact("note.calibrate.voltage"), False,
              sensors.read_voltage),
-        Task("current", "current", "Current scale", "What the charger put back beside what the craft showed.",
+        Task("current", "current", "Current scale", fact("note.calibrate.current"),
              False, sensors.read_current),
         Task("lamp", "line loss", "Line loss and the craft’s own alarm",
-             "Fly to the lamp, land, wait, measure: what the leads, the plug and the cells take.", False,
+             fact("note.calibrate.lamp"), False,
              lamp.read_lamp),
         Task("hover-down", "hover-down", "Hover-down chart",
-             "A few voltages against minutes: the curve, and where it begins to fall.", False, hover.read_hover),
-        Task("cells", "cells", "Cell check", "Each cell of a resting pack, and how far apart they are.", True,
+             fact("note.calibrate.hover"), False, hover.read_hover),
+        Task("cells", "cells", "Cell check", fact("note.calibrate.cells"), True,
              cells.read_cells),
     )
 }  # fmt: skip

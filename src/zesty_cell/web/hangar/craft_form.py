@@ -56,7 +56,7 @@ def _air_then(source: str) -> tuple[Field, ...]:
 STEADY = Choice(
     "steady.source",
     "Where does its steady power come from?",
-    "An estimate is a wide beginning. One measured point, or a few logged flights, narrow the range to a third.",
+    fact("note.craft.estimate"),
     (
         (
             "rotor",
@@ -108,8 +108,7 @@ _WHERE = (("", "not said"), ("flight", "in flight"), ("bench", "held on the benc
 FULL = Choice(
     "full_throttle.source",
     "Full throttle",
-    "Read it from telemetry in a short climb: in flight a propeller draws less than held. Propellers off "
-    "whenever a powered craft is on the bench.",
+    fact("note.craft.full_throttle"),
     (
         (
             "estimated",
@@ -158,10 +157,6 @@ PARTS_FIELDS = (
     Field("propulsion.blades", "Blades", COUNT, hint="2"),
     Field("propulsion.winding_ohm", "Resistance of one motor", MILLIOHM, hint="usual"),
 )
-_PARTS_NOTE = (
-    "As they are sold; leave all empty if you do not know them. Full throttle and hover follow from them, roughly: "
-    "a propeller of two makers differs by a fifth."
-)
 CRAFT_SECTIONS = (
     Section(
         "The craft",
@@ -189,7 +184,7 @@ CRAFT_SECTIONS = (
             ),
         ),
     ),
-    Section("Motors and propellers", PARTS_FIELDS, note=_PARTS_NOTE),
+    Section("Motors and propellers", PARTS_FIELDS, note=fact("note.craft.parts")),
     Section("Steady flight", choice=STEADY),
     Section("Full throttle", choice=FULL),
     Section(
@@ -208,8 +203,7 @@ CRAFT_SECTIONS = (
             Field("limits.weight_class_name", "Weight class to watch", kind="text"),
             Field("limits.weight_class_kg", "Its limit, all-up", MASS),
         ),
-        note="Leave empty what you do not know: a check appears for each that you give. Weight classes are for "
-        "your local rules to decide.",
+        note=fact("note.craft.limits"),
     ),
 )
 

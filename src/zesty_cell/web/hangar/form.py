@@ -8,7 +8,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from zesty_cell.core.fact import fact
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.ownership import Ownership
@@ -33,7 +33,7 @@ class Choice:
 
     path: str
     legend: str
-    why: str
+    why: Words
     options: tuple[tuple[str, str, tuple[Field, ...]], ...]
 
 
@@ -44,7 +44,7 @@ class Section:
     title: str
     fields: tuple[Field, ...] = ()
     choice: Choice | None = None
-    note: str = ""
+    note: Words = ""
 
 
 def pairs(*keys: str) -> tuple[tuple[str, str], ...]:
@@ -87,8 +87,7 @@ CELL_SECTIONS = (
             Field("resistance_known", "Resistance comes from", kind="choice", options=KNOWN),
             Field("quality", "If estimated, it is", kind="choice", options=QUALITIES),
         ),
-        note="Resistance as a one-second, two-current test gives it: data sheets often state the 1 kHz figure, "
-        "which is lower by a third or more.",
+        note=fact("note.cell.resistance"),
     ),
     Section(
         "Rating of one cell",

@@ -10,6 +10,7 @@ from typing import Any
 from pydantic import BaseModel
 
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.connectors import CONNECTORS
@@ -65,7 +66,7 @@ PACK_SECTIONS = (
                 options=QUALITIES,
             ),
         ),
-        note="Resistance as a one-second, two-current test gives it, not the 1 kHz figure of a data sheet.",
+        note=fact("note.pack.resistance"),
     ),
     Section(
         "Rating",
@@ -75,7 +76,7 @@ PACK_SECTIONS = (
             Field("ratings.one_minute_a", "for one minute", CURRENT),
             Field("ratings.ten_second_a", "for ten seconds", CURRENT),
         ),
-        note="Labels are optimistic. The sheet shows the honest current beside them.",
+        note=fact("note.pack.label"),
     ),
     Section(
         "Leads and plug",
@@ -124,7 +125,7 @@ PACK_SECTIONS = (
             Field("cell_size.thickness_m", "Thickness of a pouch", MILLIMETRE),
             Field("link_ohm", "One series link", MILLIOHM, hint="usual"),
         ),
-        note="For the drawing, the size and the parts of the resistance; leave empty what you do not know.",
+        note=fact("note.pack.build"),
     ),
     Section(
         "What it costs",
@@ -132,8 +133,7 @@ PACK_SECTIONS = (
             Field("price", "Price, in your money", PRICE, hint="not said"),
             Field("lasts_flights", "Flights it lasts", COUNT, hint="usual"),
         ),
-        note="For the cost of a flight beside other packs. Usual until a fifth of the charge is gone, within a "
-        "factor of two: LiPo 200, LiHV 120, lithium-ion and NiMH 300, iron phosphate 1000.",
+        note=fact("note.pack.life"),
     ),
     Section(
         "Measured: capacity",
@@ -141,7 +141,7 @@ PACK_SECTIONS = (
             Field("tests.capacity.charge_ah", "Charge drawn, or put back", CAPACITY),
             Field("tests.capacity.rest_v_per_cell", "Rest voltage then, a cell", VOLTAGE, hint="its floor"),
         ),
-        note="A full discharge, or what the charger put back after a flight that ended at that rest voltage.",
+        note=fact("note.pack.measured_capacity"),
     ),
     Section(
         "Measured: resistance at two currents",
@@ -163,8 +163,7 @@ PACK_SECTIONS = (
             Field("tests.full_throttle.held_s", "held for", SECONDS, hint="3"),
             Field("tests.full_throttle.pack_c", "Pack temperature", TEMPERATURE, hint="25 °C"),
         ),
-        note="Craft tied down, people behind the propellers: a powered craft on the bench is the dangerous one. "
-        "The two-current test needs no propellers.",
+        note=fact("note.pack.tied_down"),
     ),
     Section(
         "Measured: the charger’s reading",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, Final
 
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.craft import Craft, PropellerSet
 from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.core.parts.starting import kind_like, starting_craft, usual_pack
@@ -14,7 +15,6 @@ from zesty_cell.web.http import FormState
 from zesty_cell.web.http.forms import Field, build
 from zesty_cell.words.units import MASS, System
 
-_PARTS_NOTE = "As they are sold; leave all empty if you do not know them. Full throttle and hover follow from them."
 #: Asked once, with the second set: what is on then has to be told from it.
 ON_FIELD: Final = Field("on", "What is on now is called", kind="text", required=True)
 SECTIONS: Final = (
@@ -25,7 +25,7 @@ SECTIONS: Final = (
             Field("mass_kg", "Weight, all of them", MASS, hint="not weighed"),
         ),
     ),
-    Section("Motors and propellers", PARTS_FIELDS, note=_PARTS_NOTE),
+    Section("Motors and propellers", PARTS_FIELDS, note=fact("note.propellers.parts")),
     Section("Steady flight", choice=STEADY),
     Section("Full throttle", choice=FULL),
 )

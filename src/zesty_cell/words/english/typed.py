@@ -1,8 +1,25 @@
-"""What is said beside a field of what was typed, where the value alone does not say it."""
+"""What forms say: what their figures are for, and what is wrong where the value alone does not say it."""
 
 from __future__ import annotations
 
 TYPED: dict[str, str] = {
+    "note.calibrate.cells": "Each cell of a resting pack, and how far apart they are.",
+    "note.calibrate.current": "What the charger put back beside what the craft showed.",
+    "note.calibrate.hover": "A few voltages against minutes: the curve, and where it begins to fall.",
+    "note.calibrate.lamp": "Fly to the lamp, land, wait, measure: what the leads, the plug and the cells take.",
+    "note.calibrate.voltage": "A meter beside what the craft shows, at rest.",
+    "note.cell.resistance": "Resistance as a one-second, two-current test gives it: data sheets often state the 1 kHz figure, which is lower by a third or more.",
+    "note.craft.estimate": "An estimate is a wide beginning. One measured point, or a few logged flights, narrow the range to a third.",
+    "note.craft.full_throttle": "Read it from telemetry in a short climb: in flight a propeller draws less than held. Propellers off whenever a powered craft is on the bench.",
+    "note.craft.limits": "Leave empty what you do not know: a check appears for each that you give. Weight classes are for your local rules to decide.",
+    "note.craft.parts": "As they are sold; leave all empty if you do not know them. Full throttle and hover follow from them, roughly: a propeller of two makers differs by a fifth.",
+    "note.pack.build": "For the drawing, the size and the parts of the resistance; leave empty what you do not know.",
+    "note.pack.label": "Labels are optimistic. The sheet shows the honest current beside them.",
+    "note.pack.life": "For the cost of a flight beside other packs. Usual until a fifth of the charge is gone, within a factor of two: LiPo 200, LiHV 120, lithium-ion and NiMH 300, iron phosphate 1000.",
+    "note.pack.measured_capacity": "A full discharge, or what the charger put back after a flight that ended at that rest voltage.",
+    "note.pack.resistance": "Resistance as a one-second, two-current test gives it, not the 1 kHz figure of a data sheet.",
+    "note.pack.tied_down": "Craft tied down, people behind the propellers: a powered craft on the bench is the dangerous one. The two-current test needs no propellers.",
+    "note.propellers.parts": "As they are sold; leave all empty if you do not know them. Full throttle and hover follow from them.",
     "typed.cell.continuous": "Give the continuous rating: the others follow from it.",
     "typed.craft.watts": "Power over voltage is the current: give both as plain numbers.",
     "typed.discharge.file": "Choose the file that the charger or load wrote.",

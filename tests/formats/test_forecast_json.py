@@ -1,4 +1,4 @@
-"""The forecast as a document and as text says what the forecast says."""
+"""The forecast as a document says what the forecast says."""
 
 from __future__ import annotations
 
@@ -6,10 +6,9 @@ import json
 
 import pytest
 
-from tests.sheets import heron, pomelo, sheet
+from tests.sheets import heron, sheet
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.formats.forecast_json import forecast_document
-from zesty_cell.formats.forecast_text import forecast_text
 
 
 @pytest.fixture(scope="module")
@@ -33,16 +32,3 @@ def test_what_never_happens_is_null_and_not_infinity():
     assert "Infinity" not in text
     assert "NaN" not in text
     assert json.loads(text)["mah_per_km"] is None
-
-
-def test_the_text_answers_first_and_lists_what_to_mend(lighthouse):
-    lines = forecast_text(lighthouse).splitlines()
-    assert lines[0] == "Heron on Pomelo"
-    answer = next(line for line in lines if line.startswith("Be on the ground at"))
-    assert "9 flights in 10 between" in answer
-    looks = [line for line in lines if "LOOK" in line]
-    assert len(looks) == sum(c.status == "look" for c in lighthouse.checks)
-
-
-def test_the_text_says_what_does_not_fly():
-    assert "THIS DOES NOT FLY" in forecast_text(forecast(sheet(pack=pomelo(mass_kg=14.0))))
