@@ -150,6 +150,36 @@ def timed(table: Table, time_s: NDArray[np.float64], column: int, unit: str) -> 
     return time_s
 
 
+def read_chosen(
+    table: Table, readers: Sequence[Reader], *, lenient: bool, time: str = "time_s"
+) -> dict[str, NDArray[np.float64]]:
+    """The columns that a pilot confirmed as numbers, by role; the time over midnight too [s].
+
+    Parameters
+    ----------
+    readers : sequence of Reader
+        With one of the time.
+    lenient : bool
+        Text where a number should be counts as nothing received; a line without its time is of no use, whatever
+        this says.
+    time : str
+        The role of the time.
+
+    Raises
+    ------
+    FileFormatError
+        A column that this file has not, text in numbers, a line without its time.
+    """
+    if max(r.column for r in readers) >= len(table.names):
+        raise FileFormatError(fact("file.columns.not_there"))
+    columns, wrong = read_columns(table, readers, {r.role for r in readers if r.role != time} if lenient else set())
+    if wrong.count:
+        raise wrong_cells(table, wrong)
+    when = next(r for r in readers if r.role == time)
+    columns[time] = timed(table, columns[time], when.column, when.unit)
+    return columns
+
+
 def wrong_cells(table: Table, wrong: Wrong) -> FileFormatError:
     """What is wrong, at the first of its places and with the next few."""
     wrong.cells = sorted(wrong.cells)[:_NAMED]

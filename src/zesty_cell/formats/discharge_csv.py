@@ -13,7 +13,7 @@ from pydantic import Field, model_validator
 from zesty_cell.core.discharge.run import DischargeRun, discharge_run
 from zesty_cell.core.entity import Entity, refused
 from zesty_cell.core.fact import Words, fact
-from zesty_cell.formats.columns import Reader, read_columns, reader_for, timed, wrong_cells
+from zesty_cell.formats.columns import Reader, read_chosen, reader_for
 from zesty_cell.formats.csv_table import MOST_COLUMNS, Table
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_columns import (
@@ -170,13 +170,8 @@ def read_discharge(table: Table, mapping: DischargeMapping) -> ReadRun:
         raise FileFormatError(fact("file.columns.no_time"))
     if mapping.of("pack_v") is None and not cells:
         raise FileFormatError(fact("file.columns.no_volts_or_cells"))
-    if max(c.column for c in mapping.columns) >= len(table.names):
-        raise FileFormatError(fact("file.columns.not_there"))
-    lenient = {c.role for c in mapping.columns if c is not when} if mapping.lenient else set()
-    columns, wrong = read_columns(table, [_reader(c, table) for c in mapping.columns], lenient)
-    if wrong.count:
-        raise wrong_cells(table, wrong)
-    time_s = timed(table, columns["time_s"], when.column, when.unit)
+    columns = read_chosen(table, [_reader(c, table) for c in mapping.columns], lenient=mapping.lenient)
+    time_s = columns["time_s"]
     back = np.flatnonzero(np.diff(time_s) < 0.0)
     if back.size:
         k = int(back[0]) + 1

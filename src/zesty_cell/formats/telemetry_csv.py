@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from zesty_cell.core.callouts.telemetry import Telemetry
 from zesty_cell.core.fact import Words, fact
-from zesty_cell.formats.columns import Reader, over_midnight, read_columns, reader_for, timed, wrong_cells
+from zesty_cell.formats.columns import Reader, over_midnight, read_chosen, read_columns, reader_for
 from zesty_cell.formats.csv_table import Table
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_columns import ROLES, ColumnChoice, Mapping
@@ -76,14 +76,7 @@ def read_telemetry(table: Table, mapping: Mapping) -> ReadLog:
         raise FileFormatError(fact("file.columns.no_time"))
     if mapping.of("pack_v") is None and mapping.of("cell_v") is None and mapping.of("used_ah") is None:
         raise FileFormatError(fact("file.columns.no_volts_or_charge"))
-    if max(c.column for c in mapping.columns) >= len(table.names):
-        raise FileFormatError(fact("file.columns.not_there"))
-    # A line without its time is of no use: no leniency there.
-    lenient = {c.role for c in mapping.columns if c is not when} if mapping.lenient else set()
-    columns, wrong = read_columns(table, [_reader(c, table) for c in mapping.columns], lenient)
-    if wrong.count:
-        raise wrong_cells(table, wrong)
-    columns["time_s"] = timed(table, columns["time_s"], when.column, when.unit)
+    columns = read_chosen(table, [_reader(c, table) for c in mapping.columns], lenient=mapping.lenient)
     return _one_part(table, mapping, columns)
 
 
