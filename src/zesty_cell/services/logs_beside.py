@@ -89,7 +89,7 @@ class Beside:
 
 def offered(session: Session) -> list[Offered]:
     """Every log whose columns are confirmed, those of flights first."""
-    crafts = {row.id: row.name for row in CRAFTS.all(session)}
+    crafts = {row.id: row.name for row in CRAFTS.named(session)}
     found = []
     for row, flight in logs.confirmed(session):
         if flight is not None:

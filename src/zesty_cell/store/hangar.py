@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Generic, TypeVar
+from typing import Generic, NamedTuple, TypeVar
 
-from sqlalchemy import ColumnElement, and_, func, select
+from sqlalchemy import ColumnElement, and_, func, literal, select
 from sqlalchemy.orm import InstrumentedAttribute, Session
 
 from zesty_cell.core.parts.cell import CellModel
@@ -20,6 +20,14 @@ from zesty_cell.store.tables import CellRow, CraftRow, PackRow, SheetRow
 
 Row = TypeVar("Row", CraftRow, PackRow, CellRow)
 Thing = TypeVar("Thing", Craft, Pack, CellModel)
+
+
+class Named(NamedTuple):
+    """A thing of the hangar as one chooses it from a list."""
+
+    id: int
+    name: str
+    standing: str
 
 
 @dataclass(frozen=True)
@@ -47,6 +55,13 @@ class Shelf(Generic[Row, Thing]):
     def all(self, session: Session) -> list[Row]:
         """Every row not deleted, by name."""
         return records.all_of(session, self.table)
+
+    def named(self, session: Session) -> list[Named]:
+        """Every one not deleted, by name, without what is kept of it: a page asks for them at each key."""
+        table = self.table
+        standing = getattr(table, "standing", literal("own"))  # a cell of the shelf is nobody's
+        query = select(table.id, table.name, standing).where(table.deleted_at.is_(None))
+        return [Named(*row) for row in session.execute(query.order_by(func.lower(table.name), table.id))]
 
     def fetch(self, session: Session, record_id: int) -> Row:
         """One row; MissingRecordError when there is none."""

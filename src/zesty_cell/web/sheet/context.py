@@ -62,7 +62,7 @@ def sheet_context(
         except OutOfRangeError as error:
             state.errors[error.field] = error.why
             sheet = None
-    looked_at = sheet or stored
+    looked_at, chosen = sheet or stored, state.texts["pack_id"]
     return margins(looked_at, face) | {
         "row": row,
         "trying": tried(looked_at),
@@ -75,8 +75,8 @@ def sheet_context(
         "plan": plan,
         "calls": figures.calls if figures else (),
         "conflict": conflict,
-        "crafts": CRAFTS.all(session),
-        "packs": [r for r in PACKS.all(session) if r.standing != "retired" or str(r.id) == state.texts["pack_id"]],
+        "crafts": CRAFTS.named(session),
+        "packs": [p for p in PACKS.named(session) if p.standing != "retired" or str(p.id) == chosen],
         "patterns": PATTERNS,
         "hangar_patterns": own,
         "own_pattern": sheet_form.pattern_key(stored.flying, PATTERNS | own) == sheet_form.OWN_PATTERN,

@@ -1,4 +1,4 @@
-"""The store: migrations match the tables, versions guard edits, deletes undo, a kill loses nothing."""
+"""The database: migrations match the tables, older files come forward whole, a kill loses nothing."""
 
 from __future__ import annotations
 
@@ -33,16 +33,8 @@ from zesty_cell.store.database import (
     revision_in,
     tables_at,
 )
-from zesty_cell.store.errors import EditConflictError, InUseError, MissingRecordError
 from zesty_cell.store.hangar import CRAFTS, PACKS
 from zesty_cell.store.tables import Base
-
-
-@pytest.fixture
-def database(tmp_path):
-    database = Database(tmp_path / "store.sqlite")
-    yield database
-    database.close()
 
 
 def test_migrations_make_exactly_the_tables(database):
@@ -54,32 +46,6 @@ def test_the_newest_revision_is_the_one_the_application_asks_for():
     config = Config()
     config.set_main_option("script_location", str(_MIGRATIONS))
     assert ScriptDirectory.from_config(config).get_current_head() == HEAD_REVISION
-
-
-def test_a_sheet_comes_back_as_it_was(database):
-    with database.session() as session:
-        number = sheets.bring_in(session, sheet()).id
-    with database.session() as session:
-        assert sheets.as_sheet(sheets.fetch(session, number)) == sheet()
-
-
-def test_equal_crafts_and_packs_are_kept_once(database):
-    with database.session() as session:
-        first, second = sheets.bring_in(session, sheet()), sheets.bring_in(session, sheet(name="another"))
-        assert (first.craft_id, first.pack_id) == (second.craft_id, second.pack_id)
-
-
-def test_a_late_edit_is_refused_and_changes_nothing(database):
-    with database.session() as session:
-        row = sheets.bring_in(session, sheet())
-        number, version = row.id, row.version
-        parts = {"craft_id": row.craft_id, "pack_id": row.pack_id}
-    with database.session() as session:
-        sheets.change(session, number, version, sheet(name="first"), **parts)
-    with pytest.raises(EditConflictError), database.session() as session:
-        sheets.change(session, number, version, sheet(name="second"), **parts)
-    with database.session() as session:
-        assert sheets.fetch(session, number).name == "first"
 
 
 def test_nobody_waits_for_anothers_connection(database):
@@ -100,19 +66,6 @@ def test_an_error_in_a_transaction_leaves_nothing_behind(database):
     with database.session() as session:
         assert sheets.all_sheets(session) == []
         assert CRAFTS.all(session) == []
-
-
-def test_deleting_and_undoing(database):
-    with database.session() as session:
-        row = sheets.bring_in(session, sheet())
-        with pytest.raises(InUseError, match="Heron on Pomelo"):
-            CRAFTS.delete(session, row.craft_id)
-        sheets.delete(session, row.id)
-        CRAFTS.delete(session, row.craft_id)
-        with pytest.raises(MissingRecordError):
-            sheets.fetch(session, row.id)
-        back = sheets.restore(session, row.id)
-        assert CRAFTS.fetch(session, back.craft_id).name == "Heron"
 
 
 def test_the_club_loads_once(database):
