@@ -12,11 +12,14 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from threading import Lock
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from zesty_cell.core.answer.calls import (
+    MOST_FALSE,
     MOST_LATE,
     ChargeCall,
     DerivedCallouts,
@@ -65,12 +68,13 @@ CalloutKey = Literal["pack_low", "land_now"]
 
 @dataclass(frozen=True)
 class _Setting:
-    """A voltage [V, whole pack] with what else must hold."""
+    """A voltage [V, whole pack] with what else must hold; a last guard may come late."""
 
     pack_v: float
     means: Means
     throttle_under: float | None = None
     used_over_ah: float | None = None
+    guard: bool = False
 
 
 def counting_throttle(*, setup: Setup, flight: Flight) -> float | None:
@@ -116,7 +120,7 @@ def _guards(setup: Setup, flight: Flight, threshold: Threshold) -> list[_Setting
     span = threshold.cell_v - lowest_call_v(setup)
     lower_v = _on_steps(setup, threshold.pack_v, (-0.25 * span, -0.5 * span, -span))
     under = counting_throttle(setup=setup, flight=flight)
-    return [_Setting(v, "hold" if under is None else "throttle", throttle_under=under) for v in lower_v]
+    return [_Setting(v, "hold" if under is None else "throttle", throttle_under=under, guard=True) for v in lower_v]
 
 
 @dataclass(frozen=True)
@@ -137,7 +141,8 @@ class _Watch:
     """Tries settings while sampled flights pass by; hand :meth:`visit` to ``start_many``.
 
     Each flight is followed a little past its landing (``LATE_SHARE``): a call that has not come by
-    then is late.
+    then is late.  A setting that can pass no more, whatever the flights to come do, is not tried on them: flights
+    are looked at in two threads, so which those are may differ, but not what is chosen.
     """
 
     def __init__(self, setup: Setup, factors: Factors, tried: Mapping[CalloutKey, list[_Setting]]):
@@ -154,26 +159,37 @@ class _Watch:
         self._over = np.array(
             [nothing if s.used_over_ah is None else s.used_over_ah / shown / self._capacity_ah for s in settings]
         )
-        shape = (len(settings), self._flights, len(HOLDS_S))
-        self._first = np.full(shape, np.inf)
-        self._true = np.full(shape, np.inf)
+        self._true = np.full((len(settings), self._flights, len(HOLDS_S)), np.inf)
         self.landing_s = np.full(self._flights, np.inf)
         #: Charge used at landing; charge runs nearly straight in time [Ah].
         self.used_ah = np.zeros(self._flights)
         self.used_end_ah = np.zeros(self._flights)
+        #: By setting: when it is called for before the landing, and how late it may be [s, 1]; counts by hold too.
+        self._lead_s = np.array([setup.lead_s if key == "pack_low" else 0.0 for key in tried for _ in tried[key]])
+        late_share = {"pack_low": 0.0, "land_now": LATE_SHARE}
+        self._due = np.array([1.0 + late_share[key] for key in tried for _ in tried[key]])
+        self._false = np.zeros((len(settings), len(HOLDS_S)), dtype=np.int64)
+        self._late = np.zeros_like(self._false)
+        # Of a plain call it is told how it does, whether it passes or not.
+        self._plain = np.array([place == 0 for key in tried for place in range(len(tried[key]))])
+        self._guard = np.array([s.guard for s in settings])
+        self._tries = np.ones(len(settings), dtype=np.bool_)
+        self._counting = Lock()
 
     def visit(self, rows: slice, knots: Knots) -> None:
         """Watch the flights of one chunk; safe from two threads, each with its own rows."""
         summary = knots.summary
         start = self._setup.sheet.conditions.start_charge
-        first, true = np.empty_like(self._first[:, rows]), np.empty_like(self._true[:, rows])
+        of = np.flatnonzero(self._tries)
+        first = np.empty((of.size, rows.stop - rows.start, len(HOLDS_S)))
+        true = np.empty_like(first)
         try_settings(
             knots.at,
             summary,
             STEP_S,
-            self._threshold_v,
-            self._under,
-            np.ascontiguousarray(self._over[:, rows]),
+            self._threshold_v[of],
+            self._under[of],
+            np.ascontiguousarray(self._over[of, rows]),
             volts_shown(self._flights)[rows],
             EARLY_SHARE,
             start,
@@ -181,26 +197,37 @@ class _Watch:
             first,
             true,
         )
-        self._first[:, rows], self._true[:, rows] = first, true
+        self._true[of, rows] = true
         landing_s, _ = landing_times_s(setup=self._setup, summary=summary)
         self.landing_s[rows] = landing_s
         used = start - summary[:, kernel.LANDING_CHARGE_LEFT]
         self.used_ah[rows] = used * self._capacity_ah[rows]
         end = start - summary[:, kernel.END_CHARGE_LEFT]
         self.used_end_ah[rows] = end * self._capacity_ah[rows]
+        self._count(of, first, true, landing_s)
+
+    def _count(
+        self, of: NDArray[np.intp], first: NDArray[np.float64], true: NDArray[np.float64],
+        landing_s: NDArray[np.float64],
+    ) -> None:  # fmt: skip
+        """Count false and late flights of some settings, and leave out what can pass no more."""
+        landing_s = landing_s[None, :, None]
+        # What is called before the voltage is low for good, or far before its moment.
+        too_early_s = landing_s * (1.0 - TOO_EARLY_SHARE) - self._lead_s[of, None, None]
+        false = (first < true) | (np.isfinite(first) & (first < too_early_s))
+        late = ~(true <= landing_s * self._due[of, None, None])
+        false_flights, late_flights = np.count_nonzero(false, axis=1), np.count_nonzero(late, axis=1)
+        with self._counting:
+            self._false[of] += false_flights
+            self._late[of] += late_flights
+            quiet = self._false <= MOST_FALSE * self._flights
+            in_time = (self._late <= MOST_LATE * self._flights) | self._guard[:, None]
+            self._tries = self._plain | (quiet & in_time).any(axis=1)
 
     def trials(self, key: CalloutKey) -> _Trials:
-        """How each setting did with each hold."""
-        first, true = (of_all[self._rows(key)] for of_all in (self._first, self._true))
-        lead_s = self._setup.lead_s if key == "pack_low" else 0.0
-        landing_s = self.landing_s[None, :, None]
-        # What is called before the voltage is low for good, or far before its moment.
-        too_early_s = landing_s * (1.0 - TOO_EARLY_SHARE) - lead_s
-        false = (first < true) | (np.isfinite(first) & (first < too_early_s))
-        due_s = landing_s * (1.0 + LATE_SHARE) if key == "land_now" else landing_s
-        late = ~(true <= due_s)
-        false_flights, late_flights = np.count_nonzero(false, axis=1), np.count_nonzero(late, axis=1)
-        return _Trials(false_flights.tolist(), late_flights.tolist(), self._flights)
+        """How each setting did with each hold; one that was left out as one that does not pass."""
+        rows = self._rows(key)
+        return _Trials(self._false[rows].tolist(), self._late[rows].tolist(), self._flights)
 
     def spoken(self, trial: Trial, key: CalloutKey, setting: int, hold: int) -> Trial:
         """A trial with the moments at which it truly spoke."""
