@@ -17,4 +17,21 @@ def test_things_are_listed_by_name_without_what_was_deleted(database):
         assert [tuple(one)[1:] for one in PACKS.named(session)] == [("Pomelo", "wanted"), ("satsuma", "own")]
         assert PACKS.named(session)[1].id == first.id
         assert [one.name for one in CRAFTS.named(session)] == [heron().name]
-        assert CELLS.named(session) == []
+        assert CELLS.named(session) == ()
+
+
+def test_what_is_listed_follows_each_change(database):
+    with database.session() as session:
+        number = CRAFTS.add(session, heron()).id
+    for name in ("Heron", "Egret"):
+        with database.session() as session:
+            if name != "Heron":
+                row = CRAFTS.fetch(session, number)
+                CRAFTS.change(session, number, row.version, heron(name=name))
+                assert [one.name for one in CRAFTS.named(session)] == [name]
+        with database.session() as session:
+            assert [one.name for one in CRAFTS.named(session)] == [name]
+            assert [one.name for one in CRAFTS.named(session)] == [name]
+    with database.session() as session:
+        CRAFTS.delete(session, number)
+        assert CRAFTS.named(session) == ()

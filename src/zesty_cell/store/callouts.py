@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import or_, select
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.callouts.rules import CalloutPlan
@@ -40,7 +40,9 @@ def of(session: Session, owner: Owner) -> CalloutsRow | None:
 
 def for_sheet(session: Session, sheet: SheetRow) -> CalloutsRow | None:
     """The plan a sheet is flown with: its own, else its craft's; None where neither is kept."""
-    return of(session, Owner(sheet_id=sheet.id)) or of(session, Owner(craft_id=sheet.craft_id))
+    either = or_(CalloutsRow.sheet_id == sheet.id, CalloutsRow.craft_id == sheet.craft_id)
+    query = select(CalloutsRow).where(either, CalloutsRow.deleted_at.is_(None))
+    return session.scalars(query.order_by(CalloutsRow.sheet_id.is_(None), CalloutsRow.id)).first()
 
 
 def owner_of(row: CalloutsRow) -> Owner:

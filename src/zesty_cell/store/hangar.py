@@ -16,6 +16,7 @@ from zesty_cell.store import records
 from zesty_cell.store.columns import stands
 from zesty_cell.store.documents import read, to_document
 from zesty_cell.store.errors import InUseError
+from zesty_cell.store.memory import remembered
 from zesty_cell.store.tables import CellRow, CraftRow, PackRow, SheetRow
 
 Row = TypeVar("Row", CraftRow, PackRow, CellRow)
@@ -56,12 +57,16 @@ class Shelf(Generic[Row, Thing]):
         """Every row not deleted, by name."""
         return records.all_of(session, self.table)
 
-    def named(self, session: Session) -> list[Named]:
+    def named(self, session: Session) -> tuple[Named, ...]:
         """Every one not deleted, by name, without what is kept of it: a page asks for them at each key."""
         table = self.table
-        standing = getattr(table, "standing", literal("own"))  # a cell of the shelf is nobody's
-        query = select(table.id, table.name, standing).where(table.deleted_at.is_(None))
-        return [Named(*row) for row in session.execute(query.order_by(func.lower(table.name), table.id))]
+
+        def read_names() -> tuple[Named, ...]:
+            standing = getattr(table, "standing", literal("own"))  # a cell of the shelf is nobody's
+            query = select(table.id, table.name, standing).where(table.deleted_at.is_(None))
+            return tuple(Named(*row) for row in session.execute(query.order_by(func.lower(table.name), table.id)))
+
+        return remembered(session, ("named", table.__tablename__), read_names)
 
     def fetch(self, session: Session, record_id: int) -> Row:
         """One row; MissingRecordError when there is none."""
