@@ -10,7 +10,7 @@ import socket
 import subprocess
 import sys
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, nullcontext, suppress
 from typing import TYPE_CHECKING
 
@@ -131,7 +131,11 @@ def _run(arguments: argparse.Namespace, app: FastAPI, listener: socket.socket, b
     bench = _BenchBeside(arguments.bench_port)
     app.state.start_bench = bench.start  # the callouts' page has a button for it
     try:
-        with bench.soon() if arguments.command == "demo" or arguments.with_bench else nullcontext():
+        with (
+            bench.soon(app.state.quiet.wait)
+            if arguments.command == "demo" or arguments.with_bench
+            else nullcontext()
+        ):
             if beyond is None:
                 uvicorn.Server(config).run(sockets=[listener])
             else:
@@ -219,12 +223,13 @@ class _BenchBeside:
         self._port = port
         self._lock = threading.Lock()
         self._started: subprocess.Popen[bytes] | None = None
+        self._ended = False
 
     def start(self) -> None:
         """Start it, where none is."""
         with self._lock:
             running = self._started is not None and self._started.poll() is None
-            if running or not is_free(self._port):
+            if self._ended or running or not is_free(self._port):
                 return
             port = str(self._port)
             command = [sys.executable, "-m", "zesty_cell", "bench-transmitter", "--port", port, "--until-eof"]
@@ -235,9 +240,14 @@ class _BenchBeside:
             )
 
     @contextmanager
-    def soon(self) -> Iterator[None]:
-        """Start it by itself in a moment: the first page should not have to share the machine with it."""
-        timer = threading.Timer(_BENCH_DELAY_S, self.start)
+    def soon(self, wait: Callable[[], object]) -> Iterator[None]:
+        """Start it by itself in a quiet moment: the first pages should not have to share the machine with it."""
+
+        def start() -> None:
+            wait()
+            self.start()
+
+        timer = threading.Timer(_BENCH_DELAY_S, start)
         timer.daemon = True
         timer.start()
         try:
@@ -246,8 +256,9 @@ class _BenchBeside:
             timer.cancel()
 
     def end(self) -> None:
-        """End what was started."""
+        """End what was started, for good."""
         with self._lock:
+            self._ended = True
             if self._started is not None:
                 with self._started as process:
                     process.terminate()

@@ -5,18 +5,21 @@ from __future__ import annotations
 import subprocess
 import sys
 import threading
+import time
 from concurrent.futures import ThreadPoolExecutor
 
 from fastapi.testclient import TestClient
 
 from zesty_cell.web import rooms
 from zesty_cell.web.app import create_app
+from zesty_cell.web.http import quiet
 from zesty_cell.web.rooms import ROOMS
 
 _FIRST = """
 import sys
 from pathlib import Path
 from zesty_cell.web.app import create_app
+from zesty_cell.web.http import quiet
 create_app(Path(sys.argv[1]))
 print(*sorted(name for name in sys.modules if name.startswith("zesty_cell.web.")))
 """
@@ -54,6 +57,41 @@ def test_many_may_knock_at_once_and_each_is_answered(tmp_path):
         assert client.get("/hangar/nothing/here/at/all").status_code == 404
         assert client.delete("/hangar").status_code == 405
     app.state.database.close()
+
+
+def test_rooms_are_opened_in_quiet_moments_alone(tmp_path, monkeypatch):
+    """Behind the first answer, but not while somebody is being answered, nor right after."""
+    monkeypatch.setattr(quiet, "QUIET_S", 0.3)
+    app = create_app(tmp_path / "one.sqlite")
+    opened, wait = [], app.state.quiet.wait
+
+    def waited():
+        wait()
+        opened.append(app.state.quiet.is_now())
+
+    monkeypatch.setattr(app.state.quiet, "wait", waited)
+    with TestClient(app, base_url="http://127.0.0.1", client=("127.0.0.1", 50000)) as client:
+        until = time.monotonic() + 1.0
+        while time.monotonic() < until:
+            assert client.get("/sheets").status_code == 200
+        assert opened == []
+        for thread in threading.enumerate():
+            if thread.name == "rooms":
+                thread.join(30)
+    assert len(opened) == sum(map(len, ROOMS.values()))
+    assert all(opened)
+    app.state.database.close()
+
+
+def test_nothing_waits_for_a_quiet_moment_for_ever():
+    busy = quiet.Quiet()
+    assert busy.is_now()
+    busy.began()
+    began = time.monotonic()
+    busy.wait(0.2)
+    assert 0.2 <= time.monotonic() - began < 2.0
+    busy.ended()
+    assert not busy.is_now()
 
 
 def test_a_room_that_could_not_be_opened_is_told_of_and_opened_at_the_next_knock(tmp_path, monkeypatch, caplog):

@@ -24,6 +24,7 @@ from zesty_cell.web.home import view as home
 from zesty_cell.web.http.errors import handle_errors
 from zesty_cell.web.http.kept import Kept, kept_by
 from zesty_cell.web.http.limits import by_link, most_bytes
+from zesty_cell.web.http.quiet import Noticed, Quiet
 from zesty_cell.web.http.slow import TellSlow
 from zesty_cell.web.rooms import OpenAfterFirst, Rooms
 from zesty_cell.web.sheet import list_view as sheet_list
@@ -89,7 +90,9 @@ def create_app(
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")
     handle_errors(app)
     app.add_middleware(GZipMiddleware, minimum_size=600, compresslevel=5)
-    app.add_middleware(OpenAfterFirst, rooms=Rooms(app))
+    app.state.quiet = quiet = Quiet()
+    app.add_middleware(OpenAfterFirst, rooms=Rooms(app), quiet=quiet)
+    app.add_middleware(Noticed, quiet=quiet)
     app.add_middleware(TellSlow)
     app.add_middleware(Paired, devices=network.devices, unpaired=_unpaired, proxy=network.proxy)
     app.add_middleware(

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import logging
 import threading
+from collections.abc import Callable
 from importlib import import_module
 
 from fastapi import FastAPI
@@ -15,6 +16,7 @@ from starlette.concurrency import run_in_threadpool
 from starlette.types import ASGIApp, Receive, Scope, Send
 
 from zesty_cell.operating import tell
+from zesty_cell.web.http.quiet import Quiet
 
 #: The first part of an address, and the modules whose routes begin with it, in the order in which they are asked.
 ROOMS: dict[str, tuple[str, ...]] = {
@@ -111,24 +113,36 @@ class Rooms:
                     self._opened.add(module.__name__)
             self._closed.pop(room, None)
 
-    def open_all(self) -> None:
-        """Open every room; one that cannot be opened is told of, and tried again when somebody knocks."""
-        for room in ROOMS:
+    def open_all(self, *, wait: Callable[[], object] = bool) -> None:
+        """Open every room; one that cannot be opened is told of, and tried again when somebody knocks.
+
+        Parameters
+        ----------
+        wait : callable
+            Called before each module: to import it takes both time and the interpreter.
+        """
+        for room, modules in ROOMS.items():
             try:
+                for name in modules:
+                    wait()
+                    import_module(f"zesty_cell.web.{name}")
                 self.open(room)
             except Exception as error:
                 tell("room not opened", level=logging.ERROR, error=error, room=room)
 
 
 class OpenAfterFirst:
-    """Opens all rooms behind the first answer."""
+    """Opens all rooms behind the first answer, in quiet moments: who changes a sheet at once is not held up."""
 
-    def __init__(self, app: ASGIApp, rooms: Rooms) -> None:
-        self._app, self._rooms, self._begun = app, rooms, False
+    def __init__(self, app: ASGIApp, rooms: Rooms, quiet: Quiet) -> None:
+        self._app, self._rooms, self._quiet, self._begun = app, rooms, quiet, False
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Answer, and then open the rest in a thread of its own."""
         await self._app(scope, receive, send)
         if scope["type"] == "http" and not self._begun:
             self._begun = True
-            threading.Thread(target=self._rooms.open_all, name="rooms", daemon=True).start()
+            threading.Thread(target=self._open, name="rooms", daemon=True).start()
+
+    def _open(self) -> None:
+        self._rooms.open_all(wait=self._quiet.wait)
