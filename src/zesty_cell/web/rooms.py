@@ -21,6 +21,7 @@ from zesty_cell.web.http.quiet import Quiet
 #: The first part of an address, and the modules whose routes begin with it, in the order in which they are asked.
 ROOMS: dict[str, tuple[str, ...]] = {
     "start": ("start.view",),
+    "find": ("find.view",),
     "sheets": ("taught.view", "surer.view"),
     "callouts": ("callouts.voices_view", "callouts.plans_view", "callouts.view", "callouts.logs_view"),
     "telemetry": ("callouts.entrance_view",),

@@ -1,1 +1,1 @@
-"""Where the front door leads, what a person likes to see, and finding things."""
+"""Where the front door leads, and what a person likes to see."""
