@@ -143,7 +143,7 @@ def test_a_wrong_value_is_told_with_its_column_and_the_others_are_read(change, w
 
 def test_a_figure_out_of_bounds_is_told_by_the_name_of_its_column():
     [line] = read(write_flights([NamedFlight("Heron", "Pomelo 1", full_flight())]).replace("612.5", "2")).lines
-    with pytest.raises(ValueError, match="“flew”: Input should be greater than or equal to 5"):
+    with pytest.raises(ValueError, match="“flew”: at least 5"):
         as_flight(line, series=6, pattern="cruise")
 
 

@@ -71,9 +71,27 @@ def _listed(problems: Sequence[Problem]) -> Words:
 
 
 def why_of(problem: Mapping[str, Any]) -> Words:
-    """What a model's validation says of one value: its fact where it has one, else its own words."""
-    why: Words | None = problem.get("ctx", {}).get("why")
-    return str(problem["msg"]).removeprefix("Value error, ")[:200] if why is None else why
+    """What a model's validation says of one value: a fact where there is one, else its own words.
+
+    A limit is in the unit of the document, whoever reads it: that is where it is to be changed.
+    """
+    kind, context = problem["type"], problem.get("ctx", {})
+    if "why" in context:
+        why: Words = context["why"]
+        return why
+    if kind == "greater_than_equal":
+        return fact("file.value.at_least", limit=float(context["ge"]))
+    if kind == "greater_than":
+        return fact("file.value.more_than", limit=float(context["gt"]))
+    if kind == "less_than_equal":
+        return fact("file.value.at_most", limit=float(context["le"]))
+    if kind == "less_than":
+        return fact("file.value.less_than", limit=float(context["lt"]))
+    if kind == "missing":
+        return fact("file.value.missing")
+    if kind == "extra_forbidden":
+        return fact("file.value.unknown")
+    return str(problem["msg"]).removeprefix("Value error, ")[:200]
 
 
 def problems_of(error: ValidationError) -> tuple[Problem, ...]:
