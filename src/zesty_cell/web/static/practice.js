@@ -190,7 +190,8 @@ export const practice = () => ({
 
   async decide(action) {
     if (!this.flown || this.asking || !at("ask").hidden || this.down) return;
-    const made = { at_s: Math.round(this.time * 10) / 10, action };
+    // The next tenth, never the last: what was heard at this moment was heard before it was decided on.
+    const made = { at_s: Math.ceil(this.time * 10 + 1e-6) / 10, action };
     this.decisions.push(made);
     if (action === "go on") {
       this.go();
