@@ -76,13 +76,14 @@ def _backup(arguments: argparse.Namespace) -> int:
 
 def _restore(arguments: argparse.Namespace) -> int:
     from zesty_cell.store.backup import BackupError, restore
+    from zesty_cell.words.say import say
 
     try:
         contents = restore(arguments.file, arguments.database)
     except BackupError as error:
         print(f"zesty-cell: {error}", file=sys.stderr)
         return 2
-    print(f"{arguments.database} holds what {arguments.file} held: {contents.words()}.")
+    print(f"{arguments.database} holds what {arguments.file} held: {say(contents.words())}.")
     return 0
 
 

@@ -24,6 +24,7 @@ from zesty_cell.store.backup import BackupError, backup, look_into, restore
 from zesty_cell.store.database import _MIGRATIONS, Database, _upgrade, revision_in
 from zesty_cell.store.wholeness import faults_of
 from zesty_cell.store.working import sweep
+from zesty_cell.words.say import say
 
 
 @pytest.fixture(scope="module")
@@ -68,7 +69,7 @@ def test_a_backup_restored_into_a_new_place_is_the_same(season, tmp_path):
     contents = restore(tmp_path / "kept" / "club.backup", tmp_path / "new" / "place.sqlite")
     assert held(tmp_path / "new" / "place.sqlite") == held(season)
     assert (contents.sheets, contents.flights) == (8, 54)
-    assert "54 flights, the newest of 19 November 2026" in contents.words()
+    assert "54 flights, the newest of 19 November 2026" in say(contents.words())
     assert not list((tmp_path / "kept").glob(".*"))
 
 

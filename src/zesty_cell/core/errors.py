@@ -55,6 +55,10 @@ class OutOfRangeError(ZestyCellError, ValueError):
         self.limit = limit
 
 
+class NotReadError(ZestyCellError, ValueError):
+    """What was typed is no value of its kind: no number, no time, nothing where something is needed."""
+
+
 class UnequalPacksError(ZestyCellError, ValueError):
     """Two packs that must not be connected in parallel."""
 

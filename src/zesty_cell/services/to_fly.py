@@ -8,6 +8,7 @@ from functools import cached_property
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.choose.fits import could_fly
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.parts.ownership import charge_now
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.store import flights, sheets
@@ -39,13 +40,13 @@ class PackChoice:
         return self.flown or (self.charge is not None and self.charge < CHARGED)
 
     @property
-    def words(self) -> str:
+    def words(self) -> Fact:
         """Where it stands."""
         if self.charged:
-            return "is charged"
+            return fact("pack.charged")
         if self.charge is not None:
-            return f"has {100 * self.charge:.0f} %"
-        return "was flown, and not charged since" if self.flown else "charge not known: look that it is full"
+            return fact("pack.charge", charge_share=self.charge)
+        return fact("pack.flown") if self.flown else fact("pack.charge_unknown")
 
 
 class ToFly:

@@ -13,7 +13,7 @@ from typing import Final
 from sqlalchemy import func, select
 
 from zesty_cell.core.errors import ZestyCellError
-from zesty_cell.core.fact import fact
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.operating import tell
 from zesty_cell.store.database import HEAD_REVISION, Database, revision_in, revisions, tables_at
 from zesty_cell.store.tables import Base, CraftRow, FlightRow, PackRow, SheetRow
@@ -40,10 +40,10 @@ class Contents:
     flights: int
     newest: datetime | None
 
-    def words(self) -> str:
+    def words(self) -> Fact:
         """In a line."""
-        text = f"{self.crafts} crafts, {self.packs} packs, {self.sheets} sheets, {self.flights} flights"
-        return text if self.newest is None else f"{text}, the newest of {self.newest:%-d %B %Y}"
+        holds = fact("backup.holds", crafts=self.crafts, packs=self.packs, sheets=self.sheets, flights=self.flights)
+        return holds if self.newest is None else fact("backup.newest", holds=holds, day=f"{self.newest:%-d %B %Y}")
 
 
 def _check_sound(connection: sqlite3.Connection, name: str) -> None:

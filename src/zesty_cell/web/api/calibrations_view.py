@@ -7,6 +7,7 @@ from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.learn.calibration import Calibration
 from zesty_cell.core.learn.plausibility import calibration_doubts
 from zesty_cell.services.calibrating import OF_A_CRAFT, OF_A_PACK, keep_calibration
@@ -46,9 +47,9 @@ def _check(session: Session, new: NewCalibration, sure: str) -> None:
     """What it is of must be there, and its readings of that pack."""
     kind = new.calibration.kind
     if kind in OF_A_CRAFT and new.craft_id is None:
-        raise given.refuse([("craft_id", f"A calibration of “{kind}” is of a craft.", "missing")])
+        raise given.refuse([("craft_id", fact("typed.calibration.of_craft", kind=kind), "missing")])
     if kind in OF_A_PACK and new.pack_id is None:
-        raise given.refuse([("pack_id", f"A calibration of “{kind}” is of a pack.", "missing")])
+        raise given.refuse([("pack_id", fact("typed.calibration.of_pack", kind=kind), "missing")])
     if new.craft_id is not None:
         CRAFTS.fetch(session, new.craft_id)
     pack = None if new.pack_id is None else PACKS.thing(PACKS.fetch(session, new.pack_id))

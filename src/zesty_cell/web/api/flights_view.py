@@ -12,6 +12,7 @@ from fastapi.responses import Response
 from pydantic import BaseModel, StringConstraints
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.fact import fact
 from zesty_cell.core.learn.flights import LoggedFlight
 from zesty_cell.formats.flights_csv import NamedFlight, write_flights
 from zesty_cell.services.flight_log import CLOCK_AHEAD, change_flight, charge_pack, doubted, foretold_by
@@ -73,7 +74,7 @@ def _check(
     session: Session, flight: LoggedFlight, *, craft_id: int, pack_id: int, sure: str, row: FlightRow | None = None
 ) -> None:
     if flight.landed_at > datetime.now(UTC) + CLOCK_AHEAD:
-        raise given.refuse([("landed_at", "This flight has not landed yet: is the clock ahead?", "ahead")], at=_AT)
+        raise given.refuse([("landed_at", fact("typed.flight.ahead"), "ahead")], at=_AT)
     pack = PACKS.fetch(session, pack_id)
     sheet = None if row is not None else sheet_for(session, craft_id=craft_id, pack=pack, pattern=flight.pattern)
     foretold = None if sheet is None else foretold_by(session, sheet, pack=pack)

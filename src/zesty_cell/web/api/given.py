@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.plausibility import Doubt
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.formats.table_csv import write_table
 from zesty_cell.store.hangar import Shelf
 from zesty_cell.words.say import say
@@ -87,4 +87,4 @@ def csv_of(columns: Mapping[str, Sequence[Any]], *, name: str) -> Response:
 def own_name(session: Session, shelf: Shelf[Any, Any], name: str, *, but: int | None = None) -> None:
     """Refuse a name that another thing of the shelf has: two of one name could not be told apart."""
     if shelf.taken(session, name, but=but):
-        raise refuse([(f"{shelf.what}.name", "There is one of that name already.", "taken")])
+        raise refuse([(f"{shelf.what}.name", fact("typed.name.taken_already"), "taken")])

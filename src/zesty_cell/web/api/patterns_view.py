@@ -7,6 +7,7 @@ from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.asked.flying import PATTERNS, FlyingPattern
+from zesty_cell.core.fact import fact
 from zesty_cell.store import patterns as store
 from zesty_cell.store.tables import PatternRow
 from zesty_cell.web.api import given
@@ -53,7 +54,7 @@ def _stored(row: PatternRow) -> StoredPattern:
 def _own_name(session: Session, name: str, *, but: int | None = None) -> None:
     shipped = {pattern.name.casefold() for pattern in PATTERNS.values()}
     if name.casefold() in shipped or store.taken(session, name, but=but):
-        raise given.refuse([("pattern.name", "There is one of that name already.", "taken")])
+        raise given.refuse([("pattern.name", fact("typed.name.taken_already"), "taken")])
 
 
 @router.get("/patterns")

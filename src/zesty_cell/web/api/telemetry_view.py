@@ -10,6 +10,7 @@ from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.callouts.telemetry import Telemetry
+from zesty_cell.core.fact import fact
 from zesty_cell.core.learn.calibration import corrected_log
 from zesty_cell.core.learn.log_told import LogFit
 from zesty_cell.formats.errors import FileFormatError
@@ -86,7 +87,7 @@ def _flown(session: Session, log_id: int) -> FlownLog:
     row, flight_row = _of_flight(session, log_id)
     log = flown_log(session, row, flight_row)
     if log is None:
-        raise given.refuse([("columns", "Confirm the columns of this log first.", "not_confirmed")], at=("log",))
+        raise given.refuse([("columns", fact("typed.columns.confirm"), "not_confirmed")], at=("log",))
     return log
 
 

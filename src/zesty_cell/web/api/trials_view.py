@@ -10,6 +10,7 @@ from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.errors import UnknownNameError
+from zesty_cell.core.fact import fact
 from zesty_cell.core.trials.question import Side, Trial
 from zesty_cell.core.trials.schedule import next_slot
 from zesty_cell.services import trial_lessons
@@ -136,7 +137,7 @@ def put_test(session: Store, trial_id: given.RecordId, change: ChangedTest) -> S
     row = store.fetch(session, trial_id)
     was = store.trial_of(row)
     if change.test.craft != was.craft:
-        raise given.refuse([("test.craft", f"This is a test of “{was.craft}”.", "unknown")])
+        raise given.refuse([("test.craft", fact("typed.trial.of", craft=was.craft), "unknown")])
     return _stored(session, trial_lessons.change(session, row, change.version, change.test))
 
 

@@ -13,11 +13,11 @@ from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import FileResponse, RedirectResponse, Response
 from starlette.background import BackgroundTask
 
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.services import pack_health
 from zesty_cell.store.backup import BackupError, Contents, backup, look_into, restore
 from zesty_cell.store.working import make_folder
-from zesty_cell.web.http import database_of, kept_of, page, say
+from zesty_cell.web.http import database_of, kept_of, page, said_to, say
 
 router = APIRouter(prefix="/backup", include_in_schema=False)
 
@@ -97,8 +97,12 @@ def bring_in(request: Request, file: Annotated[UploadFile, Form()]) -> Response:
         contents = look_into(held)
     except (BackupError, OSError) as error:
         shutil.rmtree(folder, ignore_errors=True)
-        words = str(error) if isinstance(error, BackupError) else f"It could not be read: {error.strerror}."
-        return _show(request, error=words.replace(held.name, file.filename or "This file"), status=422)
+        why = error.why if isinstance(error, BackupError) else fact("typed.backup.unreadable", why=error.strerror)
+        # What was chosen is named, not the copy that was looked into.
+        words = said_to(request, why).replace(
+            held.name, file.filename or said_to(request, fact("typed.backup.file"))
+        )
+        return _show(request, error=words, status=422)
     one = Offered(folder, held, file.filename or "backup", contents)
     token = kept_of(request, Restores).hold(one)
     return _show(request, offered=one, token=token)
@@ -109,7 +113,7 @@ def confirm(request: Request, token: str) -> Response:
     """Take it; what was here is kept beside it."""
     one = kept_of(request, Restores).take(token)
     if one is None:
-        return _show(request, error="That file is not held any more: choose it again.", status=422)
+        return _show(request, error=fact("typed.backup.gone"), status=422)
     try:
         contents = restore(one.file, database_of(request).path)
     except BackupError as error:
@@ -117,4 +121,4 @@ def confirm(request: Request, token: str) -> Response:
     finally:
         one.let_go()
     pack_health.forget()
-    return say(RedirectResponse("/sheets", 303), f"Restored: {contents.words()}. What was here is kept beside it.")
+    return say(RedirectResponse("/sheets", 303), fact("said.backup.restored", held=contents.words()))

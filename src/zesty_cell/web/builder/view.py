@@ -8,7 +8,7 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy.exc import OperationalError
 
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.parts.ownership import Ownership
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.store.hangar import CELLS, PACKS, ownership_of
@@ -72,7 +72,7 @@ def add_pack(request: Request, session: Store, form: PostedForm) -> Response:
         return builder_page(
             request, session, state, pack, ownership, record_id=None, version=0, status=503, conflict=NOT_STORED
         )
-    return say(RedirectResponse(way_back(form), 303), f"“{row.name}” is in the hangar.")
+    return say(RedirectResponse(way_back(form), 303), fact("said.in_hangar", name=row.name))
 
 
 @router.get("/{record_id}")
@@ -115,4 +115,4 @@ def change_pack(request: Request, session: Store, record_id: int, form: PostedFo
             request, session, state, pack, ownership,
             record_id=record_id, version=version, status=status, conflict=words,
         )  # fmt: skip
-    return say(RedirectResponse(way_back(form), 303), f"“{row.name}” is saved.")
+    return say(RedirectResponse(way_back(form), 303), fact("said.named.saved", name=row.name))

@@ -9,6 +9,7 @@ from fastapi import APIRouter, HTTPException, Query, Request
 from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.exc import OperationalError
 
+from zesty_cell.core.fact import fact
 from zesty_cell.services.calibrating import answer_points, keep_calibration, unanswer_points
 from zesty_cell.store import calibrations as store
 from zesty_cell.store.hangar import CRAFTS
@@ -77,7 +78,7 @@ def work_out(request: Request, session: Store, key: str, form: PostedForm) -> Re
     made = task.read(bench, form, datetime.now(UTC))
     note = form.get("note", "").strip()
     if len(note) > 300:
-        made.errors["note"] = "At most 300 characters, please."
+        made.errors["note"] = fact("typed.note.long")
     if form.get("action") != "keep":
         return show_task(request, task, bench, form, made, asked=True)
     if made.calibration is None or made.errors:
@@ -96,7 +97,9 @@ def work_out(request: Request, session: Store, key: str, form: PostedForm) -> Re
         session.rollback()
         made.errors["note"] = NOT_STORED
         return show_task(request, task, bench, form, made, asked=True, status=503)
-    return say(RedirectResponse(f"/calibrate?craft={craft_id}", 303), f"{task.title}: kept.")
+    return say(
+        RedirectResponse(f"/calibrate?craft={craft_id}", 303), fact("said.calibration.kept", task=task.title)
+    )
 
 
 @router.post("/records/{record_id}/points")
@@ -109,13 +112,13 @@ def answer(session: Store, record_id: int, form: PostedForm) -> Response:
     answered = answer_points(session, row, craft, correct=form.get("answer") == "correct")
     undo = f"/calibrate/records/{record_id}/points-undo"
     if answered.outcome == "before":
-        return say(back, "These points were answered before.")
+        return say(back, fact("said.points.answered_before"))
     if answered.outcome == "left":
-        return say(back, f"The measured points of {craft.name} stay as they are.", undo=undo)
+        return say(back, fact("said.points.left", craft=craft.name), undo=undo)
     if answered.outcome == "bounds":
-        return say(back, f"A corrected point of {craft.name} would be out of all bounds: change it in the hangar.")
+        return say(back, fact("said.points.out_of_bounds", craft=craft.name))
     words = "; ".join(f"{m.part} {m.was:g} → {m.now:g} {m.unit}" for m in answered.moved)
-    return say(back, f"{craft.name} is corrected: {words}.", undo=undo)
+    return say(back, fact("said.points.corrected", craft=craft.name, moved=words), undo=undo)
 
 
 @router.post("/records/{record_id}/points-undo")
@@ -127,8 +130,8 @@ def undo_points(session: Store, record_id: int) -> Response:
     back = RedirectResponse(f"/calibrate?craft={row.craft_id}", 303)
     craft = CRAFTS.fetch(session, row.craft_id)
     if not unanswer_points(session, row, craft):
-        return say(back, f"{craft.name} was changed since: put its points right in the hangar.")
-    return say(back, "The measured points are what they were.")
+        return say(back, fact("said.points.changed_since", craft=craft.name))
+    return say(back, fact("said.points.as_before"))
 
 
 @router.post("/records/{record_id}/delete")
@@ -136,11 +139,11 @@ def delete(session: Store, record_id: int) -> Response:
     """Take a record back; with undo."""
     store.delete(session, store.fetch(session, record_id))
     undo = f"/calibrate/records/{record_id}/undelete"
-    return say(RedirectResponse("/calibrate", 303), "The record is deleted.", undo=undo)
+    return say(RedirectResponse("/calibrate", 303), fact("said.calibration.deleted"), undo=undo)
 
 
 @router.post("/records/{record_id}/undelete")
 def undelete(session: Store, record_id: int) -> Response:
     """Undo :func:`delete`."""
     store.restore(session, record_id)
-    return say(RedirectResponse("/calibrate", 303), "The record is back.")
+    return say(RedirectResponse("/calibrate", 303), fact("said.calibration.back"))

@@ -9,6 +9,7 @@ from fastapi import Request
 from fastapi.responses import Response
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.fact import fact
 from zesty_cell.store import callouts as store
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.web.callouts import plan_form
@@ -50,11 +51,11 @@ def at_the_transmitter(
             mine = [(round(e.time_s, 3), e.key, e.say) for e in here.ran.events]
             report["same"] = [(round(s.t_s, 3), s.key, s.say) for s in said] == mine
     except NoTransmitterError as error:
-        report |= {"trouble": str(error), "can_start": start is not None}
+        report |= {"trouble": error.why, "can_start": start is not None}
     except TransmitterError as error:
-        report["trouble"] = str(error)
+        report["trouble"] = error.why
     except EditConflictError:
         session.rollback()
-        report["trouble"] = "It is loaded, but these callouts were saved from another tab since: reload them here."
+        report["trouble"] = fact("typed.plan.loaded_elsewhere")
     context = plan_context(request, desk, read, oddity=oddity) | {"report": report}
     return page(request, "callouts.html", context)

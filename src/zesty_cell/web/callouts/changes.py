@@ -11,14 +11,14 @@ from zesty_cell.core.callouts.schools import FurtherRule, further_rule
 from zesty_cell.core.callouts.several import add_pack, remove_pack
 from zesty_cell.core.callouts.tune import tunable
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.services.forecasts import flown
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.web.callouts.desk import Desk
 from zesty_cell.web.http import whole_number
-from zesty_cell.words.say import say
 from zesty_cell.words.units import read_number
 
-Changed = tuple[CalloutPlan | None, str]
+Changed = tuple[CalloutPlan | None, Words]
 #: One step: the plan as typed, what the button says, the desk, the form; the new plan and a word of it.
 Step = Callable[[CalloutPlan, str, Desk, Mapping[str, str]], Changed]
 
@@ -28,12 +28,12 @@ def _mend(plan: CalloutPlan, what: str, desk: Desk, _form: Mapping[str, str]) ->
     found = next((f for f in desk.findings(plan) if (f.key, f.concerns) == (key, concerns)), None)
     if found is None or found.mended is None or found.mend is None:
         return None, ""
-    return found.mended, f"{say(found.mend)}: look at it, and save it if it is right."
+    return found.mended, fact("said.plan.mended", mend=found.mend)
 
 
 def _remove(plan: CalloutPlan, what: str, desk: Desk, _form: Mapping[str, str]) -> Changed:
     rest = tuple(r for r in plan.rules if r.key != what)
-    return plan.model_copy(update={"rules": rest}), "Taken out."
+    return plan.model_copy(update={"rules": rest}), fact("said.rule.out")
 
 
 def _free_key(plan: CalloutPlan) -> str:
@@ -46,7 +46,7 @@ def _add(plan: CalloutPlan, what: str, desk: Desk, _form: Mapping[str, str]) -> 
     if kind is None:
         return None, ""
     rule = further_rule(kind, key=_free_key(plan), result=desk.flight, receiver=plan.receiver)
-    return plan.model_copy(update={"rules": (*plan.rules, rule)}), "Added below."
+    return plan.model_copy(update={"rules": (*plan.rules, rule)}), fact("said.rule.added")
 
 
 def _more(plan: CalloutPlan, what: str, desk: Desk, _form: Mapping[str, str]) -> Changed:
@@ -58,14 +58,14 @@ def _more(plan: CalloutPlan, what: str, desk: Desk, _form: Mapping[str, str]) ->
         rule.conditions[-1] if rule.conditions else Condition(value=desk.flight.callouts.pack_low.threshold.pack_v)
     )
     changed = rule.model_copy(update={"conditions": (*rule.conditions, new)})
-    return plan.with_rule(changed), "One more condition."
+    return plan.with_rule(changed), fact("said.rule.one_more")
 
 
 def _fewer(plan: CalloutPlan, what: str, desk: Desk, _form: Mapping[str, str]) -> Changed:
     rule = plan.rule(what)
     if rule is None or len(rule.conditions) < 2:
         return None, ""
-    return plan.with_rule(rule.model_copy(update={"conditions": rule.conditions[:-1]})), "One condition less."
+    return plan.with_rule(rule.model_copy(update={"conditions": rule.conditions[:-1]})), fact("said.rule.one_less")
 
 
 def _set(plan: CalloutPlan, what: str, desk: Desk, _form: Mapping[str, str]) -> Changed:
@@ -82,7 +82,7 @@ def _set(plan: CalloutPlan, what: str, desk: Desk, _form: Mapping[str, str]) -> 
         changed = Rule.model_validate(rule.model_dump() | {"conditions": conditions, "hold_s": hold_s})
     except ValueError:
         return None, ""
-    return plan.with_rule(changed), f"Set to {pack_v:g} V, held {hold_s:g} s."
+    return plan.with_rule(changed), fact("said.rule.tuned", pack_v=pack_v, hold_s=hold_s)
 
 
 def _pack(plan: CalloutPlan, _what: str, desk: Desk, form: Mapping[str, str]) -> Changed:
@@ -92,13 +92,13 @@ def _pack(plan: CalloutPlan, _what: str, desk: Desk, form: Mapping[str, str]) ->
     try:
         changed = add_pack(plan, flown(sheet))
     except OutOfRangeError as error:
-        return plan, f"{pack.name} was not added: {error}"
-    by_switch = " A switch tells the packs apart now." if changed.choose == "switch" != plan.choose else ""
-    return changed, f"{pack.name} is in it too.{by_switch}"
+        return plan, fact("said.pack.not_added", pack=pack.name, why=error.why)
+    by_switch = changed.choose == "switch" != plan.choose
+    return changed, fact("said.pack.in_by_switch" if by_switch else "said.pack.in", pack=pack.name)
 
 
 def _unpack(plan: CalloutPlan, what: str, _desk: Desk, _form: Mapping[str, str]) -> Changed:
-    return remove_pack(plan, what), "That pack is out."
+    return remove_pack(plan, what), fact("said.pack.out")
 
 
 STEPS: dict[str, Step] = {

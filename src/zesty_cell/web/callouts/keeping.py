@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 from sqlalchemy.orm.exc import StaleDataError
 
 from zesty_cell.core.callouts.rules import CalloutPlan
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.store import callouts as store
 from zesty_cell.store.errors import EditConflictError
 from zesty_cell.web.callouts import plan_form
@@ -25,7 +26,7 @@ def keep_plan(
     desk: Desk,
     plan: CalloutPlan,
     read: plan_form.ReadPlan,
-    words: str,
+    words: Words,
     *,
     undo: bool = False,
 ) -> Response:
@@ -43,11 +44,11 @@ def keep_plan(
         return plan_refused(request, desk, read, words_of(error.errors()[0]), 422)
     except EditConflictError:
         session.rollback()
-        trouble = "These callouts were saved from another tab since you opened them. Yours are still here."
+        trouble = fact("typed.plan.saved_elsewhere")
         return plan_refused(request, desk, read, trouble, 409)
     except (StaleDataError, OperationalError):
         session.rollback()
-        trouble = "This could not be stored just now. What you typed is still here: save it again."
+        trouble = fact("typed.not_stored.save")
         return plan_refused(request, desk, read, trouble, 503)
     way_back = f"{desk.address}/undelete/{old}" if old is not None else None
     # Who works on the rules goes on seeing them.

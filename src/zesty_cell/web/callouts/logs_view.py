@@ -8,6 +8,7 @@ from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 from pydantic import ValidationError
 
+from zesty_cell.core.fact import fact
 from zesty_cell.core.learn.log_plausibility import log_doubts
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.telemetry_columns import guess_mapping
@@ -87,7 +88,7 @@ def put_in_the_log(request: Request, session: Store, sheet_id: int, log_id: int,
     row.flight_id = taken.flight_id
     session.flush()
     keep_fits(session, flights.fetch(session, row.flight_id or 0))
-    return say(RedirectResponse(f"/log/{row.flight_id}/telemetry/{row.id}", 303), "The flight is in the log.")
+    return say(RedirectResponse(f"/log/{row.flight_id}/telemetry/{row.id}", 303), fact("said.flight.in_log"))
 
 
 @router.post("/{log_id}/delete")
@@ -95,11 +96,11 @@ def delete(session: Store, sheet_id: int, log_id: int) -> Response:
     """Let go of a log; with undo."""
     store.delete(session, store.fetch(session, log_id))
     undo = f"/callouts/{sheet_id}/logs/{log_id}/undelete"
-    return say(RedirectResponse(f"/callouts/{sheet_id}", 303), "The log is deleted.", undo=undo)
+    return say(RedirectResponse(f"/callouts/{sheet_id}", 303), fact("said.telemetry.deleted"), undo=undo)
 
 
 @router.post("/{log_id}/undelete")
 def undelete(session: Store, sheet_id: int, log_id: int) -> Response:
     """Undo :func:`delete`."""
     store.restore(session, log_id)
-    return say(RedirectResponse(f"/callouts/{sheet_id}?run=log-{log_id}", 303), "The log is back.")
+    return say(RedirectResponse(f"/callouts/{sheet_id}?run=log-{log_id}", 303), fact("said.telemetry.back"))

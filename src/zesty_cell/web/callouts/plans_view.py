@@ -31,7 +31,7 @@ def write_anew(session: Store, desk: DeskOf) -> Response:
         return RedirectResponse(desk.address, 303)
     store.delete(session, desk.row)
     undo = f"{desk.address}/undelete/{desk.row.id}"
-    return say(RedirectResponse(desk.address, 303), "Your changes are out; the forecast wrote it anew.", undo=undo)
+    return say(RedirectResponse(desk.address, 303), fact("said.plan.anew"), undo=undo)
 
 
 @router.post("/{sheet_id}/up-to-date")
@@ -45,7 +45,7 @@ def up_to_date(session: Store, desk: DeskOf, form: PostedForm) -> Response:
     plan = brought_up_to_date(desk.plan, written=desk.written.plan)
     old = store.replace(session, plan, owner=desk.owner, version=desk.row.version)
     undo = "" if old is None else f"{desk.address}/undelete/{old}"
-    return say(RedirectResponse(back, 303), "The plan is up to date.", undo=undo)
+    return say(RedirectResponse(back, 303), fact("said.plan.up_to_date"), undo=undo)
 
 
 @router.post("/{sheet_id}/shows")
@@ -55,7 +55,7 @@ def shows(session: Store, desk: DeskOf, form: PostedForm) -> Response:
     row = desk.sheet_row.craft
     craft = CRAFTS.thing(row)
     CRAFTS.change(session, row.id, row.version, Craft.model_validate(craft.model_dump() | {"shows": told}))
-    return say(RedirectResponse(desk.address, 303), "Kept with the craft.")
+    return say(RedirectResponse(desk.address, 303), fact("said.plan.with_craft"))
 
 
 @router.post("/{sheet_id}/all-packs")
@@ -71,7 +71,7 @@ def all_packs(session: Store, desk: DeskOf) -> Response:
         plan = desk.write(desk.school, desk.plan.current_error).plan
         store.keep(session, plan, owner=owner, version=0)
     undo = f"{desk.address}/undelete/{own.id}" if own is not None else f"{desk.address}/anew"
-    words = f"One plan for all packs of {desk.sheet.craft.name}."
+    words = fact("said.plan.for_all", craft=desk.sheet.craft.name)
     return say(RedirectResponse(desk.address, 303), words, undo=undo)
 
 
@@ -84,7 +84,7 @@ def own(session: Store, desk: DeskOf) -> Response:
     plan = desk.write(desk.school, desk.plan.current_error).plan
     row = store.keep(session, plan, owner=desk.owner, version=0)
     undo = f"{desk.address}/drop/{row.id}"
-    return say(RedirectResponse(desk.address, 303), "A plan of its own for this sheet.", undo=undo)
+    return say(RedirectResponse(desk.address, 303), fact("said.plan.own"), undo=undo)
 
 
 @router.post("/{sheet_id}/drop/{callouts_id}")
@@ -92,14 +92,14 @@ def drop(session: Store, desk: DeskOf, callouts_id: int) -> Response:
     """Undo :func:`own`: the sheet goes back to its craft's plan."""
     if desk.row is not None and desk.row.id == callouts_id:
         store.delete(session, desk.row)
-    return say(RedirectResponse(desk.address, 303), "Back to the plan for all packs.")
+    return say(RedirectResponse(desk.address, 303), fact("said.plan.shared"))
 
 
 @router.post("/{sheet_id}/undelete/{callouts_id}")
 def undelete(session: Store, sheet_id: int, callouts_id: int) -> Response:
     """Undo :func:`write_anew`."""
     store.restore(session, callouts_id)
-    return say(RedirectResponse(f"/callouts/{sheet_id}", 303), "Your plan is back.")
+    return say(RedirectResponse(f"/callouts/{sheet_id}", 303), fact("said.plan.back"))
 
 
 @router.post("/{sheet_id}/printed", status_code=204)
@@ -138,4 +138,4 @@ def bring_in(request: Request, session: Store, desk: DeskOf, file: Annotated[Upl
     asked = plan_form.ReadPlan(
         plan, FormState(texts=plan_form.first_texts(plan, version=desk.version), units="metric"), desk.version
     )
-    return keep_plan(request, session, desk, plan, asked, "Loaded.", undo=True)
+    return keep_plan(request, session, desk, plan, asked, fact("said.loaded"), undo=True)

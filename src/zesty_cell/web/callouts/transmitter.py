@@ -17,7 +17,8 @@ from zesty_cell.core.callouts.engine import Frames
 from zesty_cell.core.callouts.fit import Capabilities, Difference, differences, fit
 from zesty_cell.core.callouts.rules import CalloutPlan
 from zesty_cell.core.callouts.sensors import RECEIVED
-from zesty_cell.core.fact import Fact
+from zesty_cell.core.errors import ZestyCellError
+from zesty_cell.core.fact import Fact, Words, fact
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.plan_json import read_plan, write_plan_json
 from zesty_cell.ports import DEFAULT_BENCH_PORT
@@ -30,7 +31,7 @@ _FRAMES_AT_ONCE = 4000
 _POSITION_NAMES = {value: name for name, value in POSITIONS.items()}
 
 
-class TransmitterError(Exception):
+class TransmitterError(ZestyCellError):
     """It is not there, refuses, breaks off, or answers with something else; the message says what to do."""
 
 
@@ -84,33 +85,25 @@ class BenchTransmitter:
             answer = response.read(_MOST_BYTES)
             status = response.status
         except ConnectionRefusedError as error:
+            usual = self.port == DEFAULT_BENCH_PORT
             raise NoTransmitterError(
-                "No bench transmitter is there. Start it in another terminal: zesty-cell bench-transmitter"
-                + ("" if self.port == DEFAULT_BENCH_PORT else f" --port {self.port}")
-                + "; or with the server: zesty-cell serve --with-bench"
+                fact("bench.none") if usual else fact("bench.none_at", port=self.port)
             ) from error
         except TimeoutError as error:
-            raise TransmitterError(
-                f"The bench transmitter did not answer within {PATIENCE_S:g} s. What it holds is not known: try "
-                "again."
-            ) from error
+            raise TransmitterError(fact("bench.silent", patience_s=PATIENCE_S)) from error
         except (OSError, http.client.HTTPException) as error:
-            raise TransmitterError(
-                "The bench transmitter broke off in the middle. What it holds is not known: try again."
-            ) from error
+            raise TransmitterError(fact("bench.broke_off")) from error
         finally:
             connection.close()
         if status >= 400:
-            raise TransmitterError(f"The bench transmitter refused: {_detail(answer, status)}")
+            raise TransmitterError(fact("bench.refused", why=_detail(answer, status)))
         return answer
 
     def _json(self, method: str, path: str, body: str | None = None) -> Any:
         try:
             return json.loads(self._ask(method, path, body))
         except ValueError as error:
-            raise TransmitterError(
-                f"Something answers at port {self.port}, but not as a bench transmitter does."
-            ) from error
+            raise TransmitterError(fact("bench.another", port=self.port)) from error
 
     def capabilities(self) -> Capabilities:
         """What it can hold.
@@ -122,9 +115,7 @@ class BenchTransmitter:
         try:
             return Capabilities.model_validate(self._json("GET", "/capabilities"))
         except ValidationError as error:
-            raise TransmitterError(
-                f"Something answers at port {self.port}, but not as a bench transmitter does."
-            ) from error
+            raise TransmitterError(fact("bench.another", port=self.port)) from error
 
     def wait_for(self, seconds: float) -> None:
         """Wait until one that was just started answers.
@@ -157,7 +148,7 @@ class BenchTransmitter:
         try:
             held = read_plan(self._ask("GET", "/plan"))
         except FileFormatError as error:
-            raise TransmitterError(f"What came back is not the plan: {error}") from error
+            raise TransmitterError(fact("bench.no_plan", why=error.why)) from error
         return Loaded(able, fitted.plan, fitted.notes, differences(sent=fitted.plan, held=held))
 
     def run(self, frames: Frames) -> list[Spoken]:
@@ -192,12 +183,12 @@ def _frame(frames: Frames, k: int) -> dict[str, Any]:
     return row
 
 
-def _detail(answer: bytes, status: int) -> str:
+def _detail(answer: bytes, status: int) -> Words:
     try:
         detail = json.loads(answer)["detail"]
     except (ValueError, KeyError, TypeError):
-        return f"it answered with status {status}."
-    return detail if isinstance(detail, str) else "it does not take what was sent."
+        return fact("bench.status", status=status)
+    return detail if isinstance(detail, str) else fact("bench.not_taken")
 
 
 def bench_of(request: Request) -> BenchTransmitter:

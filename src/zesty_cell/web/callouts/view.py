@@ -9,6 +9,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from zesty_cell.core.callouts.schools import SCHOOLS
 from zesty_cell.core.callouts.several import keep_packs
+from zesty_cell.core.fact import fact
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.web.callouts import plan_form
 from zesty_cell.web.callouts.at_transmitter import at_the_transmitter
@@ -56,13 +57,13 @@ def change(request: Request, session: Store, desk: DeskOf, form: PostedForm) -> 
             error = (read.plan or desk.plan).current_error
             plan = desk.write(school, error).plan
             plan = keep_packs(plan, of=read.plan or desk.plan)
-            return keep_plan(request, session, desk, plan, read, f"Written anew: {what}.", undo=True)
+            return keep_plan(request, session, desk, plan, read, fact("said.plan.written", what=what), undo=True)
     if read.plan is None:
         return page(request, "callouts.html", plan_context(request, desk, read), status=422)
     if action == "over":  # seen that another tab saved, and mine is to stay
         read.version = desk.version
     if action in ("save", "over"):
-        return keep_plan(request, session, desk, read.plan, read, "Saved.")
+        return keep_plan(request, session, desk, read.plan, read, fact("said.saved"))
     if action in ("load", "there", "start"):
         return at_the_transmitter(request, session, desk, read, action)
     if action == "tune":

@@ -9,6 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.callouts.sounds import Sound
+from zesty_cell.core.fact import fact
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.espeak import SPEEDS, VoiceError, voice_of
 from zesty_cell.formats.voices_wav import RATES_HZ, line_wav, own_recording, voices_zip
@@ -57,13 +58,13 @@ def other_words(request: Request, session: Store, desk: DeskOf, form: PostedForm
     for sound in sounds_shown(desk):
         text = " ".join(form.get(f"spoken.{sound.file}", "").split())
         if len(text) > MOST_WORDS or not text.isprintable():
-            errors[sound.file] = f"Up to {MOST_WORDS} letters."
+            errors[sound.file] = fact("typed.voice.long", letters=MOST_WORDS)
         else:
             store.say_as(session, sound.words, text if text and text != sound.words else None)
     if errors:
         session.rollback()
         return voices_page(request, desk, errors=errors, typed=form, status=422)
-    return say(RedirectResponse(f"{desk.address}/voices", 303), "Kept.")
+    return say(RedirectResponse(f"{desk.address}/voices", 303), fact("said.kept"))
 
 
 @router.post("/{sheet_id}/voices/{file}/own-voice")
@@ -76,7 +77,7 @@ def record(
         store.record(session, sound.words, own_recording(wav.file.read()))
     except FileFormatError as error:
         return voices_page(request, desk, errors={file: error.why}, status=422)
-    return say(RedirectResponse(f"{desk.address}/voices", 303), f"“{sound.words}” is your own recording now.")
+    return say(RedirectResponse(f"{desk.address}/voices", 303), fact("said.voice.own", words=sound.words))
 
 
 def _use_own(session: Session, desk: Desk, file: str, on: bool) -> Sound:
@@ -90,14 +91,16 @@ def spoken(session: Store, desk: DeskOf, file: str) -> Response:
     """Let the voice speak a line again; with undo."""
     sound = _use_own(session, desk, file, on=False)
     undo = f"{desk.address}/voices/{file}/own"
-    return say(RedirectResponse(f"{desk.address}/voices", 303), f"The voice speaks “{sound.words}”.", undo=undo)
+    return say(
+        RedirectResponse(f"{desk.address}/voices", 303), fact("said.voice.speaks", words=sound.words), undo=undo
+    )
 
 
 @router.post("/{sheet_id}/voices/{file}/own")
 def own(session: Store, desk: DeskOf, file: str) -> Response:
     """Undo :func:`spoken`."""
     _use_own(session, desk, file, on=True)
-    return say(RedirectResponse(f"{desk.address}/voices", 303), "Your recording is back.")
+    return say(RedirectResponse(f"{desk.address}/voices", 303), fact("said.voice.back"))
 
 
 @router.get("/{sheet_id}/voices.zip")

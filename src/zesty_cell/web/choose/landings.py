@@ -17,6 +17,9 @@ from zesty_cell.core.parts.pack import Pack
 from zesty_cell.words.landing import CHEMISTRY_WORDS
 from zesty_cell.words.units import read_number
 
+#: Where each chemistry in view lands.
+Volts = dict[ChemistryKey, LandingVolts]
+
 
 @dataclass(frozen=True)
 class LandingField:
@@ -41,9 +44,7 @@ def _landing_typed(text: str, *, chemistry: Chemistry, at: str) -> tuple[float |
     return (None, doubt.why) if doubt else (value, "")
 
 
-def landings_of(
-    sheet: Sheet, packs: Sequence[Pack], query: QueryParams
-) -> tuple[tuple[LandingField, ...], dict[ChemistryKey, LandingVolts]]:
+def landings_of(sheet: Sheet, packs: Sequence[Pack], query: QueryParams) -> tuple[tuple[LandingField, ...], Volts]:
     """Where each chemistry in view lands, if the sheet's rule looks at a voltage: as typed, else its own."""
     looked_at = [
         (name, words)
@@ -51,7 +52,7 @@ def landings_of(
         if getattr(sheet.landing, name) is not None
     ]
     fields: list[LandingField] = []
-    volts: dict[ChemistryKey, LandingVolts] = {}
+    volts: Volts = {}
     for key in dict.fromkeys(p.chemistry for p in packs):
         for name, words in looked_at:
             at = f"land.{key}.{name}"

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from zesty_cell.core.choose.candidates import with_pack
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.ownership import Ownership
 from zesty_cell.store import sheets as sheet_store
 from zesty_cell.store.hangar import PACKS
@@ -30,17 +31,15 @@ def open_as_sheet(
     origin = origin_of(session, sheet_id)
     if pack is not None:
         row = PACKS.fetch(session, pack)
-        words = "A new sheet of the same flight."
+        words = fact("said.chosen.sheet")
     else:
         imagined = pack_of_spec(also, like=origin.sheet.pack, cells=origin.cells)
         if imagined is None:
-            return say(
-                RedirectResponse(origin.address, 303), "That imagined pack cannot be built. Nothing was stored."
-            )
+            return say(RedirectResponse(origin.address, 303), fact("said.imagined.not_built"))
         row = PACKS.find_same(session, imagined) or PACKS.add(
             session, imagined, ownership=Ownership(standing="wanted"), cell_id=cell_of_spec(also)
         )
-        words = f"“{row.name}” is in the hangar as wanted; this is its sheet."
+        words = fact("said.chosen.wanted", name=row.name)
     sheet = with_pack(origin.sheet, pack=PACKS.thing(row))
     made = sheet_store.add(session, sheet, craft_id=origin.row.craft_id, pack_id=row.id)
     return say(RedirectResponse(f"/sheets/{made.id}", 303), words, undo=f"/sheets/{made.id}/delete")

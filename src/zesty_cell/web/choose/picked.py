@@ -8,19 +8,16 @@ from dataclasses import dataclass
 from starlette.datastructures import QueryParams
 
 from zesty_cell.core.asked.sheet import Sheet
-from zesty_cell.core.choose.candidates import LandingVolts
-from zesty_cell.core.choose.compare import (
-    MOST_COMPARED,
-)
+from zesty_cell.core.choose.compare import MOST_COMPARED
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.parts.chemistries import chemistry_for
-from zesty_cell.core.parts.chemistry import ChemistryKey
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.store.hangar import PACKS
 from zesty_cell.store.tables import PackRow
 from zesty_cell.web.choose.base import Origin
 from zesty_cell.web.choose.imagined import pack_of_spec
-from zesty_cell.web.choose.landings import LandingField, landings_of
+from zesty_cell.web.choose.landings import LandingField, Volts, landings_of
 from zesty_cell.web.http import whole_number
 from zesty_cell.words.face import Face
 from zesty_cell.words.units import TEMPERATURE, read_number
@@ -44,10 +41,10 @@ class Picked:
 
     chosen: tuple[Chosen, ...]
     own_temperature: bool
-    notes: tuple[str, ...]
+    notes: tuple[Words, ...]
     temperatures: Mapping[int, str]
     landings: tuple[LandingField, ...]
-    volts: Mapping[ChemistryKey, LandingVolts]
+    volts: Volts
 
 
 def first_choice(sheet: Sheet, rows: Sequence[PackRow]) -> list[PackRow]:
@@ -83,10 +80,10 @@ def pick(origin: Origin, rows: Sequence[PackRow], query: QueryParams, face: Face
     numbers = [whole_number(text) for text in query.getlist("pack")]
     specs = query.getlist("also")
     by_id = {row.id: row for row in rows}
-    notes: list[str] = []
+    notes: list[Words] = []
     wanted = [by_id[k] for k in dict.fromkeys(numbers) if k in by_id]
     if len(wanted) < len(dict.fromkeys(numbers)):
-        notes.append("A pack asked for is no longer in the hangar.")
+        notes.append(fact("compared.pack_gone"))
     if not wanted and not specs and "shown" not in query:
         wanted = first_choice(origin.sheet, rows)
     typed = {row.id: query.get(f"c.{row.id}", "") for row in rows}
@@ -102,12 +99,12 @@ def pick(origin: Origin, rows: Sequence[PackRow], query: QueryParams, face: Face
     for spec in dict.fromkeys(specs):
         pack = pack_of_spec(spec, like=origin.sheet.pack, cells=origin.cells)
         if pack is None:
-            notes.append("An imagined pack in this address cannot be built.")
+            notes.append(fact("compared.not_built"))
         else:
             chosen.append(Chosen(pack=pack, pack_id=None, spec=spec, pack_c=None))
     if len(chosen) > MOST_COMPARED:
         left = ", ".join(c.pack.name for c in chosen[MOST_COMPARED:])
-        notes.append(f"{MOST_COMPARED} packs stand side by side; left out: {left}.")
+        notes.append(fact("compared.most", most=MOST_COMPARED, left=left))
     chosen = chosen[:MOST_COMPARED]
     landings, volts = landings_of(origin.sheet, [c.pack for c in chosen], query)
     return Picked(

@@ -7,6 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.own_curve import OwnCurve
 from zesty_cell.formats.curve_json import read_curve_json, write_curve_json
 from zesty_cell.formats.documents import MAX_BYTES
@@ -42,11 +43,9 @@ def use_curve(request: Request, session: Store, pack_id: int, form: PostedForm) 
         session.commit()
     except EditConflictError:
         session.rollback()
-        words = "This pack was changed meanwhile: look at it again, then decide."
+        words = fact("typed.pack.changed")
         return pack_shown(request, session, pack_id, trouble=words, status=409)
-    words = (
-        f"{row.name} is flown on its own curve." if own else f"{row.name} is flown on its chemistry’s curve again."
-    )
+    words = fact("said.curve.own", name=row.name) if own else fact("said.curve.chemistry", name=row.name)
     return say(RedirectResponse(f"/tests/discharges/pack/{pack_id}", 303), words)
 
 
@@ -61,9 +60,7 @@ def bring_curve_in(request: Request, session: Store, pack_id: int, file: Annotat
     except (FileFormatError, UnstorableError) as error:
         session.rollback()
         return pack_shown(request, session, pack_id, trouble=error.why, status=422)
-    return say(
-        RedirectResponse(f"/tests/discharges/pack/{pack_id}", 303), f"{row.name} is flown on the curve of the file."
-    )
+    return say(RedirectResponse(f"/tests/discharges/pack/{pack_id}", 303), fact("said.curve.file", name=row.name))
 
 
 @router.get("/{pack_id}/curve.json")

@@ -245,4 +245,6 @@ def take_columns(request: Request, session: Store, run_id: int, form: PostedForm
     except OperationalError:
         session.rollback()
         return _columns(request, found, form, {"": NOT_STORED}, asked=True)
-    return say(RedirectResponse(f"/tests/discharges?run={row.id}", 303), f"“{row.name}” is in the drawer.")
+    return say(
+        RedirectResponse(f"/tests/discharges?run={row.id}", 303), fact("said.discharge.in_drawer", name=row.name)
+    )

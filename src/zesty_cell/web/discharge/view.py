@@ -7,6 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from zesty_cell.core.fact import fact
 from zesty_cell.store import discharges
 from zesty_cell.web.discharge.shown import drawer
 from zesty_cell.web.http import Store, page, say
@@ -40,11 +41,11 @@ def delete_run(session: Store, run_id: int) -> Response:
     """Delete a run; the message offers to undo it."""
     row = discharges.delete(session, run_id)
     undo = f"/tests/discharges/{run_id}/restore"
-    return say(RedirectResponse("/tests/discharges", 303), f"“{row.name}” is deleted.", undo=undo)
+    return say(RedirectResponse("/tests/discharges", 303), fact("said.named.deleted", name=row.name), undo=undo)
 
 
 @router.post("/{run_id}/restore")
 def restore_run(session: Store, run_id: int) -> Response:
     """Undo a delete."""
     row = discharges.restore(session, run_id)
-    return say(RedirectResponse("/tests/discharges", 303), f"“{row.name}” is back.")
+    return say(RedirectResponse("/tests/discharges", 303), fact("said.named.back", name=row.name))

@@ -31,7 +31,7 @@ from zesty_cell.web.http.forms import words_of
 
 #: So many cases are told of in a list.
 _TOLD = 60
-_CHANGED_MEANWHILE = "Somebody changed this meanwhile: look at it as it is now, and answer again."
+_CHANGED_MEANWHILE = fact("typed.case.changed")
 
 router = APIRouter(prefix="/off", include_in_schema=False)
 
@@ -216,7 +216,7 @@ def close_case(request: Request, session: Store, case_id: int, form: PostedForm)
         return _refused(request, session, case_id, words_of(error.errors(include_url=False)[0]), typed=form)
     except (EditConflictError, ZestyCellError):
         return _refused(request, session, case_id, _CHANGED_MEANWHILE, typed=form, status=409)
-    return say(RedirectResponse(f"/off/{case_id}", 303), "Closed. It is kept with its craft and pack.")
+    return say(RedirectResponse(f"/off/{case_id}", 303), fact("said.case.closed"))
 
 
 @router.post("/{case_id}/open")
@@ -235,11 +235,13 @@ def open_case(request: Request, session: Store, case_id: int, form: PostedForm) 
 def delete_case(session: Store, case_id: int) -> Response:
     """Delete a case; the message offers to undo it."""
     row = cases.delete(session, case_id)
-    return say(RedirectResponse("/off", 303), f"“{row.name}” is deleted.", undo=f"/off/{case_id}/restore")
+    return say(
+        RedirectResponse("/off", 303), fact("said.named.deleted", name=row.name), undo=f"/off/{case_id}/restore"
+    )
 
 
 @router.post("/{case_id}/restore")
 def restore_case(session: Store, case_id: int) -> Response:
     """Undo a delete."""
     cases.restore(session, case_id)
-    return say(RedirectResponse(f"/off/{case_id}", 303), "It is back.")
+    return say(RedirectResponse(f"/off/{case_id}", 303), fact("said.back"))

@@ -10,6 +10,7 @@ from fastapi import Request
 from fastapi.responses import Response
 from sqlalchemy.orm import Session
 
+from zesty_cell.core.fact import fact
 from zesty_cell.services.in_hand import InHand
 from zesty_cell.services.learning import current_sensor
 from zesty_cell.services.pack_health import storage_reminders
@@ -18,7 +19,7 @@ from zesty_cell.web.field.entries import CHARGED, DETAILS, KINDS, Taken, labels_
 from zesty_cell.web.http import page, preferences_of
 from zesty_cell.words.sensors import sensor_words
 
-_SAID = {"landed": "Landed.", "details": "Kept.", "charged": "Charged."}
+_SAID = {"landed": fact("said.landed"), "details": fact("said.kept"), "charged": fact("said.charged")}
 
 
 def _chart(hand: InHand) -> TimerChart | None:

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from zesty_cell.core.choose.fits import could_fly
+from zesty_cell.core.fact import fact
 from zesty_cell.paired import right_of
 from zesty_cell.services.starting import sheet_with
 from zesty_cell.store.hangar import CRAFTS, PACKS
@@ -42,10 +43,10 @@ def first_sheet(session: Store, form: PostedForm) -> Response:
     pack = PACKS.fetch(session, whole_number(form.get("pack", "")))
     back = f"/field?craft={craft.id}&pack={pack.id}"
     if not could_fly(CRAFTS.thing(craft), PACKS.thing(pack)):
-        return say(RedirectResponse(back, 303), f"{craft.name} does not take {pack.name}. Nothing was made.")
+        return say(RedirectResponse(back, 303), fact("said.field.does_not_take", craft=craft.name, pack=pack.name))
     row = sheet_with(session, craft, pack)
     session.commit()
-    return say(RedirectResponse(back, 303), f"“{row.name}” is a sheet now. Its range is wide until you fly it.")
+    return say(RedirectResponse(back, 303), fact("said.field.sheet", name=row.name))
 
 
 @router.post("/field/entries")
@@ -63,4 +64,4 @@ def entries(request: Request, session: Store, form: PostedForm) -> Response:
         )
     if taken.errors:
         return field_page(request, session, craft=0, pack=0, taken=taken, form=form, status=422)
-    return say(RedirectResponse("/field", 303), _SAID.get(form.get("kind", ""), "It was taken before."))
+    return say(RedirectResponse("/field", 303), _SAID.get(form.get("kind", ""), fact("said.taken_before")))

@@ -200,7 +200,7 @@ class _Kept(BaseModel):
 
 
 #: Two things of one name could not be told apart.
-ALREADY = "There is one of that name already: give this one another."
+ALREADY = fact("typed.name.taken")
 
 
 def way_back(form: Mapping[str, str]) -> str:

@@ -243,7 +243,7 @@ def read_pack(
     if from_cells:
         cell = (cells or {}).get(whole_number(form.get("cell_id", "")))
         if cell is None:
-            state.errors["cell_id"] = "Choose a cell of the shelf."
+            state.errors["cell_id"] = fact("typed.pack.cell")
         else:
             values |= _said_by(cell, values, state)
     else:

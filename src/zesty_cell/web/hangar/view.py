@@ -11,7 +11,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
 
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.parts.chemistries import CHEMISTRIES
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.ownership import Ownership
@@ -24,7 +24,6 @@ from zesty_cell.web.hangar.form import ALREADY, way_back
 from zesty_cell.web.http import NOT_STORED, FormState, PostedForm, Store, page, preferences_of, say, whole_number
 from zesty_cell.web.http.forms import form_units, words_of
 from zesty_cell.words.naming import KIND_WORDS, LIKE_WORDS
-from zesty_cell.words.say import say as in_words
 
 router = APIRouter(prefix="/hangar", include_in_schema=False)
 
@@ -128,7 +127,7 @@ def add_thing(request: Request, session: Store, shelf: ShelfName, form: PostedFo
         return _form_page(
             request, kind, state, record_id=None, version=0, status=503, conflict=NOT_STORED, craft=proposal
         )
-    return say(RedirectResponse("/hangar", 303), f"“{row.name}” is in the hangar.")
+    return say(RedirectResponse("/hangar", 303), fact("said.in_hangar", name=row.name))
 
 
 @router.get("/{shelf}/{record_id}")
@@ -173,7 +172,7 @@ def change_thing(request: Request, session: Store, shelf: ShelfName, record_id: 
         return _form_page(
             request, kind, state, record_id=record_id, version=version, status=status, conflict=words, craft=craft
         )
-    return say(RedirectResponse(way_back(form), 303), f"“{row.name}” is saved.")
+    return say(RedirectResponse(way_back(form), 303), fact("said.named.saved", name=row.name))
 
 
 @router.post("/crafts/{record_id}/copy")
@@ -181,7 +180,7 @@ def copy_craft(session: Store, record_id: int) -> Response:
     """A craft like this one, under a name of its own, to be changed."""
     craft = CRAFTS.thing(CRAFTS.fetch(session, record_id))
     row = CRAFTS.bring_in(session, craft.model_copy(update={"name": f"{craft.name[:72]}, copy"}))
-    return say(RedirectResponse(f"/hangar/crafts/{row.id}", 303), "This is the copy.")
+    return say(RedirectResponse(f"/hangar/crafts/{row.id}", 303), fact("said.copy"))
 
 
 @router.post("/{shelf}/{record_id}/standing")
@@ -197,15 +196,14 @@ def change_standing(
         raise MissingRecordError("shelf", 0)
     row = _shelf(shelf).fetch(session, record_id)
     if standing not in {k for k, _ in hangar_form.STANDINGS}:
-        return say(RedirectResponse("/hangar", 303), "Choose one of the options. Nothing was changed.")
+        return say(RedirectResponse("/hangar", 303), fact("said.choose_option"))
     change = {"standing": standing, "lent_to": lent_to.strip() or None}
     try:
         keep(session, row, Ownership.model_validate(ownership_of(row).model_dump() | change))
     except ValidationError as error:
-        words = in_words(words_of(error.errors(include_url=False)[0]))
-        return say(RedirectResponse("/hangar", 303), f"{words} Nothing was changed.")
-    words = {"own": "is yours", "lent": "is lent", "wanted": "is wanted", "retired": "is retired"}[standing]
-    return say(RedirectResponse("/hangar", 303), f"“{row.name}” {words}.")
+        why = words_of(error.errors(include_url=False)[0])
+        return say(RedirectResponse("/hangar", 303), fact("said.nothing_changed", why=why))
+    return say(RedirectResponse("/hangar", 303), fact(f"said.standing.{standing}", name=row.name))
 
 
 @router.post("/{shelf}/{record_id}/delete")
@@ -214,13 +212,13 @@ def delete_thing(session: Store, shelf: ShelfName, record_id: int) -> Response:
     try:
         row = _shelf(shelf).delete(session, record_id)
     except InUseError as error:
-        return say(RedirectResponse("/hangar", 303), str(error))
+        return say(RedirectResponse("/hangar", 303), error.why)
     undo = f"/hangar/{shelf}/{record_id}/undelete"
-    return say(RedirectResponse("/hangar", 303), f"“{row.name}” is deleted.", undo=undo)
+    return say(RedirectResponse("/hangar", 303), fact("said.named.deleted", name=row.name), undo=undo)
 
 
 @router.post("/{shelf}/{record_id}/undelete")
 def undelete_thing(session: Store, shelf: ShelfName, record_id: int) -> Response:
     """Undo a delete."""
     row = _shelf(shelf).restore(session, record_id)
-    return say(RedirectResponse("/hangar", 303), f"“{row.name}” is back.")
+    return say(RedirectResponse("/hangar", 303), fact("said.named.back", name=row.name))

@@ -10,7 +10,7 @@ from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.faults import named
 from zesty_cell.core.learn.health import (
     CAPACITY_RETIRE,
@@ -65,7 +65,7 @@ def take_results(request: Request, session: Store, pack_id: int, form: PostedFor
         status, words = (503, NOT_STORED) if isinstance(error, OperationalError) else (409, error.why)
         return _life(request, session, pack_id, line=line, read=read, trouble=words, status=status)
     words = "; ".join(in_words(one, preferences_of(request)) for one in read.understood)
-    return say(RedirectResponse(f"/hangar/health/{pack_id}", 303), f"Kept: {words}.")
+    return say(RedirectResponse(f"/hangar/health/{pack_id}", 303), fact("said.health.kept", what=words))
 
 
 def _life(

@@ -19,6 +19,8 @@ from starlette.exceptions import HTTPException
 from starlette.requests import ClientDisconnect
 from starlette.routing import Match, Mount
 
+from zesty_cell.core.errors import ZestyCellError
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.operating import tell
 from zesty_cell.services.turns import BusyError
 from zesty_cell.store import unreadable
@@ -30,7 +32,7 @@ from zesty_cell.store.errors import (
     UnstorableError,
 )
 from zesty_cell.web.http.database import database_of
-from zesty_cell.web.http.messages import say
+from zesty_cell.web.http.messages import said_to, say
 from zesty_cell.web.http.slow import route_of
 from zesty_cell.web.http.templating import page
 
@@ -42,10 +44,10 @@ def _wants_json(request: Request) -> bool:
 
 
 def _trouble(
-    request: Request, status: int, title: str, words: str, *, see: tuple[str, str] = ("/sheets", "All sheets")
+    request: Request, status: int, title: str, words: Words, *, see: tuple[str, str] = ("/sheets", "All sheets")
 ) -> Response:
     if _wants_json(request):
-        return JSONResponse({"detail": words}, status)
+        return JSONResponse({"detail": said_to(request, words)}, status)
     again = "/" + request.url.path.lstrip("/\\")  # never another site's
     context = {"title": title, "words": words, "see": see, "typed": _typed(request), "again": again}
     return page(request, "trouble.html", context | {"anew": getattr(request.state, "anew", "")}, status=status)
@@ -79,15 +81,13 @@ async def _missing(request: Request, error: Exception) -> Response:
     assert isinstance(error, MissingRecordError)  # noqa: S101 - registered for this class alone
     is_aside = await run_in_threadpool(_is_set_aside, request, error)
     if is_aside:
-        words = f"This {error.what} is stored, but cannot be read: it was set aside with the reason."
+        words = fact("error.set_aside", what=error.what)
         return _trouble(request, 404, "Cannot be read", words, see=("/unreadable", "See why, and mend it"))
-    return _trouble(request, 404, "Not here", str(error))
+    return _trouble(request, 404, "Not here", error.why)
 
 
 async def _conflict(request: Request, error: Exception) -> Response:
-    words = (
-        str(error) if not isinstance(error, StaleDataError) else "It was saved from another tab at the same moment."
-    )
+    words = error.why if isinstance(error, ZestyCellError) else fact("error.saved_elsewhere")
     return _trouble(request, 409, "Saved elsewhere", words)
 
 
@@ -109,8 +109,8 @@ async def _http(request: Request, error: Exception) -> Response:
     if _wants_json(request):
         return await http_exception_handler(request, error)
     words = {
-        404: "There is no page at this address.",
-        405: "This address does not take that kind of request.",
+        404: fact("error.no_page"),
+        405: fact("error.no_method"),
     }.get(error.status_code, str(error.detail))
     answer = _trouble(request, error.status_code, "Not here", words)
     answer.headers.update(error.headers or {})
@@ -121,7 +121,7 @@ async def _invalid(request: Request, error: Exception) -> Response:
     assert isinstance(error, RequestValidationError)  # noqa: S101 - registered for this class alone
     if _wants_json(request):
         return await request_validation_exception_handler(request, _without_input(error))
-    return _trouble(request, 422, "Not understood", "Part of this address or form is not what the page takes.")
+    return _trouble(request, 422, "Not understood", fact("error.not_understood"))
 
 
 def _without_input(error: RequestValidationError) -> RequestValidationError:
@@ -134,7 +134,7 @@ def _without_input(error: RequestValidationError) -> RequestValidationError:
 async def _gone_meanwhile(request: Request, error: Exception) -> Response:
     """What a change refers to went while it was made: deleted elsewhere, or another place restored."""
     tell("gone meanwhile", level=logging.WARNING, route=route_of(request.scope))
-    words = "Something that this needs went at the same moment. Nothing was stored: look again, and send it again."
+    words = fact("error.gone_meanwhile")
     return _trouble(request, 409, "Changed elsewhere", words)
 
 
@@ -154,7 +154,7 @@ async def _full(request: Request, error: Exception) -> Response:
 
 async def _busy(request: Request, error: Exception) -> Response:
     tell("database did not take it", level=logging.WARNING, route=route_of(request.scope), why=type(error).__name__)
-    words = "The database did not take this just now (locked, or the disk is full). Nothing was stored: try again."
+    words = fact("error.not_taken")
     return _trouble(request, 503, "Try again", words)
 
 
@@ -172,7 +172,7 @@ def _set_aside(request: Request) -> int:
 
 def _without(request: Request, found: int) -> Response:
     """Once rows were set aside: the page asked for again without them; a change is to be sent again."""
-    words = f"{found} stored {'thing' if found == 1 else 'things'} could not be read: set aside, with the reason."
+    words = fact("error.one_set_aside") if found == 1 else fact("error.some_set_aside", found=found)
     if request.method == "GET" and not _wants_json(request):
         again = request.url.path + (f"?{request.url.query}" if request.url.query else "")
         return say(RedirectResponse(again, 303), words)
@@ -180,7 +180,7 @@ def _without(request: Request, found: int) -> Response:
         request,
         503,
         "Try again",
-        f"{words} Nothing of yours was stored: send it again.",
+        fact("error.send_again", why=words),
         see=("/unreadable", "See why, and mend it"),
     )
 
@@ -205,7 +205,7 @@ async def _unknown(request: Request, error: Exception) -> Response:
         "unforeseen", level=logging.ERROR, error=error, reference=reference, method=request.method,
         route=route_of(request.scope),
     )  # fmt: skip
-    words = f"Something went wrong that we did not foresee. It is in the log under the reference {reference}."
+    words = fact("error.unforeseen", reference=reference)
     return _trouble(request, 500, "Trouble", words)
 
 

@@ -9,7 +9,8 @@ from typing import Any, Literal, TypeVar
 from pydantic import BaseModel, ValidationError
 
 from zesty_cell.core.answer.plausibility import Doubt
-from zesty_cell.core.fact import Words
+from zesty_cell.core.errors import NotReadError
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.words.units import (
     COUNT,
     DURATION,
@@ -118,12 +119,11 @@ def read_field(item: Field, text: str, system: System) -> Any:
 
     Raises
     ------
-    ValueError
-        In words.
+    NotReadError
     """
     if not text.strip():
         if item.required:
-            raise ValueError("This is needed.")
+            raise NotReadError(fact("typed.needed"))
         return None
     if item.kind != "number" or item.quantity is None:
         # A whole name of the wrong length is the model's to refuse, with its limit; not ours.
@@ -140,7 +140,7 @@ def read_field(item: Field, text: str, system: System) -> Any:
     number = item.quantity.read(text, system)
     if item.quantity is COUNT:
         if number != int(number):
-            raise ValueError("A whole number is needed.")
+            raise NotReadError(fact("typed.whole"))
         return int(number)
     return number
 
@@ -188,31 +188,31 @@ def words_of(error: Mapping[str, Any], item: Field | None = None, system: System
     kind, context = error["type"], error.get("ctx", {})
     if kind in ("greater_than_equal", "greater_than"):
         limit = _shown_limit(float(context.get("ge", context.get("gt"))), item, system)
-        return f"At least {limit}, please." if kind == "greater_than_equal" else f"More than {limit}, please."
+        return fact("typed.at_least" if kind == "greater_than_equal" else "typed.more_than", limit=limit)
     if kind in ("less_than_equal", "less_than"):
-        return f"At most {_shown_limit(float(context.get('le', context.get('lt'))), item, system)}, please."
+        return fact("typed.at_most", limit=_shown_limit(float(context.get("le", context.get("lt"))), item, system))
     if kind == "too_short":
-        return f"Choose at least {context['min_length']}."
+        return fact("typed.choose_more", least=context["min_length"])
     if kind == "too_long":
-        return f"There is room for at most {context['max_length']} of them."
+        return fact("typed.no_room", most=context["max_length"])
     if kind == "string_too_long":
-        return f"At most {context['max_length']} characters, please."
+        return fact("typed.too_long", most=context["max_length"])
     if kind in ("string_too_short", "missing"):
-        return "This is needed."
+        return fact("typed.needed")
     if kind == "string_pattern_mismatch":
-        return "Letters, digits and signs only: no line breaks or control characters."
+        return fact("typed.letters")
     if kind in ("literal_error", "union_tag_invalid", "union_tag_not_found"):
-        return "Choose one of the options."
+        return fact("typed.option")
     if kind == "refused":
         why: Words = context["why"]
         return why
     if kind == "value_error":
         return str(error["msg"]).removeprefix("Value error, ")
     if kind in ("finite_number", "float_parsing", "float_type", "int_parsing", "int_type", "int_from_float"):
-        return "A plain number is needed."
+        return fact("typed.number")
     if kind.startswith(("datetime", "timezone")):
-        return "A date and a time are needed."
-    return "This cannot be read."  # never a validator's own words
+        return fact("typed.moment")
+    return fact("typed.unreadable")  # never a validator's own words
 
 
 def build(

@@ -7,6 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
+from zesty_cell.core.fact import fact
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.services import attached_logs
 from zesty_cell.services.log_fits import keep_fits
@@ -20,7 +21,7 @@ router = APIRouter(prefix="/log/{flight_id}/telemetry", include_in_schema=False)
 
 def _not_attached(request: Request, flight_id: int, error: FileFormatError | None) -> Response:
     why = "" if error is None else said_to(request, error.why)
-    return say(RedirectResponse(f"/log/{flight_id}", 303), f"Not attached: {why}")
+    return say(RedirectResponse(f"/log/{flight_id}", 303), fact("said.telemetry.not_attached", why=why))
 
 
 @router.post("")
@@ -60,4 +61,4 @@ def detach(session: Store, flight_id: int, log_id: int) -> Response:
     row = logs.fetch(session, log_id)
     row.flight_id = None
     session.flush()
-    return say(RedirectResponse(f"/log/{flight_id}", 303), f"{row.name} is taken off this flight; it is kept.")
+    return say(RedirectResponse(f"/log/{flight_id}", 303), fact("said.telemetry.off", name=row.name))

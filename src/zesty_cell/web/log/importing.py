@@ -14,7 +14,7 @@ from typing import Literal
 from sqlalchemy.exc import OperationalError
 
 from zesty_cell.core.errors import StoppedError
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.formats.csv_table import read_named_rows
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.flights_csv import read_flights
@@ -120,19 +120,17 @@ class Imports:
             except FileFormatError as error:
                 one.state, one.error = "refused", error.why
             except StoppedError:
-                one.state, one.error = "refused", "Stopped. Nothing was logged."
+                one.state, one.error = "refused", fact("error.import_stopped")
             except OperationalError as error:
                 tell("import failed", level=logging.WARNING, why=type(error).__name__)
                 one.state = "read"
-                one.error = (
-                    "The database did not take it (locked, or the disk is full). Nothing was logged: try again."
-                )
+                one.error = fact("error.import_not_taken")
             except Exception as error:
                 reference = secrets.token_hex(4)
                 tell("unforeseen", level=logging.ERROR, error=error, reference=reference, route="/log/import")
                 one.state, one.error = (
                     "refused",
-                    f"Something went wrong; nothing was logged. Reference {reference}.",
+                    fact("error.import_unforeseen", reference=reference),
                 )
             else:
                 tell("import", state=one.state, seconds=round(time.monotonic() - began, 2))

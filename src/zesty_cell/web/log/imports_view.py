@@ -10,6 +10,7 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
+from zesty_cell.core.fact import fact
 from zesty_cell.web.http import database_of, kept_of, page, say
 from zesty_cell.web.log.importing import _PATIENCE_S, Import, Imports, look, write
 
@@ -45,9 +46,7 @@ def show(request: Request, token: str) -> Response:
     """How far it is, or its lines with what becomes of each."""
     one = kept_of(request, Imports).get(token)
     if one is None:
-        return say(
-            RedirectResponse("/log", 303), "That file is not held any more: choose it again. Nothing was lost."
-        )
+        return say(RedirectResponse("/log", 303), fact("said.import.gone"))
     if one.running:
         one.over.wait(_PATIENCE_S)
     order = {"wrong": 0, "new": 1, "known": 2}

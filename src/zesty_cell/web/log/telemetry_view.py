@@ -11,6 +11,7 @@ from fastapi.responses import RedirectResponse, Response
 from pydantic import ValidationError
 
 from zesty_cell.core.asked.flying import FlyingPattern
+from zesty_cell.core.fact import fact
 from zesty_cell.core.learn.log_pattern import LogPattern
 from zesty_cell.services.log_fits import (
     fit_of,
@@ -91,4 +92,4 @@ def take_pattern(request: Request, session: Store, flight_id: int, log_id: int, 
     sheets.change(
         session, sheet_row.id, sheet_row.version, sheet, craft_id=sheet_row.craft_id, pack_id=sheet_row.pack_id
     )
-    return say(RedirectResponse(f"/sheets/{sheet_row.id}", 303), f"“{sheet_row.name}” is flown as this log was.")
+    return say(RedirectResponse(f"/sheets/{sheet_row.id}", 303), fact("said.flown_as_log", name=sheet_row.name))

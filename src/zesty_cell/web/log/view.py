@@ -9,6 +9,7 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.exc import OperationalError
 
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.connectors import CONNECTORS
 from zesty_cell.formats.flights_csv import NamedFlight, write_flights
 from zesty_cell.services.flight_log import change_flight
@@ -100,13 +101,15 @@ def change(request: Request, session: Store, flight_id: int, form: PostedForm) -
     except OperationalError:
         session.rollback()
         return flight_page(request, session, flight_id, form=form, conflict=NOT_STORED, status=503)
-    return say(RedirectResponse("/log", 303), "Put right.", undo=f"/log/{flight_id}/as-before")
+    return say(RedirectResponse("/log", 303), fact("said.flight.put_right"), undo=f"/log/{flight_id}/as-before")
 
 
 @router.post("/{flight_id}/as-before")
 def as_before(session: Store, flight_id: int) -> Response:
     """Undo :func:`change`: the flight is what it was; once more, and it is put right again."""
-    words = "It is as it was." if store.as_before(session, flight_id) else "There is nothing before that."
+    words = (
+        fact("said.flight.as_before") if store.as_before(session, flight_id) else fact("said.flight.nothing_before")
+    )
     return say(RedirectResponse("/log", 303), words, undo=f"/log/{flight_id}/as-before")
 
 
@@ -114,11 +117,11 @@ def as_before(session: Store, flight_id: int) -> Response:
 def delete(session: Store, flight_id: int) -> Response:
     """Take a flight out of the log; with undo."""
     store.delete(session, store.fetch(session, flight_id))
-    return say(RedirectResponse("/log", 303), "The flight is deleted.", undo=f"/log/{flight_id}/undelete")
+    return say(RedirectResponse("/log", 303), fact("said.flight.deleted"), undo=f"/log/{flight_id}/undelete")
 
 
 @router.post("/{flight_id}/undelete")
 def undelete(session: Store, flight_id: int) -> Response:
     """Undo :func:`delete`."""
     store.restore(session, flight_id)
-    return say(RedirectResponse("/log", 303), "The flight is back.")
+    return say(RedirectResponse("/log", 303), fact("said.flight.back"))

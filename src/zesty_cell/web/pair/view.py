@@ -37,7 +37,7 @@ def keep_pair(session: Store, form: PostedForm) -> Response:
         back = f"/hangar/pair?first={rows[0].id}&second={rows[1].id}"
         return say(RedirectResponse(back, 303), str(error))
     row = PACKS.bring_in(session, pack)
-    return say(RedirectResponse(f"/hangar/packs/{row.id}", 303), f"“{row.name}” is in the hangar.")
+    return say(RedirectResponse(f"/hangar/packs/{row.id}", 303), fact("said.in_hangar", name=row.name))
 
 
 @router.get("")

@@ -10,7 +10,7 @@ from typing import Any, Final
 from pydantic import ValidationError
 
 from zesty_cell.core.asked.flying import Activity, FlyingPattern
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.web.http.forms import Field, form_units, words_of
 from zesty_cell.words.units import ALTITUDE, SECONDS, SHARE, Quantity, System, typed
 
@@ -113,7 +113,7 @@ def read_pattern(form: Mapping[str, str]) -> PatternForm:
     )
     activities = [_activity(row, k, read) for k, row in enumerate(read.rows)]
     if not read.name.strip():
-        read.errors["name"] = "This is needed."
+        read.errors["name"] = fact("typed.needed")
     if (read.errors and set(read.errors) != {"name"}) or any(a is None for a in activities):
         return read
     try:
@@ -137,7 +137,7 @@ def _note(read: PatternForm, error: ValidationError, at: str = "") -> None:
 def _number(read: PatternForm, row: dict[str, str], k: int, part: str, quantity: Quantity) -> float | None:
     text = row[part].strip()
     if not text:
-        read.errors[f"a.{k}.{part}"] = "This is needed."
+        read.errors[f"a.{k}.{part}"] = fact("typed.needed")
         return None
     try:
         return quantity.read(text, read.units)

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.asked.flying import PATTERNS, FlyingPattern
 from zesty_cell.core.errors import ZestyCellError
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.services.advice import advice_for
 from zesty_cell.services.patterns import known_patterns
 from zesty_cell.store import patterns, sheets
@@ -111,7 +111,7 @@ def _kept(request: Request, session: Session, form: dict[str, str], *, pattern_i
     name = read.name.strip()
     shipped = {p.name.casefold() for p in PATTERNS.values()}
     if name and (name.casefold() in shipped or patterns.taken(session, name, but=pattern_id)):
-        read.errors["name"] = "There is one of that name already: give this one another."
+        read.errors["name"] = fact("typed.name.taken")
     if form.get("action") != "save":
         return _editor(request, session, read, pattern_id=pattern_id, version=version)
     if read.pattern is None or read.errors:
@@ -119,10 +119,12 @@ def _kept(request: Request, session: Session, form: dict[str, str], *, pattern_i
     try:
         if pattern_id is None:
             patterns.add(session, read.pattern)
-            said = f"“{read.pattern.name}” is in the hangar: any sheet can fly it."
+            said = fact("said.pattern.made", name=read.pattern.name)
         else:
             changed = patterns.change(session, pattern_id, version, read.pattern)
-            said = f"“{read.pattern.name}” is saved{f', and {changed} sheets with it' if changed else ''}."
+            said = fact("said.named.saved", name=read.pattern.name)
+            if changed:
+                said = fact("said.pattern.saved_with", name=read.pattern.name, sheets=changed)
         session.commit()
     except (EditConflictError, OperationalError) as error:
         session.rollback()
@@ -152,11 +154,11 @@ def delete_pattern(session: Store, pattern_id: int) -> Response:
     """Delete, with undo; sheets keep what they fly."""
     row = patterns.delete(session, pattern_id)
     undo = f"/hangar/patterns/{pattern_id}/undelete"
-    return say(RedirectResponse("/hangar/patterns", 303), f"“{row.name}” is deleted.", undo=undo)
+    return say(RedirectResponse("/hangar/patterns", 303), fact("said.named.deleted", name=row.name), undo=undo)
 
 
 @router.post("/{pattern_id}/undelete")
 def undelete_pattern(session: Store, pattern_id: int) -> Response:
     """Undo a delete."""
     row = patterns.restore(session, pattern_id)
-    return say(RedirectResponse("/hangar/patterns", 303), f"“{row.name}” is back.")
+    return say(RedirectResponse("/hangar/patterns", 303), fact("said.named.back", name=row.name))

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Form, Query, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.types import Receive, Scope
 
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.network.devices import PairingError
 from zesty_cell.paired import keep_token, right_of, token_of
 from zesty_cell.web.http import page
@@ -41,7 +41,7 @@ def pair(
     """Take the code, once."""
     devices = network_of(request).devices
     if devices is None:
-        return _pair_page(request, code=code, name=name, error="Nothing can be paired here.", status=422)
+        return _pair_page(request, code=code, name=name, error=fact("typed.pairing.not_here"), status=422)
     try:
         token, _ = devices.pair(code, name)
     except PairingError as error:

@@ -8,7 +8,7 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.network import Network
 from zesty_cell.network.devices import RIGHTS, Code, Devices, PairingError
 from zesty_cell.web.drawing.qr import qr_code
@@ -76,7 +76,7 @@ def give_code(request: Request, right: Annotated[str, Form(max_length=20)] = "fi
     devices = network_of(request).devices
     wanted = next((r for r in RIGHTS if r == right), None)
     if devices is None or wanted is None:
-        words = "Nothing can be paired." if devices is None else "Choose what the device may do."
+        words = fact("typed.pairing.nothing") if devices is None else fact("typed.pairing.may")
         return _show(request, error=words, status=422)
     try:
         kept_of(request, ShownCode).code = devices.new_code(wanted)
@@ -94,7 +94,7 @@ def rename(request: Request, device_id: int, name: Annotated[str, Form(max_lengt
             devices.rename(device_id, name)
     except PairingError as error:
         return _show(request, error=error.why, status=422)
-    return say(RedirectResponse("/phone", 303), "Renamed.")
+    return say(RedirectResponse("/phone", 303), fact("said.device.renamed"))
 
 
 @router.post("/phone/devices/{device_id}/cut-off")
@@ -105,5 +105,5 @@ def cut_off(request: Request, device_id: int) -> Response:
         devices.cut_off(device_id)
     return say(
         RedirectResponse("/phone", 303),
-        "Cut off. What it still holds of entries it can send once it is paired again.",
+        fact("said.device.cut_off"),
     )

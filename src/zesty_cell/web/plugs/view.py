@@ -12,7 +12,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.parts.own_part import OwnPart, part_of_millivolts
 from zesty_cell.core.parts.pack_figures import pack_figures
 from zesty_cell.store.errors import EditConflictError
@@ -50,7 +50,7 @@ def _read(form: Mapping[str, str], errors: dict[str, Words]) -> list[tuple[float
             except ValueError as error:
                 errors[item.path] = str(error)
         if len(pair) == 2 and (pair[0] is None) != (pair[1] is None):
-            errors[(volts if pair[0] is None else amps).path] = "Both, please."
+            errors[(volts if pair[0] is None else amps).path] = fact("typed.part.both")
         elif len(pair) == 2 and pair[0] is not None and pair[1] is not None:
             found.append((pair[0], pair[1]))
     return found
@@ -100,15 +100,17 @@ def take_plug(request: Request, session: Store, form: PostedForm) -> Response:
     row = next((r for r in PACKS.all(session) if r.id == whole_number(form.get("pack", ""))), None)
     found = _found(row, form, errors)
     if row is None:
-        errors["pack"] = "Onto which pack?"
+        errors["pack"] = fact("typed.part.pack")
     if row is None or found is None:
         if not errors:
-            errors["v_1"] = "A reading, please."
+            errors["v_1"] = fact("typed.part.reading")
         return _shown(request, session, form, errors, status=422)
     now = datetime.now(UTC).replace(microsecond=0)
     part = OwnPart(ohm=found.ohm, reach_ohm=found.reach_ohm, source="millivolts at amps", measured_at=now)
     name = "lead" if form.get("part") == "lead" else "plug"
-    return _put(session, row, {name: part}, f"{row.name} has its own {name}: {1000 * found.ohm:.2f} mΩ.")
+    return _put(
+        session, row, {name: part}, fact("said.part.own", pack=row.name, part=name, milliohms=1000 * found.ohm)
+    )
 
 
 @router.post("/{pack_id}/{part}/remove")
@@ -116,15 +118,15 @@ def take_off(session: Store, pack_id: int, part: str) -> Response:
     """Back to what is usual for its class or size."""
     row = PACKS.fetch(session, pack_id)
     name = "lead" if part == "lead" else "plug"
-    return _put(session, row, {name: None}, f"The {name} of {row.name} is reckoned by its class again.")
+    return _put(session, row, {name: None}, fact("said.part.by_class", part=name, pack=row.name))
 
 
-def _put(session: Session, row: PackRow, change: dict[str, OwnPart | None], words: str) -> Response:
+def _put(session: Session, row: PackRow, change: dict[str, OwnPart | None], words: Words) -> Response:
     after = PACKS.thing(row).model_copy(update=change)
     try:
         PACKS.change(session, row.id, row.version, after, cell_id=row.cell_id)
         session.commit()
     except EditConflictError as error:
         session.rollback()
-        return say(RedirectResponse("/tests/plugs", 303), f"{error} Nothing was changed.")
+        return say(RedirectResponse("/tests/plugs", 303), fact("said.nothing_changed", why=error.why))
     return say(RedirectResponse("/tests/plugs", 303), words)

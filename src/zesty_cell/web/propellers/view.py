@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.plausibility import craft_doubts
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.parts.craft import Craft, PropellerSet
 from zesty_cell.core.parts.propellers import source_still, with_set, with_set_on
 from zesty_cell.services.propellers import keep_set, put_on, take_away
@@ -86,7 +86,7 @@ def save_set(
         kept = kept.model_copy(update={"source": source_still(kept.steady, before=was)})
     on = form.get("on", "").strip()[:80]
     if not craft.propellers and not on:
-        state.errors["on"] = "This is needed: flights so far are of that set."
+        state.errors["on"] = fact("typed.propellers.was")
     if kept is None or state.errors or not _believed(craft, kept, on=on, name=name, state=state, form=form):
         return _form(request, row, state, named=name, status=422)
     try:
@@ -101,7 +101,7 @@ def save_set(
         status, words = (503, NOT_STORED) if isinstance(error, OperationalError) else (409, error.why)
         fresh = CRAFTS.fetch(session, craft_id)
         return _form(request, fresh, state, named=name, conflict=words, status=status)
-    return say(RedirectResponse(_address(craft_id), 303), f"“{kept.name}” is kept.")
+    return say(RedirectResponse(_address(craft_id), 303), fact("said.propellers.kept", name=kept.name))
 
 
 def _done(session: Session, craft_id: int, form: dict[str, str], *, on: bool) -> Response:
@@ -111,8 +111,8 @@ def _done(session: Session, craft_id: int, form: dict[str, str], *, on: bool) ->
         (put_on if on else take_away)(session, row, version, name=name)
     except (EditConflictError, OutOfRangeError) as error:
         session.rollback()
-        return say(RedirectResponse(_address(craft_id), 303), f"{in_words(str(error))} Nothing was changed.")
-    words = f"“{name}” is on: every sheet of this craft flies it now." if on else f"“{name}” is taken away."
+        return say(RedirectResponse(_address(craft_id), 303), fact("said.nothing_changed", why=error.why))
+    words = fact("said.propellers.on", name=name) if on else fact("said.propellers.away", name=name)
     return say(RedirectResponse(_address(craft_id), 303), words)
 
 

@@ -10,6 +10,7 @@ from zesty_cell.core.answer.plausibility import landing_doubts
 from zesty_cell.core.asked.changes import CHANGES
 from zesty_cell.core.asked.flying import PATTERNS, FlyingPattern
 from zesty_cell.core.asked.sheet import Sheet
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.pack import Pack, cells_of
 from zesty_cell.web.http import FormState, whole_number
@@ -128,13 +129,13 @@ def read_sheet_form(
     craft_id, pack_id = values.pop("craft_id", None), values.pop("pack_id", None)
     craft, pack = craft_of(craft_id) if craft_id else None, pack_of(pack_id) if pack_id else None
     if craft is None:
-        state.errors.setdefault("craft_id", "Choose a craft from the hangar.")
+        state.errors.setdefault("craft_id", fact("typed.sheet.craft"))
     if pack is None:
-        state.errors.setdefault("pack_id", "Choose a pack from the hangar.")
+        state.errors.setdefault("pack_id", fact("typed.sheet.pack"))
     chosen = form.get("pattern", "")
     pattern = own_pattern if chosen == OWN_PATTERN else patterns.get(chosen)
     if pattern is None:
-        state.errors["pattern"] = "Choose a flying pattern."
+        state.errors["pattern"] = fact("typed.sheet.pattern")
     if "loaded" not in active:
         # The hold has no "off" of its own: what stands in the form is kept, or saving would reset it.
         hold, _ = read_fields((LOADED_HOLD,), form)

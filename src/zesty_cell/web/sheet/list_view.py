@@ -9,7 +9,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.answer.plausibility import sheet_doubts
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.sheet_json import read_sheet
 from zesty_cell.services.sheet_answers import SheetAnswers
@@ -60,5 +60,5 @@ def import_sheet(request: Request, session: Store, file: Annotated[UploadFile, F
         return _list_page(request, session, Wanted(), error=error.why, status=422)
     row = store.bring_in(session, sheet)
     odd = " ".join(said_to(request, d.why) for d in sheet_doubts(sheet))
-    words = f"Loaded. Unlikely in it: {odd}"[:400] if odd else "Loaded."
+    words = fact("said.loaded.odd", odd=odd) if odd else fact("said.loaded")
     return say(RedirectResponse(f"/sheets/{row.id}", 303), words)

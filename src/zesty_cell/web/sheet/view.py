@@ -10,6 +10,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm.exc import StaleDataError
 
+from zesty_cell.core.fact import fact
 from zesty_cell.formats.sheet_json import write_sheet
 from zesty_cell.store import sheets as store
 from zesty_cell.store.errors import EditConflictError
@@ -54,9 +55,9 @@ def change_sheet(request: Request, session: Store, sheet_id: int, form: PostedFo
     except (StaleDataError, OperationalError):
         # Two saves in the same moment, or a database that is locked or full: what was typed stays.
         session.rollback()
-        words = "This could not be stored just now. What you typed is still here: save it again."
+        words = fact("typed.not_stored.save")
         return page(request, "sheet.html", context | {"conflict": words}, status=503)
-    return say(RedirectResponse(f"/sheets/{sheet_id}", 303), "Saved.")
+    return say(RedirectResponse(f"/sheets/{sheet_id}", 303), fact("said.saved"))
 
 
 @router.post("/sheets/{sheet_id}/copy")
@@ -65,26 +66,30 @@ def save_as_copy(request: Request, session: Store, sheet_id: int, form: PostedFo
     row = store.fetch(session, sheet_id)
     if "craft_id" not in form:
         copy = store.duplicate(session, sheet_id)
-        return say(RedirectResponse(f"/sheets/{copy.id}", 303), "This is the copy.")
+        return say(RedirectResponse(f"/sheets/{copy.id}", 303), fact("said.copy"))
     read = read_typed(session, form, store.as_sheet(row))
     if read.sheet is None or read.craft_id is None or read.pack_id is None:
         return page(request, "sheet.html", sheet_context(request, session, row, read), status=422)
     copy = store.add_copy(session, read.sheet, of=sheet_id, craft_id=read.craft_id, pack_id=read.pack_id)
-    return say(RedirectResponse(f"/sheets/{copy.id}", 303), "Kept as a copy.")
+    return say(RedirectResponse(f"/sheets/{copy.id}", 303), fact("said.kept_as_copy"))
 
 
 @router.post("/sheets/{sheet_id}/delete")
 def delete_sheet(session: Store, sheet_id: int) -> Response:
     """Delete, with undo."""
     row = store.delete(session, sheet_id)
-    return say(RedirectResponse("/sheets", 303), f"“{row.name}” is deleted.", undo=f"/sheets/{sheet_id}/undelete")
+    return say(
+        RedirectResponse("/sheets", 303),
+        fact("said.named.deleted", name=row.name),
+        undo=f"/sheets/{sheet_id}/undelete",
+    )
 
 
 @router.post("/sheets/{sheet_id}/undelete")
 def undelete_sheet(session: Store, sheet_id: int) -> Response:
     """Undo a delete."""
     row = store.restore(session, sheet_id)
-    return say(RedirectResponse(f"/sheets/{sheet_id}", 303), f"“{row.name}” is back.")
+    return say(RedirectResponse(f"/sheets/{sheet_id}", 303), fact("said.named.back", name=row.name))
 
 
 @router.get("/sheets/{sheet_id}/card")

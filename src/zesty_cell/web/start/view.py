@@ -9,7 +9,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.pack import Pack
 from zesty_cell.services.patterns import known_patterns
@@ -66,5 +66,5 @@ def answer(request: Request, session: Store, form: PostedForm) -> Response:
     row = keep(session, read.asked)
     return say(
         RedirectResponse(f"/sheets/{row.id}", 303),
-        "Kept: craft and pack are in the hangar, and everything can be changed.",
+        fact("said.first.kept"),
     )

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from zesty_cell.core.answer.forecast import Forecast
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.learn.surer import Cause, Measure, MeasureKey
 from zesty_cell.words.surer import CAUSE_WORDS, MeasureWords, measure_words
 from zesty_cell.words.units import (
@@ -70,12 +70,14 @@ class InputReader:
             return None
         return values
 
-    def _between(self, quantity: Quantity, least: float, most: float) -> str:
+    def _between(self, quantity: Quantity, least: float, most: float) -> Words:
         if quantity is FLIGHT_TIME:
-            return "From twenty seconds to ten hours."
+            return fact("typed.reading.seconds")
         unit = quantity.unit(self._units)
         low, high = (f"{unit.show(value):.4g}" for value in (least, most))
-        return f"Between {low} and {high} {unit.label}".strip() + "."
+        if not unit.label:
+            return fact("typed.reading.between", low=low, high=high)
+        return fact("typed.reading.between_units", low=low, high=high, unit=unit.label)
 
 
 def read_results(read: InputReader) -> dict[MeasureKey, tuple[float, ...]]:

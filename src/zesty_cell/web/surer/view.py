@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from sqlalchemy.orm.exc import StaleDataError
 
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.learn.surer import surer
 from zesty_cell.services.advice import advise
 from zesty_cell.services.measuring import keep_result
@@ -60,7 +60,7 @@ def take(request: Request, session: Store, sheet_id: int, form: PostedForm) -> R
     key = form.get("measure", "")
     errors: dict[str, Words] = dict(reader.errors)
     if key in RESULTS and key not in results and not errors:
-        errors[key] = "Type what you read."
+        errors[key] = fact("typed.reading.none")
     trouble: Words | None = None
     if not errors and key in results:
         try:
@@ -73,5 +73,5 @@ def take(request: Request, session: Store, sheet_id: int, form: PostedForm) -> R
         errors[key] = trouble
     if errors:
         return page(request, "surer.html", _context(request, session, row, texts=form, errors=errors), status=422)
-    said = "Taken: this is what is left." if key in results else "Nothing was typed."
+    said = fact("said.reading.taken") if key in results else fact("said.reading.none")
     return say(RedirectResponse(f"/sheets/{sheet_id}/surer", 303), said)

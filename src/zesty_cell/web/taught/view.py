@@ -9,6 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from zesty_cell.core.asked.sheet import corrected
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.fact import fact
 from zesty_cell.services.forecasts import flown
 from zesty_cell.services.learning import corrected_sheet, learned_from, lessons, sensor_of, with_its_pack
 from zesty_cell.store import sheets as store
@@ -50,5 +51,5 @@ def switch(session: Store, sheet_id: int, form: PostedForm) -> Response:
     row = store.fetch(session, sheet_id)
     row.from_log = form.get("from_log") == "1"
     session.flush()
-    words = "The forecast goes by its log again." if row.from_log else "The forecast goes by the sheet alone."
+    words = fact("said.taught.by_log") if row.from_log else fact("said.taught.by_sheet")
     return say(RedirectResponse(f"/sheets/{sheet_id}/taught", 303), words)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.parts.thrust import ThrustStep, checked_steps
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.thrust_text import read_thrust
@@ -28,6 +28,6 @@ def read_steps(form: Mapping[str, str], errors: dict[str, Words]) -> tuple[Thrus
 def read_on_bench(form: Mapping[str, str], errors: dict[str, Words]) -> int:
     count = whole_number(form.get("on_bench", "").strip())
     if not 1 <= count <= _MOST_ON_BENCH:
-        errors["on_bench"] = f"From 1 to {_MOST_ON_BENCH}, please."
+        errors["on_bench"] = fact("typed.thrust.on_bench", most=_MOST_ON_BENCH)
         return 1
     return count

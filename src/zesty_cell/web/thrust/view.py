@@ -58,7 +58,7 @@ def _row(session: Session, form: Mapping[str, str]) -> SheetRow | None:
 
 def _shown(
     request: Request, session: Session, form: Mapping[str, str], errors: dict[str, Words], *, status: int = 200,
-    came: str = "",
+    came: Words = "",
 ) -> HTMLResponse:  # fmt: skip
     row = _row(session, form)
     context: dict[str, Any] = {
@@ -96,7 +96,7 @@ def take_thrust(request: Request, session: Store, form: PostedForm) -> Response:
         errors["name"] = trouble
         return _shown(request, session, form, errors, status=422)
     place = f"/hangar/crafts/{row.craft_id}/propellers"
-    return say(RedirectResponse(place, 303), f"“{name}” is a set of {row.craft.name}.")
+    return say(RedirectResponse(place, 303), fact("said.thrust.set", name=name, craft=row.craft.name))
 
 
 @router.post("/file")
@@ -118,7 +118,7 @@ def take_file(
     except FileFormatError as error:
         return _shown(request, session, form, {"file": error.why}, status=422)
     count = found.text.count("\n") + 1
-    came = f"{count} steps from {found.lines} lines of {file.filename[:80]}: look through them."
+    came = fact("said.thrust.steps", count=count, lines=found.lines, file=file.filename[:80])
     return _shown(request, session, form | {"steps": found.text}, {}, came=came)
 
 

@@ -10,7 +10,7 @@ from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.fact import Fact
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.trials.power import needed_for, power, sees
 from zesty_cell.core.trials.question import Trial, TrialPlan
 from zesty_cell.core.trials.told import fewer, planned, takes
@@ -100,7 +100,7 @@ def make_test(request: Request, session: Store, form: PostedForm) -> Response:
     read = read_trial(form, packs=_packs(session, to_fly, craft, form), craft_id=craft_id)
     making = form.get("action") == "save"
     if craft is None:
-        read.errors["craft"] = "Choose a craft."
+        read.errors["craft"] = fact("typed.trial.craft")
         return _form(request, session, read, status=422 if making else 200)
     plan, said = _planned(session, read, craft_id)
     if not making or plan is None or read.question is None:
@@ -117,4 +117,4 @@ def make_test(request: Request, session: Store, form: PostedForm) -> Response:
         session.rollback()
         read.errors[""] = NOT_STORED
         return _form(request, session, read, worked=said, status=503)
-    return say(RedirectResponse(f"/tests/{row.id}", 303), f"“{name}” is planned.")
+    return say(RedirectResponse(f"/tests/{row.id}", 303), fact("said.trial.planned", name=name))

@@ -74,7 +74,7 @@ def type_run(request: Request, session: Store, trial_id: int, form: PostedForm) 
         return refused(request, session, trial_id, {"value": words_of(error.errors(include_url=False)[0])}, form)
     except EditConflictError as error:
         return refused(request, session, trial_id, {"value": error.why}, form, 409)
-    return back_to(trial_id, f"Run {run.slot + 1} is kept.")
+    return back_to(trial_id, fact("said.run.kept", run=run.slot + 1))
 
 
 @router.post("/{trial_id}/flights")
@@ -89,7 +89,7 @@ def take_from_log(request: Request, session: Store, trial_id: int, form: PostedF
     if place is None:
         return refused(request, session, trial_id, {"flight": fact("typed.run.taken")}, form)
     session.commit()
-    return back_to(trial_id, f"The flight is run {place.number + 1}.")
+    return back_to(trial_id, fact("said.run.flight", run=place.number + 1))
 
 
 @router.post("/{trial_id}/discharges")
@@ -105,7 +105,7 @@ def take_from_drawer(request: Request, session: Store, trial_id: int, form: Post
     if place is None:
         return refused(request, session, trial_id, {"discharge": fact("typed.run.tells_nothing")}, form)
     session.commit()
-    return back_to(trial_id, f"The recording is run {place.number + 1}.")
+    return back_to(trial_id, fact("said.run.recording", run=place.number + 1))
 
 
 def _changed(session: Session, trial_id: int, form: dict[str, str], *, aside: bool) -> Response:
@@ -113,15 +113,15 @@ def _changed(session: Session, trial_id: int, form: dict[str, str], *, aside: bo
     version, index = whole_number(form.get("version", "")), whole_number(form.get("index", ""))
     why = " ".join(form.get("why", "").split())[:200]
     if aside and not why:
-        return back_to(trial_id, "Say why it does not count. Nothing was changed.")
+        return back_to(trial_id, fact("said.run.say_why"))
     try:
         mark_run(session, row, version, index=index, why=why if aside else None)
         session.commit()
     except (EditConflictError, ValidationError) as error:
         session.rollback()
-        words = "Another run has its place." if isinstance(error, ValidationError) else error.why
-        return back_to(trial_id, f"{words} Nothing was changed.")
-    return back_to(trial_id, "It does not count." if aside else "It counts again.")
+        words = fact("typed.run.place_has_another") if isinstance(error, ValidationError) else error.why
+        return back_to(trial_id, fact("said.nothing_changed", why=words))
+    return back_to(trial_id, fact("said.run.aside") if aside else fact("said.run.counts"))
 
 
 @router.post("/{trial_id}/aside")
@@ -160,7 +160,7 @@ def call_it(request: Request, session: Store, trial_id: int, form: PostedForm) -
         return refused(request, session, trial_id, {"name": words_of(error.errors(include_url=False)[0])}, form)
     except EditConflictError as error:
         return refused(request, session, trial_id, {"name": error.why}, form, 409)
-    return back_to(trial_id, f"It is “{row.name}” now.")
+    return back_to(trial_id, fact("said.trial.named", name=row.name))
 
 
 @router.post("/{trial_id}/teach")
@@ -175,5 +175,5 @@ def put_it_in(request: Request, session: Store, trial_id: int) -> Response:
         words = error.why if isinstance(error, ZestyCellError) else words_of(error.errors(include_url=False)[0])
         return shown_trial(request, session, trial_id, errors={"teach": words}, status=422)
     if not changed:
-        return back_to(trial_id, "This test teaches nothing yet: look at its verdict first.")
-    return back_to(trial_id, f"Put into {', '.join(changed)}.")
+        return back_to(trial_id, fact("said.trial.teaches_nothing"))
+    return back_to(trial_id, fact("said.trial.taught", what=", ".join(changed)))

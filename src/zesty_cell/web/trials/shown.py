@@ -78,7 +78,7 @@ def shown_trial(
     return page(request, "test.html", context, status=status)
 
 
-def back_to(trial_id: int, words: str) -> Response:
+def back_to(trial_id: int, words: Words) -> Response:
     """To the test again, with what became of it."""
     return say(RedirectResponse(f"/tests/{trial_id}", 303), words)
 

@@ -71,7 +71,7 @@ def take_from_stand(
     if place is None:
         return refused(request, session, trial_id, {"steps": fact("typed.run.place_taken")}, form)
     session.commit()
-    return back_to(trial_id, f"The thrust run is run {place.number + 1}.")
+    return back_to(trial_id, fact("said.run.thrust", run=place.number + 1))
 
 
 def _air_c(form: dict[str, str], errors: dict[str, Words]) -> float | None:

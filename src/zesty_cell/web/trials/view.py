@@ -9,7 +9,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
 from zesty_cell.core.errors import UnknownNameError
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.formats.documents import MAX_BYTES
 from zesty_cell.formats.errors import FileFormatError
 from zesty_cell.formats.trial_json import read_trial_json, write_trial_json
@@ -81,18 +81,22 @@ def bring_test_in(request: Request, session: Store, file: Annotated[UploadFile, 
     except (FileFormatError, UnknownNameError) as error:
         session.rollback()
         return _listed(request, session, trouble=error.why, status=422)
-    return say(RedirectResponse(f"/tests/{row.id}", 303), f"“{row.name}” is read.")
+    return say(RedirectResponse(f"/tests/{row.id}", 303), fact("said.trial.read", name=row.name))
 
 
 @router.post("/{trial_id}/delete")
 def delete_test(session: Store, trial_id: int) -> Response:
     """Delete a test; the message offers to undo it."""
     row = trials.delete(session, trial_id)
-    return say(RedirectResponse("/tests", 303), f"“{row.name}” is deleted.", undo=f"/tests/{trial_id}/restore")
+    return say(
+        RedirectResponse("/tests", 303),
+        fact("said.named.deleted", name=row.name),
+        undo=f"/tests/{trial_id}/restore",
+    )
 
 
 @router.post("/{trial_id}/restore")
 def restore_test(session: Store, trial_id: int) -> Response:
     """Undo a delete."""
     row = trials.restore(session, trial_id)
-    return say(RedirectResponse(f"/tests/{trial_id}", 303), f"“{row.name}” is back.")
+    return say(RedirectResponse(f"/tests/{trial_id}", 303), fact("said.named.back", name=row.name))

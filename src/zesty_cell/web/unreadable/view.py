@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.store import setting_aside as store
 from zesty_cell.store import unreadable
 from zesty_cell.store.columns import Wrong
@@ -115,16 +115,16 @@ def mend(request: Request, session: Store, unreadable_id: int, form: PostedForm)
     except UnstorableError as error:
         return _list(request, session, typed=form, of=unreadable_id, error=error.why)
     if left:
-        words = "It still cannot be read. Nothing was changed."
+        words = fact("typed.aside.unreadable_still")
         return _list(request, session, typed=form, of=unreadable_id, error=words)
-    return say(RedirectResponse("/unreadable", 303), "It is back where it was, with all that needs it.")
+    return say(RedirectResponse("/unreadable", 303), fact("said.aside.back"))
 
 
 @router.post("/{unreadable_id}/leave")
 def leave(session: Store, unreadable_id: int) -> Response:
     """Leave it out."""
     store.leave(session, unreadable_id)
-    return say(RedirectResponse("/unreadable", 303), "It is left out.")
+    return say(RedirectResponse("/unreadable", 303), fact("said.aside.left_out"))
 
 
 @router.get("/{unreadable_id}/document")

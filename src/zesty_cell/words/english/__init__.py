@@ -11,6 +11,7 @@ from zesty_cell.words.english.choosing import CHOOSING
 from zesty_cell.words.english.discharge import DISCHARGE, THRUST
 from zesty_cell.words.english.faults import FAULTS
 from zesty_cell.words.english.files import FILES, KEPT
+from zesty_cell.words.english.pages import ASKED, ERRORS, SAID
 from zesty_cell.words.english.practice import PRACTICE
 from zesty_cell.words.english.refusals import REFUSALS
 from zesty_cell.words.english.start import START
@@ -26,6 +27,9 @@ ENGLISH: dict[str, str] = {
     **FAULTS,
     **FILES,
     **KEPT,
+    **SAID,
+    **ERRORS,
+    **ASKED,
     **PRACTICE,
     **REFUSALS,
     **START,

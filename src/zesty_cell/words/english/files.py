@@ -99,6 +99,12 @@ FILES: dict[str, str] = {
 
 #: What is kept, where, and who may ask for it.
 KEPT: dict[str, str] = {
+    "backup.holds": "{crafts} crafts, {packs} packs, {sheets} sheets, {flights} flights",
+    "backup.newest": "{holds}, the newest of {day}",
+    "pack.charge": "has {charge_share}",
+    "pack.charge_unknown": "charge not known: look that it is full",
+    "pack.charged": "is charged",
+    "pack.flown": "was flown, and not charged since",
     "authority.apart": "Key and certificate in {folder} do not belong together. Delete authority.key and authority.pem there to have new ones made; every phone then trusts this machine anew.",
     "authority.no_certificate": "Key and certificate in {folder} give no certificate that can be read. Delete authority.key and authority.pem there to have new ones made; every phone then trusts this machine anew.",
     "authority.over": "Key and certificate in {folder} are over. Delete authority.key and authority.pem there to have new ones made; every phone then trusts this machine anew.",
