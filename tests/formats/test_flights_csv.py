@@ -143,8 +143,39 @@ def test_a_wrong_value_is_told_with_its_column_and_the_others_are_read(change, w
 
 def test_a_figure_out_of_bounds_is_told_by_the_name_of_its_column():
     [line] = read(write_flights([NamedFlight("Heron", "Pomelo 1", full_flight())]).replace("612.5", "2")).lines
-    with pytest.raises(ValueError, match="“flew”: at least 5"):
+    with pytest.raises(ValueError, match=r"“flew \(s\)”: at least 5 s"):
         as_flight(line, series=6, pattern="cruise")
+
+
+@pytest.mark.parametrize(
+    ("head", "value", "words"),
+    [
+        ("flew (min)", "0.01", "“flew (min)”: at least 0.0833 min"),
+        ("flew (m:ss)", "0:02", "“flew (m:ss)”: at least 0:05"),
+        ("flew", "900000", "“flew”: at most 14400 s"),
+    ],
+)
+def test_a_limit_is_said_in_the_unit_of_its_column(head, value, words):
+    [line] = read(f"landed at,craft,pack,{head}\n2026-05-03 14:02,Heron,Pomelo 1,{value}\n").lines
+    with pytest.raises(FileFormatError) as wrong:
+        as_flight(line, series=6, pattern="cruise")
+    assert str(wrong.value) == words
+
+
+@pytest.mark.parametrize(
+    ("head", "value", "words"),
+    [
+        ("put back (mAh)", "-5", "“put back (mAh)”: at least 1 mAh"),
+        ("rest (V of the pack)", "90", "“rest (V of the pack)”: at most 27 V"),
+        ("air (°F)", "400", "“air (°F)”: at most 131 °F"),
+    ],
+)
+def test_so_is_one_of_a_figure_of_a_whole_pack_or_another_scale(head, value, words):
+    text = f"landed at,craft,pack,flew (s),{head}\n2026-05-03 14:02,Heron,Pomelo 1,600,{value}\n"
+    [line] = read(text).lines
+    with pytest.raises(FileFormatError) as wrong:
+        as_flight(line, series=6, pattern="cruise")
+    assert str(wrong.value) == words
 
 
 def test_a_line_with_more_values_than_columns_is_not_guessed_at():

@@ -42,7 +42,7 @@ def judged(judge, *lines):
         ("2025-05-03 12:00,Heron,Pomelo 9,10:00,2000,", "There is no pack “Pomelo 9” in the hangar."),
         ("2025-05-03 12:00,Heron,lime 1,10:00,600,", "Two in the hangar are called “lime 1”: rename one first."),
         ("2025-05-03 12:00,Heron,Pomelo 1,ten,2000,", "“flew (m:ss)”: “ten” is not a number."),
-        ("2025-05-03 12:00,Heron,Pomelo 1,10:00,-2,", "“put back”: at least 0"),
+        ("2025-05-03 12:00,Heron,Pomelo 1,10:00,-2,", "“put back (mAh)”: at least 1 mAh"),
         ("2025-05-03 12:00,Heron,Pomelo 1,10:00,99000,", "99000 mAh is more than Pomelo 1 holds"),
         (f"{SOON:%Y-%m-%d %H:%M},Heron,Pomelo 1,10:00,2000,", "It lies in the future."),
     ],

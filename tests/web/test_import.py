@@ -121,7 +121,7 @@ def test_an_export_moves_into_another_place_figure_by_figure(client, app, fly_se
         (GOOD.replace("Pomelo 1", "Durian"), "There is no pack “Durian” in the hangar."),
         (LATER.replace("2000", "9000"), "more than Pomelo 1 holds"),
         (LATER.replace("3.75", "4.4"), "over a full cell"),
-        (GOOD.replace("10:00", "0:02"), "“flew”: at least 5"),
+        (GOOD.replace("10:00", "0:02"), "“flew (m:ss)”: at least 0:05"),
         (GOOD.replace("2026", "2062"), "lies in the future"),
         (GOOD.replace("12:00:00", "12:05:00"), "two flights overlap"),
         (GOOD.replace("10:00", "soon"), "“soon” is not a number"),

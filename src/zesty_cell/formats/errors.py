@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -70,23 +70,32 @@ def _listed(problems: Sequence[Problem]) -> Words:
     return listed
 
 
-def why_of(problem: Mapping[str, Any]) -> Words:
+def _plain(limit: float) -> Words:
+    return f"{limit:g}"
+
+
+def why_of(problem: Mapping[str, Any], *, limit: Callable[[float], Words] = _plain) -> Words:
     """What a model's validation says of one value: a fact where there is one, else its own words.
 
     A limit is in the unit of the document, whoever reads it: that is where it is to be changed.
+
+    Parameters
+    ----------
+    limit : callable
+        How the document would write it; a bare number in our unit without.
     """
     kind, context = problem["type"], problem.get("ctx", {})
     if "why" in context:
         why: Words = context["why"]
         return why
     if kind == "greater_than_equal":
-        return fact("file.value.at_least", limit=float(context["ge"]))
+        return fact("file.value.at_least", limit=limit(float(context["ge"])))
     if kind == "greater_than":
-        return fact("file.value.more_than", limit=float(context["gt"]))
+        return fact("file.value.more_than", limit=limit(float(context["gt"])))
     if kind == "less_than_equal":
-        return fact("file.value.at_most", limit=float(context["le"]))
+        return fact("file.value.at_most", limit=limit(float(context["le"])))
     if kind == "less_than":
-        return fact("file.value.less_than", limit=float(context["lt"]))
+        return fact("file.value.less_than", limit=limit(float(context["lt"])))
     if kind == "missing":
         return fact("file.value.missing")
     if kind == "extra_forbidden":

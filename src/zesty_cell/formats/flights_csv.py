@@ -133,7 +133,16 @@ _ROLES = (
     _Role("note", ("note", "notes", "remark"), kind="text"),
     _Role("set_aside", ("set aside",), kind="text"),
 )  # fmt: skip
+#: Units as they are said; in a file they are taken in small letters.
+_WRITTEN = {
+    "v": "V", "v a cell": "V a cell", "v per cell": "V a cell", "v/cell": "V a cell", "mah": "mAh", "ah": "Ah",
+    "°c": "°C", "c": "°C", "°f": "°F", "f": "°F", "mω a cell": "mΩ a cell", "mω": "mΩ", "mohm": "mΩ", "ω": "Ω",
+}  # fmt: skip
 _HEAD = re.compile(r"^\s*(.*?)\s*(?:[\[(]\s*([^\])]*?)\s*[\])])?\s*$")
+
+
+def _short(limit: float) -> str:
+    return f"{limit:.3g}" if abs(limit) < 100.0 else f"{limit:.0f}"
 
 
 @dataclass(frozen=True)
@@ -141,9 +150,23 @@ class _Column:
     role: _Role
     index: int
     unit: str
+    name: str
+
+    def limit(self, ours: float, *, series: int) -> Words:
+        """A limit in our unit, as this column would write it."""
+        if self.role.units is _TIME:
+            if self.unit == "m:ss":
+                return fact("file.limit.clock", limit_s=ours)
+            unit = self.unit or "s"
+            return fact("file.limit.in", limit=_short(ours / (60.0 if unit == "min" else 1.0)), unit=unit)
+        chosen = next((u for u in self.role.units if u[0] == self.unit), self.role.units[0])
+        unit, factor, offset = chosen
+        if factor < 0.0:
+            return fact("file.limit.in", limit=_short(ours * series), unit="V")
+        return fact("file.limit.in", limit=_short(ours / factor - offset), unit=_WRITTEN.get(unit, unit))
 
 
-def _columns(names: tuple[str, ...]) -> tuple[list[_Column], list[str]]:
+def _columns(names: tuple[str, ...]) -> tuple[tuple[_Column, ...], list[str]]:
     """What each column is, by its name, and the names that mean nothing to us."""
     found: dict[str, _Column] = {}
     unknown = []
@@ -159,12 +182,12 @@ def _columns(names: tuple[str, ...]) -> tuple[list[_Column], list[str]]:
             known = ", ".join(u for u, _, _ in role.units)
             why = fact("file.flights.unit", column=name, unit=unit, known=known)
             raise FileFormatError(why, line=1, column=index + 1)
-        found[role.key] = _Column(role, index, unit)
+        found[role.key] = _Column(role, index, unit, name)
     missing = [r.words[0] for r in _ROLES if r.needed and r.key not in found]
     if missing:
         listed = ", ".join(f"“{m}”" for m in missing)
         raise FileFormatError(fact("file.flights.no_column", columns=listed), line=1)
-    return list(found.values()), unknown
+    return tuple(found.values()), unknown
 
 
 @dataclass
@@ -183,6 +206,8 @@ class ReadFlight:
         What was taken one way and could be another.
     per_pack : frozenset of str
         Voltages that are of the whole pack: to be divided by its cells.
+    columns : tuple
+        Of the file: a limit is said in the unit of its column, under the name that it has there.
     """
 
     line: int
@@ -193,6 +218,7 @@ class ReadFlight:
     note: Words = ""
     values: dict[str, Any] = field(default_factory=dict)
     per_pack: frozenset[str] = frozenset()
+    columns: tuple[_Column, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -264,9 +290,9 @@ def _value(column: _Column, text: str, zone: tzinfo, out: ReadFlight) -> Any:
 
 
 def _read_line(
-    line: int, cells: list[str], columns: list[_Column], names: tuple[str, ...], zone: tzinfo
+    line: int, cells: list[str], columns: tuple[_Column, ...], names: tuple[str, ...], zone: tzinfo
 ) -> ReadFlight:
-    out = ReadFlight(line)
+    out = ReadFlight(line, columns=columns)
     for column in columns:
         text = cells[column.index].strip()
         key = column.role.key
@@ -347,5 +373,10 @@ def as_flight(line: ReadFlight, /, *, series: int, pattern: str) -> LoggedFlight
     except ValidationError as error:
         problem = error.errors(include_url=False, include_input=False)[0]
         key = str(problem["loc"][0]) if problem["loc"] else ""
-        name = next((r.words[0] for r in _ROLES if r.key == key), key)
-        raise FileFormatError(fact("file.flights.refused", column=name, reason=why_of(problem))) from error
+        column = next((c for c in line.columns if c.role.key == key), None)
+        if column is None or not column.role.units:
+            reason = why_of(problem)
+        else:
+            reason = why_of(problem, limit=lambda ours: column.limit(ours, series=series))
+        name = key if column is None else column.name
+        raise FileFormatError(fact("file.flights.refused", column=name, reason=reason)) from error
