@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 
 from zesty_cell.core.answer.check import Check
 from zesty_cell.web.http.preferences import Preferences
 from zesty_cell.words.face import Face
+from zesty_cell.words.units import ALTITUDE, TEMPERATURE
 
 METRIC, IMPERIAL = Face(Preferences()), Face(Preferences(units="imperial", volts="pack"))
 
@@ -21,6 +23,14 @@ def test_mass_temperature_and_speed_in_both_systems():
     assert IMPERIAL.mass(0.445) == "15.7 oz"
     assert (METRIC.temperature(-3.6), IMPERIAL.temperature(12.0)) == ("−4 °C", "54 °F")
     assert (METRIC.speed(14.0), IMPERIAL.altitude(1000.0)) == ("50 km/h", "3\u2009281 ft")
+
+
+def test_where_a_columns_numbers_reach_is_in_the_readers_unit():
+    cold = np.array([np.nan, 20.0, 50.0])
+    assert METRIC.span(TEMPERATURE, cold) == "20 to 50 °C"
+    assert IMPERIAL.span(TEMPERATURE, cold) == "68 to 122 °F"
+    assert IMPERIAL.span(ALTITUDE, np.array([100.0, 100.0])) == "328 ft throughout"
+    assert METRIC.span(TEMPERATURE, np.array([np.nan])) == "empty throughout"
 
 
 @pytest.mark.parametrize(

@@ -5,6 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+import numpy as np
+from numpy.typing import NDArray
+
 from zesty_cell.core.answer.check import Check
 from zesty_cell.words.units import (
     ALTITUDE,
@@ -19,6 +22,7 @@ from zesty_cell.words.units import (
     group,
     is_imperial,
     minutes,
+    span_words,
 )
 
 
@@ -69,6 +73,11 @@ class Face:
     def temperature(self, celsius: float) -> str:
         """Temperature."""
         return self._in(TEMPERATURE, celsius)
+
+    def span(self, quantity: Quantity, values: NDArray[np.float64]) -> str:
+        """From where to where numbers in SI reach, shape (n,), with nan where none is known."""
+        unit = quantity.unit(self.view.units)
+        return span_words(values * unit.factor + unit.offset, unit.label, unit.decimals)
 
     def temperature_difference(self, kelvins: float) -> str:
         """How far two temperatures are apart."""

@@ -60,7 +60,7 @@ def show_columns(
         "address": f"/callouts/{sheet_id}",
         "table": table,
         "separator": _SEPARATOR_WORDS[table.separator],
-        "lines": role_lines(mapping, read, said),
+        "lines": role_lines(mapping, read, said, face),
         "mapping": mapping,
         "parts": time_parts(table, mapping),
         "notes": read.notes if read else table.notes,

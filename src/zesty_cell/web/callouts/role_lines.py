@@ -12,7 +12,8 @@ from zesty_cell.core.answer.plausibility import Doubt
 from zesty_cell.core.fact import Words
 from zesty_cell.formats.telemetry_columns import ROLES, ColumnChoice, Mapping, Role
 from zesty_cell.formats.telemetry_csv import ReadLog
-from zesty_cell.words.units import group, minutes, span_words
+from zesty_cell.words.face import Face
+from zesty_cell.words.units import ALTITUDE, TEMPERATURE, group, minutes, span_words
 
 
 @dataclass(frozen=True)
@@ -26,13 +27,11 @@ class RoleLine:
     doubt: Words
 
 
-_SHOWN_IN = {
-    "current_a": ("A", 1), "temperature_c": ("°C", 0), "altitude_m": ("m", 0), "latitude_deg": ("°", 4),
-    "longitude_deg": ("°", 4),
-}  # fmt: skip
+_SHOWN_IN = {"current_a": ("A", 1), "latitude_deg": ("°", 4), "longitude_deg": ("°", 4)}
+_SHOWN_AS = {"temperature_c": TEMPERATURE, "altitude_m": ALTITUDE}
 
 
-def _becomes(role: Role, values: NDArray[np.float64]) -> str:
+def _becomes(role: Role, values: NDArray[np.float64], face: Face) -> str:
     """What a column's numbers are once read, so that a wrong unit is seen at a glance."""
     if role.key == "time_s":
         rate = float(1.0 / np.median(np.diff(values)))
@@ -46,11 +45,13 @@ def _becomes(role: Role, values: NDArray[np.float64]) -> str:
         return span_words(1000.0 * values, "mAh", 0)
     if role.key == "throttle":
         return span_words(100.0 * values, "%", 0)
+    if role.key in _SHOWN_AS:
+        return face.span(_SHOWN_AS[role.key], values)
     unit, digits = _SHOWN_IN.get(role.key, ("V", 2))
     return span_words(values, unit, digits)
 
 
-def role_lines(mapping: Mapping, read: ReadLog | None, said: Sequence[Doubt]) -> list[RoleLine]:
+def role_lines(mapping: Mapping, read: ReadLog | None, said: Sequence[Doubt], face: Face) -> list[RoleLine]:
     lines = []
     doubts = {d.field: d.why for d in said}
     for role in ROLES:
@@ -58,7 +59,7 @@ def role_lines(mapping: Mapping, read: ReadLog | None, said: Sequence[Doubt]) ->
         if choice is None:
             lines.append(RoleLine(role, "", role.units[0].key, "", ""))
             continue
-        becomes = "" if read is None else _becomes(role, getattr(read.telemetry, role.key))
+        becomes = "" if read is None else _becomes(role, getattr(read.telemetry, role.key), face)
         lines.append(RoleLine(role, str(choice.column), choice.unit, becomes, doubts.get(role.key, "")))
     return lines
 

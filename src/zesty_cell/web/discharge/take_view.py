@@ -140,11 +140,9 @@ def _becomes(key: str, read: ReadRun, cells: list[str], face: Face) -> str:
         return f"{face.mah(run.total_ah)} in all"
     if key.startswith("cell_"):
         return "" if run.cells_v is None else span_words(run.cells_v[cells.index(key)], "V", 3)
-    values, unit, digits = {
-        "pack_v": (run.pack_v, "V", 2),
-        "current_a": (run.current_a, "A", 2),
-        "temperature_c": (run.temperature_c, "°C", 0),
-    }[key]
+    if key == "temperature_c":
+        return "" if run.temperature_c is None else face.span(TEMPERATURE, run.temperature_c)
+    values, unit, digits = {"pack_v": (run.pack_v, "V", 2), "current_a": (run.current_a, "A", 2)}[key]
     return "" if values is None else span_words(values, unit, digits)
 
 
