@@ -53,7 +53,7 @@ def test_what_is_shown_of_a_value_is_short():
     shown = [result, result.flight, result.range, result.setup, sheet(), sheet().craft, sheet().pack]
     assert [len(repr(one)) < 240 for one in shown] == [True] * len(shown)
     assert repr(result) == (
-        "<Forecast of “Heron on Pomelo”: lands at 17:48 by charge used, 15:39 to 20:00; set the timer to 14:00; "
+        "<Forecast of “Heron on Pomelo”: lands at 17:48 by charge used, 15:38 to 20:00; set the timer to 14:00; "
         "checks: look>"
     )
 

@@ -15,6 +15,7 @@ from zesty_cell.core.answer.forecast import (
     GUARD_SHARE,
     SAMPLES,
     UNTOLD_GUARD_SHARE,
+    _gusts,
     forecast,
     resistance_by_cold_sigma,
     sampled_factors,
@@ -26,6 +27,7 @@ from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Conditions, CurrentSensor, corrected
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.flight import kernel
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.learn.correction import learn
 from zesty_cell.core.learn.observation import PackTold
@@ -489,3 +491,17 @@ def test_a_pack_is_held_against_the_room_for_it(room, status):
     assert sorted((size.length_m, size.width_m, size.height_m)) == pytest.approx([0.034, 0.038, 0.070], abs=2e-4)
     found = [c.status for c in result.checks if c.key == "room"]
     assert found == ([] if status is None else [status])
+
+
+def test_gusts_hang_together_over_half_a_minute_at_each_distance():
+    """A first-order process: e^(−Δ/30 s) between values 2.5, 5 and 10 s apart, as wide everywhere, its mean 1."""
+    gusts = _gusts()
+    assert gusts.shape == (SAMPLES, 512 * kernel.GUST_PARTS)
+    assert float(gusts.mean()) == pytest.approx(1.0, abs=0.002)
+    normal = (np.log(gusts) + 0.5 * 0.10**2) / 0.10
+    for part in range(kernel.GUST_PARTS):
+        assert float(normal[:, part :: kernel.GUST_PARTS].std()) == pytest.approx(1.0, abs=0.01)
+        for apart in (1, 2, 4):
+            first, later = normal[:, part : -8 : kernel.GUST_PARTS], normal[:, part + apart :: kernel.GUST_PARTS]
+            both = np.corrcoef(first.ravel(), later[:, : first.shape[1]].ravel())[0, 1]
+            assert both == pytest.approx(math.exp(-apart * 2.5 / 30.0), abs=0.01)

@@ -270,21 +270,48 @@ def test_a_burst_of_seconds_is_its_seconds():
     assert run.get("LONGEST_STRETCH") == 0.0
 
 
+def _each(gusts):
+    """Gusts that are steady throughout."""
+    return np.repeat(gusts, K.GUST_PARTS)
+
+
 def test_gusts_multiply_steady_demand_ten_seconds_each_and_bursts_not_at_all():
     calm = [(POWER, 20.0, 400.0)]
-    run = march(cell_parameters(avionics_w=0.0, max_time_s=60.0), calm, gusts=np.array([1.0, 1.5, 0.5, 1.2]))
+    run = march(cell_parameters(avionics_w=0.0, max_time_s=60.0), calm, gusts=_each([1.0, 1.5, 0.5, 1.2]))
     watts = run.trace[K.T_CURRENT_A] * run.loaded_v
     for k, share in enumerate((1.0, 1.5, 0.5, 1.2, 1.0, 1.5)):
         assert watts[100 * k + 2 : 100 * k + 98] == pytest.approx(20.0 * share, rel=1e-4)
     full = [(FULL_THROTTLE, 1.0, 30.0)]
-    plain, gusty = (march(cell_parameters(max_time_s=20.0), full, gusts=g) for g in (None, np.array([2.0])))
+    plain, gusty = (march(cell_parameters(max_time_s=20.0), full, gusts=g) for g in (None, _each([2.0])))
     assert gusty.loaded_v == pytest.approx(plain.loaded_v, abs=1e-4)
+
+
+@pytest.mark.parametrize(
+    ("landing", "near"),
+    [
+        ({"land_used_ah": 2.05}, lambda run, n: run.trace[K.T_CHARGE_LEFT, n] < 0.50 + 0.05),
+        ({"land_charge_left": 0.5}, lambda run, n: run.trace[K.T_CHARGE_LEFT, n] < 0.50 + 0.05),
+        ({"land_timer_s": 600.0}, lambda run, n: n * STEP_S > 0.95 * 600.0),
+        ({"land_loaded_v": 3.45}, lambda run, n: run.cruise_v[n] < 3.45 + 0.05),
+    ],
+)
+def test_near_a_landing_each_part_of_a_gust_blows_by_itself(landing, near):
+    """Until then its first part counts for all ten seconds, from then on each has its 2.5 s."""
+    params = cell_parameters(avionics_w=0.0, **{"land_used_ah": np.inf} | landing)
+    run = march(params, [(POWER, 20.0, 4000.0)], gusts=np.array([1.0, 1.1, 1.2, 1.3]))
+    watts = run.trace[K.T_CURRENT_A] * run.loaded_v
+    second = int(np.flatnonzero(np.abs(watts - 20.0) > 0.1)[0])
+    begins = second - 25
+    assert near(run, begins)
+    assert not near(run, begins - 100)
+    for k, share in enumerate((1.0, 1.1, 1.2, 1.3, 1.0, 1.1)):
+        assert watts[begins + 25 * k + 2 : begins + 25 * k + 23] == pytest.approx(20.0 * share, rel=1e-3)
 
 
 def test_the_length_of_each_stretch_goes_with_the_gusts_half_the_array_further_on():
     """Half of four is two: the first lasts 0.81^1.5 = 0.729 of its ten seconds, the next, in the same ten, too."""
     pattern = [(POWER, 20.0, 10.0), (POWER, 40.0, 10.0)]
-    run = march(cell_parameters(avionics_w=0.0, max_time_s=14.0), pattern, gusts=np.array([1.0, 1.0, 0.81, 1.0]))
+    run = march(cell_parameters(avionics_w=0.0, max_time_s=14.0), pattern, gusts=_each([1.0, 1.0, 0.81, 1.0]))
     watts = run.trace[K.T_CURRENT_A] * run.loaded_v
     assert watts[72] == pytest.approx(20.0, rel=1e-3)
     assert watts[74] == pytest.approx(40.0, rel=1e-3)

@@ -21,6 +21,7 @@ from zesty_cell.core.learn.flights import LoggedFlight, left_by_rest, used_of
 from zesty_cell.core.learn.learned import predicted
 from zesty_cell.core.learn.log_told import Slow
 from zesty_cell.core.learn.observation import SENSOR_OWN, Observation, PackTold, observation
+from zesty_cell.core.learn.rest import still_to_recover_v
 from zesty_cell.standins.craft import Hidden, SimulatedCraft
 
 SHEET = sheet()
@@ -275,8 +276,38 @@ def test_the_slow_part_is_the_individuals_own_towards_the_chemistrys():
     assert learned.learned_factors("another").slow == pytest.approx((2.5 + 1 / 16) / (2 + 1 / 16), rel=1e-6)
     assert learned.slow_of_type() == learned.learned_factors("another").slow
     assert learned.learned_factors("one").slow_sigma == 0.2
-    assert learn(SHEET, [], told=[PackTold("one", slow=slow(factor=40.0))]).learned_factors("one").slow == 3.3
+    assert learn(SHEET, [], told=[PackTold("one", slow=slow(factor=40.0))]).learned_factors("one").slow == 5.0
     assert learn(SHEET, [], told=[PackTold("one", resistance=0.1)]).learned_factors("one").slow_sigma == 0.0
+
+
+@pytest.mark.parametrize("times", [0.8, 1.4])
+def test_what_resists_more_recovers_by_more_after_landing(times):
+    """Of 30 % left by the rest voltage 4 % were its recovery, with the sheet's resistance."""
+    told = [PackTold("one", resistance=math.log(times), resistance_sigma=0.005)]
+
+    def taught(left, recovered):
+        seen = Observation("one", 800.0, 2.6, left=left, left_sigma=0.01, recovered=recovered)
+        return learn(SHEET, [seen] * 6, told=told).learned_factors("one")
+
+    as_on_sheet, found = taught(0.30, 0.0), taught(0.30, 0.04)
+    assert found.resistance == pytest.approx(times, rel=0.01)
+    assert found.capacity == pytest.approx(taught(0.30 + 0.04 * (found.resistance - 1.0), 0.0).capacity, rel=1e-4)
+    assert (found.capacity > as_on_sheet.capacity) is (times > 1.0)
+    # It tells of the charge, and nothing of the resistance.
+    plain, told_by_rest = (
+        learn(SHEET, [Observation("one", 800.0, 2.6, left=0.30, left_sigma=0.01, recovered=r)]) for r in (0.0, 0.04)
+    )
+    ohms = [one.learned_factors("one").resistance for one in (plain, told_by_rest)]
+    assert ohms[0] == pytest.approx(ohms[1], rel=1e-3)
+
+
+def test_no_recovery_makes_a_pack_more_than_full():
+    told = [PackTold("one", resistance=math.log(4.0), resistance_sigma=0.005)]
+    fuller, full = (
+        learn(SHEET, [Observation("one", 60.0, 0.2, left=0.95, left_sigma=0.01, recovered=r)], told=told)
+        for r in (0.5, (1.0 - 0.95) / 3.0)
+    )
+    assert fuller.learned_factors("one").capacity == pytest.approx(full.learned_factors("one").capacity, rel=1e-3)
 
 
 def test_the_slow_part_is_read_where_capacity_resistance_and_landing_are_believed_to_lie():
@@ -292,9 +323,9 @@ def test_the_slow_part_is_read_where_capacity_resistance_and_landing_are_believe
     assert seen.at(**at | {"capacity_ah": 1.1 * holds_ah})[1] == pytest.approx(3.3, rel=1e-3)
     assert seen.at(**at | {"resistance_ohm": 0.9 * ohm})[0] == pytest.approx(2.0 - 5.0 * math.log(0.9))
     assert seen.at(**at)[2] == -5.0
-    # Where it was going is followed to the landing, by half of what was used at most, and not back.
+    # Where it was going is followed to the landing, by as much again as was used at most, and not back.
     assert seen.at(**at | {"used_ah": 0.6 * holds_ah})[0] == pytest.approx(2.0 + 0.25 * 0.1 * holds_ah)
-    assert seen.at(**at | {"used_ah": 9.0 * holds_ah})[0] == pytest.approx(2.0 + 0.25 * 0.25 * holds_ah)
+    assert seen.at(**at | {"used_ah": 9.0 * holds_ah})[0] == pytest.approx(2.0 + 0.25 * 0.5 * holds_ah)
     assert seen.at(**at | {"used_ah": 0.1 * holds_ah})[0] == seen.at(**at | {"used_ah": math.inf})[0] == 2.0
     for broken in ({"factor": (2.0,)}, {"capacity_ah": (), "factor": (), "per_resistance": (), "per_ah": ()}):
         with pytest.raises(ValidationError, match="One value of each"):
@@ -355,8 +386,12 @@ def test_what_a_flight_says_and_how_surely():
     seen = observation(said, used, key="one", pack=SHEET.pack, flights=3)
     assert seen.used_ah == pytest.approx(2.4)
     assert (seen.effort, seen.air_c, seen.sensor, seen.sensor_sigma) == (1, 7.0, None, 0.0)
-    left, per_volt, recovery_v = left_by_rest(said, pack=SHEET.pack, used_ah=seen.used_ah)
+    left, per_volt, recovery_v, rises_v = left_by_rest(said, pack=SHEET.pack, used_ah=seen.used_ah)
     assert seen.left == left
+    assert seen.recovered == pytest.approx(rises_v * per_volt)
+    assert rises_v == pytest.approx(
+        still_to_recover_v(pack=SHEET.pack, used_ah=seen.used_ah, flown_s=700.0, after_s=60.0, air_c=7.0)
+    )
     # Read to 10 mV; 6 mV, half of the recovery and 1.5 % of the curve alike in all three flights.
     alike = math.sqrt((0.006 * per_volt) ** 2 + (recovery_v * per_volt) ** 2 + 0.015**2)
     assert seen.left_sigma == pytest.approx(math.sqrt((0.010 * per_volt) ** 2 + 3.0 * alike**2))

@@ -62,7 +62,7 @@ def test_a_flown_packs_rest_is_brought_to_its_own(after_s):
         rest_v_per_cell=craft.rest_v(flown, after_s=after_s), rest_after_s=after_s, put_back_ah=flown.used_ah,
         air_c=12.0, hottest_c=flown.flight.temperature_at(850.0),
     )  # fmt: skip
-    left, _, doubt_v = left_by_rest(flight, pack=PACK, used_ah=flown.used_ah)
+    left, _, doubt_v, _ = left_by_rest(flight, pack=PACK, used_ah=flown.used_ah)
     raw = charge_left_at_rest(chemistry=chemistry_for("liion_power"), rest_v=flight.rest_v_per_cell)
     truth = flown.flight.left_at(850.0)
     assert abs(left - truth) < 0.012

@@ -145,16 +145,32 @@ def _normal_draws() -> NDArray[np.float64]:
 def _gusts() -> NDArray[np.float64]:
     """What steady demand is multiplied by in each sampled flight, shape (SAMPLES, _GUSTS), mean 1, seeded [1].
 
-    A first-order autoregressive process (Gauss-Markov), log-normal, one value each ``kernel.GUST_S``.
+    A first-order autoregressive process (Gauss-Markov), log-normal, ``kernel.GUST_PARTS`` values each
+    ``kernel.GUST_S``.
     """
     rng = np.random.Generator(np.random.PCG64(_SEED + 1))
     keeps = math.exp(-kernel.GUST_S / GUST_TOGETHER_S)
     normal = rng.standard_normal((SAMPLES, _GUSTS))
     for k in range(1, _GUSTS):
         normal[:, k] = keeps * normal[:, k - 1] + math.sqrt(1.0 - keeps * keeps) * normal[:, k]
+    apart_s = kernel.GUST_S
+    for _ in range(kernel.GUST_PARTS.bit_length() - 1):
+        normal, apart_s = _halved(normal, apart_s, rng), apart_s / 2.0
     gusts = np.exp(GUST_SIGMA * normal - 0.5 * GUST_SIGMA**2)
     gusts.setflags(write=False)
     return gusts
+
+
+def _halved(normal: NDArray[np.float64], apart_s: float, rng: np.random.Generator) -> NDArray[np.float64]:
+    """The same process with values half as far apart, shape (k, 2·n): what lies between two given the two.
+
+    Half a step Δ from both a value has the mean of the two over cosh(Δ/τ), and the variance tanh(Δ/τ).
+    """
+    near = 0.5 * apart_s / GUST_TOGETHER_S
+    following = np.roll(normal, -1, axis=1)
+    between = 0.5 * (normal + following) / math.cosh(near)
+    between += math.sqrt(math.tanh(near)) * rng.standard_normal(normal.shape)
+    return np.stack([normal, between], axis=2).reshape(len(normal), -1)
 
 
 def gusts_in_mean(*, flown_s: float) -> float:

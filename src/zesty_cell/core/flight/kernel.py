@@ -82,8 +82,11 @@ PARAMETER_COUNT = 32
 SHORTEST_BURST, LONGEST_BURST = 0.4, 2.5
 #: How much more than demand the length of what is flown varies: a tenth of one is some seventh of the other [1].
 LENGTH_POWER = 1.5
-#: A gust lasts so long [s]; what is sampled of it hangs together over several.
-GUST_S = 10.0
+#: A gust lasts so long [s]; what is sampled of it hangs together over several.  Near a landing its parts are flown
+#: one by one: what a call hears of the pack's last voltages goes by its strongest seconds.
+GUST_S, GUST_PARTS = 10.0, 4
+#: So near: charge left over the landing's [1], share of the timer [1], steady voltage over the loaded one [V].
+_NEAR_LEFT, _NEAR_TIMER, _NEAR_V = 0.05, 0.95, 0.05
 #: No step of steady power, nor of anything else, takes more of the charge than these [1], nor is it shorter [s].
 CHARGE_STEP, BURST_STEP, SHORTEST_STEP_S = 1.0 / 400.0, 1.0 / 600.0, 0.02
 
@@ -219,9 +222,11 @@ def _demand(kind, value, e, r, r_motor, c, avionics_w):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
-def _gust_at(t):
-    """Which gust blows; one that begins as a stretch does is not missed by the rounding of a sum of steps."""
-    return int((t + 1e-6) / GUST_S)
+def _gust_at(t, parts):
+    """Which gust blows, or which part of one; one that begins as a stretch does is not missed by the rounding of a
+    sum of steps.
+    """
+    return int((t + 1e-6) / GUST_S * parts) * (GUST_PARTS // parts)
 
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
@@ -271,7 +276,8 @@ def march(
         The load program, repeated: kind and value of the demand, its length [s], and for a burst of work what it
         does per cell beyond flying [J], which then makes its length (K8); 0 for a burst of seconds.
     gusts : float64 (g,) or (0,)
-        What steady demand is multiplied by [1], one value each GUST_S, repeated; and, half the array further on,
+        What steady demand is multiplied by [1], GUST_PARTS values each GUST_S, repeated, of which the first counts
+        for all until a landing is near; and, half the array further on,
         what the length of each stretch is multiplied by, to the power LENGTH_POWER.
     cell_table : float64 (1025, 2), temperature_table : float64 (881, 2)
     sample_s : float
@@ -377,6 +383,8 @@ def march(
     # Most steps pass no limit: two comparisons find the few that might.
     watch_z = max(0.0, z_used, land_left)
     watch_v = max(land_v, cutoff_v)
+    z_near, t_near = max(0.0, z_used, land_left) + _NEAR_LEFT, _NEAR_TIMER * land_timer
+    v_near = max(land_v, 0.0) + _NEAR_V
     watching = False  # a voltage is under one of its limits
 
     h_last = -1.0
@@ -384,7 +392,7 @@ def march(
     grow1 = grow2 = heat_gain = toward_air = per_a = hours = 0.0
     # The steady current is followed by Newton steps; the first time it is worked out with the root.
     i_cruise = 1e18
-    v_cruise = 0.0
+    v_cruise = 1e18
     full_a = 0.0
     t = 0.0
     t_end = max_time
@@ -417,7 +425,7 @@ def march(
             left_s = seg_s[seg]
             if gusty:
                 # Nobody flies a pattern to the second: another draw of the same process, to this power.
-                left_s *= gusts[(_gust_at(t) + gusts.size // 2) % gusts.size] ** LENGTH_POWER
+                left_s *= gusts[(_gust_at(t, 1) + gusts.size // 2) % gusts.size] ** LENGTH_POWER
             if seg_work_j[seg] > 0.0:
                 i_full = _full_throttle_a(e, r + r_motor, c)
                 climb_w = value * i_full * (e - i_full * r) - level_w
@@ -428,9 +436,10 @@ def march(
         piece_s = left_s
         asked = value
         if gusty and kind == 0:
-            asked = value * gusts[_gust_at(t) % gusts.size]
-            if left_s > 1.5 * GUST_S:
-                piece_s = GUST_S
+            parts = GUST_PARTS if z < z_near or t > t_near or v_cruise < v_near else 1
+            asked = value * gusts[_gust_at(t, parts) % gusts.size]
+            if left_s > 1.5 * GUST_S / parts:
+                piece_s = GUST_S / parts
         left_s -= piece_s
         i, clipped = _demand(kind, asked, e, r, r_motor, c, avionics)
         v = e - i * r

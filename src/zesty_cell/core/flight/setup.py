@@ -82,8 +82,9 @@ class Factors:
     """Departures of a flight from the sheet's best estimate; arrays of shape (k,), 1 or 0 is "as expected".
 
     ``power``, ``capacity``, ``resistance``, ``full_throttle`` and ``intensity`` multiply;
-    ``air_c`` adds [°C].  ``gusts``, shape (k, g), multiply steady demand, one each ``kernel.GUST_S``, and the
-    length of what is flown; none by default.  ``slow`` multiplies the slow polarisation; none by default.
+    ``air_c`` adds [°C].  ``gusts``, shape (k, g), multiply steady demand, ``kernel.GUST_PARTS`` each
+    ``kernel.GUST_S``, and the length of what is flown; none by default.  ``slow`` multiplies the slow
+    polarisation; none by default.
     """
 
     power: NDArray[np.float64]

@@ -271,7 +271,9 @@ def _rows(
                 # The flight's own variation moves what is left as well.
                 sigma = few * math.hypot(seen.left_sigma, scatter * (1.0 - left[j]))
                 rows.append(left_slopes[j] @ columns / sigma)
-                misses.append((seen.left - left[j]) / sigma)
+                # What resists more recovers by more.  That tells of the charge, but nothing of the resistance.
+                more = seen.recovered * math.expm1(float(columns[RESISTANCE] @ theta))
+                misses.append((min(seen.left + more, 1.0) - left[j]) / sigma)
     known_c = known_at_c(told)
     logs = Counter(one.pack for one in told)
     for one in told:

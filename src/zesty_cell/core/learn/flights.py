@@ -7,7 +7,7 @@ import statistics
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Annotated, Literal
+from typing import Annotated, Literal, NamedTuple
 
 from pydantic import Field, StringConstraints
 
@@ -176,14 +176,33 @@ def used_of(flight: LoggedFlight, /, *, pack: Pack, calibrations: Sequence[Calib
         return Used(true_ah / pack.capacity_ah, "shown", max(error, ERROR_PUT_BACK), period)
     if flight.rest_v_per_cell is None or not flight.began_full:
         return None
-    left, _, _ = left_by_rest(flight, pack=pack)
+    left = left_by_rest(flight, pack=pack).left
     return Used(1.0 - left, "rest voltage", ERROR_REST)
 
 
-def left_by_rest(
-    flight: LoggedFlight, /, *, pack: Pack, used_ah: float | None = None
-) -> tuple[float, float, float]:
-    """Charge left by a flight's rest voltage [1], what a volt makes there [1/V], and the recovery's doubt [V].
+class LeftByRest(NamedTuple):
+    """What a rest voltage says.
+
+    Attributes
+    ----------
+    left : float
+        Charge left [1].
+    per_volt : float
+        What a volt makes there [1/V].
+    doubt_v : float
+        One standard deviation of the recovery [V].
+    rises_v : float
+        The recovery: by so much the voltage was still to rise, with the resistance that the sheet's pack has [V].
+    """
+
+    left: float
+    per_volt: float
+    doubt_v: float
+    rises_v: float
+
+
+def left_by_rest(flight: LoggedFlight, /, *, pack: Pack, used_ah: float | None = None) -> LeftByRest:
+    """Charge left by a flight's rest voltage [1].
 
     The voltage is brought to where it comes to rest, from how long after landing it was read.
 
@@ -212,7 +231,7 @@ def left_by_rest(
             landed_c=flight.hottest_c,
         )
     low, middle, high = (charge_left_at_rest(chemistry=chemistry, rest_v=rest_v + d) for d in (-0.02, 0.0, 0.02))
-    return middle, (high - low) / 0.04, doubt_v
+    return LeftByRest(middle, (high - low) / 0.04, doubt_v, rest_v - flight.rest_v_per_cell)
 
 
 class Airborne:

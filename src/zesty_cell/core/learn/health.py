@@ -122,11 +122,11 @@ def _capacity_reading(flight: LoggedFlight, *, pack: Pack, cycles: float) -> Rea
     """Capacity by charge put back over the share that the rest voltage says was used."""
     if flight.put_back_ah is None or flight.rest_v_per_cell is None or not flight.began_full:
         return None
-    left, per_volt, recovery_v = left_by_rest(flight, pack=pack, used_ah=flight.put_back_ah)
-    used = 1.0 - left
+    rest = left_by_rest(flight, pack=pack, used_ah=flight.put_back_ah)
+    used = 1.0 - rest.left
     if used < LEAST_SHARE_FOR_CAPACITY:
         return None
-    sigma = math.hypot(_PUT_BACK_SIGMA, math.hypot(_REST_SIGMA_V, recovery_v) * per_volt / used)
+    sigma = math.hypot(_PUT_BACK_SIGMA, math.hypot(_REST_SIGMA_V, rest.doubt_v) * rest.per_volt / used)
     return Reading(flight.landed_at, cycles, flight.put_back_ah / used, sigma)
 
 

@@ -34,7 +34,7 @@ FACTORS = ("power", "intensity", "capacity", "resistance")
 #: How chemistries' slow polarisation differs from cell to cell, and how surely one log tells it, one sigma [1].
 SLOW_SIGMA, SLOW_BY_LOG = 0.8, 0.2
 #: No cell's is further from its chemistry's, times or parts of it [1].
-MOST_SLOW = 3.3
+MOST_SLOW = 5.0
 
 
 def known_at_c(told: Sequence[PackTold]) -> float:

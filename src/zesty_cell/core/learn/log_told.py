@@ -25,7 +25,7 @@ CAPACITY_OTHERWISE = 0.25
 #: How near to a capacity the slope there is taken, as a logarithm [1].
 _NEAR = 0.03
 #: Where the end of a log was going is followed so much further, of the charge that was used by then [1].
-_MOST_LATER = 0.5
+_MOST_LATER = 1.0
 
 
 @dataclass(frozen=True)

@@ -36,6 +36,8 @@ class Observation:
         Charge left by the rest voltage [1].
     left_sigma : float
         [1].
+    recovered : float
+        Of it, what the voltage was still to rise by, with the resistance of the sheet's pack [1].
     air_c : float or None
         [°C]; None: as on the sheet.
     effort : int
@@ -54,6 +56,7 @@ class Observation:
     used_sigma: float = 0.02
     left: float | None = None
     left_sigma: float = 0.06
+    recovered: float = 0.0
     air_c: float | None = None
     effort: int = 0
     pattern: FlyingPattern | None = None
@@ -128,12 +131,13 @@ def observation(
     pattern : FlyingPattern, optional
         That it was flown on, where that is not the sheet's.
     """
-    left, left_sigma = None, REST_CURVE
+    left, left_sigma, recovered = None, REST_CURVE, 0.0
     used_ah = used.share * pack.capacity_ah if used.by != "rest voltage" else None
     if flight.rest_v_per_cell is not None and flight.began_full:
-        left, per_volt, recovery_v = left_by_rest(flight, pack=pack, used_ah=used_ah)
+        rest = left_by_rest(flight, pack=pack, used_ah=used_ah)
+        left, per_volt, recovered = rest.left, rest.per_volt, rest.rises_v * rest.per_volt
         # The curve, the checker's zero and what is not known of the recovery are alike in every flight.
-        alike = math.hypot(REST_OUT_V * per_volt, recovery_v * per_volt, REST_CURVE)
+        alike = math.hypot(REST_OUT_V * per_volt, rest.doubt_v * per_volt, REST_CURVE)
         left_sigma = math.hypot(REST_READ_V * per_volt, alike * math.sqrt(flights))
     shown = used.by == "shown"
     return Observation(
@@ -146,6 +150,7 @@ def observation(
         pattern=pattern,
         left=left,
         left_sigma=left_sigma,
+        recovered=recovered,
         air_c=flight.air_c,
         effort=_EFFORT[flight.how],
     )
