@@ -14,12 +14,16 @@ from tests.sheets import pomelo, satsuma, sheet
 from zesty_cell.core.answer.forecast import forecast
 from zesty_cell.core.asked.flying import PATTERNS
 from zesty_cell.core.asked.landing import LandingRule
+from zesty_cell.core.asked.sheet import Conditions
+from zesty_cell.core.callouts.dry_run import on_forecast
+from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.web.drawing.cursor import cursor_data
 from zesty_cell.web.drawing.flight_chart import (
     NARROW,
     WIDE,
     ribbon,
     small_charts,
+    voltage_calls_s,
     voltage_picture,
 )
 from zesty_cell.web.drawing.pack_picture import SEGMENTS, pack_picture, wheel_segments
@@ -200,3 +204,14 @@ def test_a_line_that_jumps_keeps_its_highest_and_lowest():
     assert (drawn.max(), drawn.min()) == (5.0, -3.0)
     assert np.all(np.diff(at) >= 0.0)
     assert zigzag(xs[:40], ys[:40], 20)[1].size == 40
+
+
+@pytest.mark.parametrize("air_c", [-5.0, 15.0])
+def test_a_voltage_call_is_drawn_where_the_whole_plan_speaks_it(air_c):
+    one = sheet(conditions=Conditions(air_c=air_c))
+    result = forecast(one)
+    heard = voltage_calls_s(result)
+    assert set(heard) == {"pack_low", "land_now"}
+    events = on_forecast(plan=write_plan(result, school="loaded voltage").plan, result=result).ran.events
+    for key, at_s in heard.items():
+        assert at_s == next(e.time_s for e in events if e.key == key)

@@ -298,7 +298,10 @@ def voltage_calls_s(forecast: Forecast) -> dict[str, float]:
     recommended = {key for key, call in calls.items() if call.stands == "calls"}
     if not recommended:
         return {}
-    run = on_forecast(plan=write_plan(forecast, school="loaded voltage").plan, result=forecast)
+    plan = write_plan(forecast, school="loaded voltage").plan
+    # Each rule speaks for itself: the others, and the timers, need not be heard for these.
+    only = plan.model_copy(update={"rules": tuple(r for r in plan.rules if r.key in recommended), "timers": ()})
+    run = on_forecast(plan=only, result=forecast)
     heard_s: dict[str, float] = {}
     for event in run.ran.events:
         if event.key in recommended:
