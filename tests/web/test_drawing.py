@@ -206,7 +206,7 @@ def test_a_line_that_jumps_keeps_its_highest_and_lowest():
     assert zigzag(xs[:40], ys[:40], 20)[1].size == 40
 
 
-@pytest.mark.parametrize("air_c", [-5.0, 15.0])
+@pytest.mark.parametrize("air_c", [8.0, 15.0, 28.0])
 def test_a_voltage_call_is_drawn_where_the_whole_plan_speaks_it(air_c):
     one = sheet(conditions=Conditions(air_c=air_c))
     result = forecast(one)
