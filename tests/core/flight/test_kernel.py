@@ -308,6 +308,16 @@ def test_near_a_landing_each_part_of_a_gust_blows_by_itself(landing, near):
         assert watts[begins + 25 * k + 2 : begins + 25 * k + 23] == pytest.approx(20.0 * share, rel=1e-3)
 
 
+def test_a_stretch_shorter_than_a_gust_is_flown_in_its_parts_too():
+    """The third of twelve seconds begins at 24 s, in the second part of the third gust; 95 % of the timer is past."""
+    gusts = np.array([1.0, 1.1, 1.2, 1.3, 1.0, 1.0, 1.0, 1.0])
+    params = cell_parameters(avionics_w=0.0, max_time_s=34.0, land_used_ah=np.inf, land_timer_s=24.0)
+    run = march(params, [(POWER, 20.0, 12.0)], gusts=gusts)
+    watts = run.trace[K.T_CURRENT_A] * run.loaded_v
+    for at_s, share in ((13.0, 1.0), (23.0, 1.0), (25.0, 1.1), (28.0, 1.2), (30.0, 1.3), (33.0, 1.0)):
+        assert watts[round(at_s / STEP_S)] == pytest.approx(20.0 * share, rel=1e-3)
+
+
 def test_the_length_of_each_stretch_goes_with_the_gusts_half_the_array_further_on():
     """Half of four is two: the first lasts 0.81^1.5 = 0.729 of its ten seconds, the next, in the same ten, too."""
     pattern = [(POWER, 20.0, 10.0), (POWER, 40.0, 10.0)]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
@@ -10,7 +11,7 @@ import pytest
 from tests.sheets import satsuma
 from zesty_cell.core.learn.calibration import CellCheck
 from zesty_cell.core.learn.cell_spread import cell_spread
-from zesty_cell.core.learn.flights import LoggedFlight
+from zesty_cell.core.learn.flights import LoggedFlight, left_by_rest
 from zesty_cell.core.learn.health import health, storage_fact
 from zesty_cell.core.learn.matched_pairs import PackFit, matched_pairs
 from zesty_cell.core.parts.chemistries import chemistry_for
@@ -155,3 +156,14 @@ def test_pairs_are_matched_by_capacity_and_resistance():
     assert found == [("a", "c"), ("b", "d")]
     assert matched_pairs(packs)[0].capacity_apart < 0.01
     assert matched_pairs([]) == ()
+
+
+def test_a_capacity_is_known_as_well_as_the_charge_put_back_and_the_rest_voltage_tell_by_hand():
+    """1.5 % of the charger; 10 mV and half of the recovery over the curve's slope, on the share that was used."""
+    flown = life(1)[0].model_copy(update={"rest_after_s": 60.0})
+    [reading] = health(PACK, [flown], now=now([flown])).capacity
+    rest = left_by_rest(flown, pack=PACK, used_ah=flown.put_back_ah)
+    used = 1.0 - rest.left
+    assert reading.value == pytest.approx(flown.put_back_ah / used)
+    by_rest = math.sqrt(0.010**2 + (0.5 * rest.rises_v) ** 2) * rest.per_volt / used
+    assert reading.sigma == pytest.approx(math.sqrt(0.015**2 + by_rest**2), rel=1e-6)
