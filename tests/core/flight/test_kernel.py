@@ -309,7 +309,7 @@ def test_near_a_landing_each_part_of_a_gust_blows_by_itself(landing, near):
 
 
 def test_a_stretch_shorter_than_a_gust_is_flown_in_its_parts_too():
-    """The third of twelve seconds begins at 24 s, in the second part of the third gust, with the timer all but run."""
+    """The third of twelve seconds begins at 24 s, in the second part of its gust, when the timer has run."""
     gusts = np.array([1.0, 1.1, 1.2, 1.3, 1.0, 1.0, 1.0, 1.0])
     params = cell_parameters(avionics_w=0.0, max_time_s=34.0, land_used_ah=np.inf, land_timer_s=24.0)
     run = march(params, [(POWER, 20.0, 12.0)], gusts=gusts)
