@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -14,11 +16,24 @@ from zesty_cell.core.flight.setup import Setup
 from zesty_cell.core.parts.full_throttle import most_motors_a, standing_current_a
 
 
+def _summed_squares(current_a: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Of the samples until each [A²], shape (n + 1,)."""
+    sums = np.empty(current_a.size + 1)
+    sums[0] = 0.0
+    np.cumsum(current_a * current_a, out=sums[1:])
+    return sums
+
+
+def _windows(sums: NDArray[np.float64], seconds: float) -> tuple[NDArray[np.float64], int]:
+    """Summed squares [A²] of every window of ``seconds`` [s], shape (windows,), and its samples."""
+    window = max(1, min(round(seconds / STEP_S), sums.size - 1))
+    return sums[window:] - sums[:-window], window
+
+
 def rolling_rms(current_a: NDArray[np.float64], /, seconds: float) -> NDArray[np.float64]:
     """Root mean square [A] over every window of ``seconds`` [s], shape (windows,); over all where there is less."""
-    window = max(1, min(round(seconds / STEP_S), current_a.size))
-    sums = np.cumsum(np.concatenate(([0.0], current_a**2)))
-    return np.asarray(np.sqrt(np.maximum(sums[window:] - sums[:-window], 0.0) / window))
+    squares, window = _windows(_summed_squares(current_a), seconds)
+    return np.asarray(np.sqrt(np.maximum(squares, 0.0) / window))
 
 
 def _worst_tier(current_a: NDArray[np.float64], limits_a: tuple[float, float, float]) -> tuple[int, float, float]:
@@ -28,11 +43,13 @@ def _worst_tier(current_a: NDArray[np.float64], limits_a: tuple[float, float, fl
     seconds to the one-minute rating, and nothing may pass the ten-second one.
     """
     worst = (0, 0.0, 0.0, -1.0)
+    sums = _summed_squares(current_a)
     for tier, (seconds, limit) in enumerate(zip((60.0, 10.0, 1.0), limits_a, strict=True)):
-        rms = rolling_rms(current_a, seconds)
-        k = int(np.argmax(rms))
-        if rms[k] / limit > worst[3]:
-            worst = (tier, float(rms[k]), k * STEP_S, float(rms[k]) / limit)
+        squares, window = _windows(sums, seconds)
+        k = int(np.argmax(squares))
+        rms_a = math.sqrt(max(float(squares[k]), 0.0) / window)
+        if rms_a / limit > worst[3]:
+            worst = (tier, rms_a, k * STEP_S, rms_a / limit)
     return worst[:3]
 
 

@@ -131,6 +131,13 @@ class _Trials:
     late_flights: list[list[int]]
     flights: int
 
+    def may(self, setting: int, *, guard: bool = False) -> bool:
+        """Whether it passes with any hold, or is quiet enough for a last guard."""
+        both = zip(self.false_flights[setting], self.late_flights[setting], strict=True)
+        false_at_most = MOST_FALSE * self.flights
+        late_at_most = self.flights if guard else MOST_LATE * self.flights
+        return any(false <= false_at_most and late <= late_at_most for false, late in both)
+
     def of(self, setting: int) -> list[Trial]:
         """By hold; when they spoke is for :meth:`_Watch.spoken` to add."""
         both = zip(self.false_flights[setting], self.late_flights[setting], strict=True)
@@ -299,12 +306,12 @@ class LeadChoice:
 
         calls = self._calls[key]
         for n in range(calls):
-            hold = _best_hold(trials.of(n))
+            hold = _best_hold(trials.of(n)) if trials.may(n) else None
             if hold is not None:
                 return made(n, hold, "calls")
         for n in range(calls, len(settings)):
-            quiet = next((h for h, trial in enumerate(trials.of(n)) if trial.quiet), None)
-            if quiet is not None:
+            if trials.may(n, guard=True):
+                quiet = next(h for h, trial in enumerate(trials.of(n)) if trial.quiet)
                 return made(n, quiet, "guard")
         return made(0, worst, "off")
 
