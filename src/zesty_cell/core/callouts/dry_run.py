@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -19,6 +19,7 @@ from zesty_cell.core.callouts.score import WORST_DAY, day_setup
 from zesty_cell.core.callouts.sensors import RECEIVED
 from zesty_cell.core.errors import OutOfRangeError
 from zesty_cell.core.fact import Fact, fact
+from zesty_cell.core.flight import watch_kernel
 from zesty_cell.core.flight.one import Flight, fly
 from zesty_cell.core.flight.setup import Setup
 from zesty_cell.core.parts.chemistry import open_circuit_v
@@ -172,10 +173,29 @@ def _judged(plan: CalloutPlan, setup: Setup, flight: Flight, these: Frames) -> D
     return judged(plan=plan, frames=these, landing_s=flight.landing_s, is_false=is_false, left_at=left_at)
 
 
-def _on_flight(plan: CalloutPlan, setup: Setup, flight: Flight, shown: Shown | None = None) -> DryRun:
+def _frames_past_landing(plan: CalloutPlan, setup: Setup, flight: Flight, shown: Shown | None = None) -> Frames:
     until_s = min(flight.landing_s * (1.0 + LATE_SHARE) + 10.0, flight.end_s)
-    these = flight_frames(setup=setup, flight=flight, plan=plan, until_s=until_s, shown=shown)
-    return _judged(plan, setup, flight, these)
+    return flight_frames(setup=setup, flight=flight, plan=plan, until_s=until_s, shown=shown)
+
+
+def _on_flight(plan: CalloutPlan, setup: Setup, flight: Flight, shown: Shown | None = None) -> DryRun:
+    return _judged(plan, setup, flight, _frames_past_landing(plan, setup, flight, shown))
+
+
+def first_heard_s(plan: CalloutPlan, result: Forecast, keys: Collection[str]) -> dict[str, float]:
+    """When some rules of a plan first speak on the flight expected [s]; not those that do not.
+
+    As :func:`on_forecast` has it, much sooner: each rule speaks for itself, so the others and the timers are left
+    out, and nothing is kept or judged.
+    """
+    rules = tuple(r for r in plan.rules if r.key in keys and r.on)
+    only = plan.model_copy(update={"rules": rules, "timers": ()})
+    rows = Engine(only).feed_rows(_frames_past_landing(plan, result.setup, result.flight))
+    spoken = rows[rows[:, watch_kernel.EVENT_KIND] == watch_kernel.RULE]
+    found: dict[str, float] = {}
+    for row in spoken:
+        found.setdefault(rules[int(row[watch_kernel.EVENT_INDEX])].key, float(row[watch_kernel.EVENT_S]))
+    return found
 
 
 def on_forecast(*, plan: CalloutPlan, result: Forecast) -> DryRun:

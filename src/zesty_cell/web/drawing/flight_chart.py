@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from zesty_cell.core.answer.forecast import Forecast
-from zesty_cell.core.callouts.dry_run import on_forecast
+from zesty_cell.core.callouts.dry_run import first_heard_s
 from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.flight.one import Flight
 from zesty_cell.web.drawing.scale import Scale, Tick, envelope, nice_step, path, sparse, ticks
@@ -298,15 +298,7 @@ def voltage_calls_s(forecast: Forecast) -> dict[str, float]:
     recommended = {key for key, call in calls.items() if call.stands == "calls"}
     if not recommended:
         return {}
-    plan = write_plan(forecast, school="loaded voltage").plan
-    # Each rule speaks for itself: the others, and the timers, need not be heard for these.
-    only = plan.model_copy(update={"rules": tuple(r for r in plan.rules if r.key in recommended), "timers": ()})
-    run = on_forecast(plan=only, result=forecast)
-    heard_s: dict[str, float] = {}
-    for event in run.ran.events:
-        if event.key in recommended:
-            heard_s.setdefault(event.key, event.time_s)
-    return heard_s
+    return first_heard_s(write_plan(forecast, school="loaded voltage").plan, forecast, recommended)
 
 
 def _land_now_s(forecast: Forecast, heard_s: dict[str, float]) -> float | None:
