@@ -21,14 +21,14 @@ def test_a_rule_is_first_heard_where_the_whole_plan_speaks_it(school, result):
     for event in on_forecast(plan=plan, result=result).ran.events:
         if event.kind == "rule":
             spoken.setdefault(event.key, event.time_s)
-    assert first_heard_s(plan, result, keys) == spoken
+    assert first_heard_s(plan=plan, result=result, keys=keys) == spoken
     some = sorted(keys)[:1]
-    assert first_heard_s(plan, result, some) == {k: v for k, v in spoken.items() if k in some}
-    assert first_heard_s(plan, result, ()) == {}
+    assert first_heard_s(plan=plan, result=result, keys=some) == {k: v for k, v in spoken.items() if k in some}
+    assert first_heard_s(plan=plan, result=result, keys=()) == {}
 
 
 def test_a_rule_that_is_off_is_not_heard():
     plan = write_plan(CRUISE, school="loaded voltage").plan
     off = plan.with_rule(plan.rule("land_now").model_copy(update={"on": False}))
-    assert "land_now" in first_heard_s(plan, CRUISE, ["land_now"])
-    assert first_heard_s(off, CRUISE, ["land_now"]) == {}
+    assert "land_now" in first_heard_s(plan=plan, result=CRUISE, keys=["land_now"])
+    assert first_heard_s(plan=off, result=CRUISE, keys=["land_now"]) == {}

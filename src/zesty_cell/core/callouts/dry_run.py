@@ -182,7 +182,7 @@ def _on_flight(plan: CalloutPlan, setup: Setup, flight: Flight, shown: Shown | N
     return _judged(plan, setup, flight, _frames_past_landing(plan, setup, flight, shown))
 
 
-def first_heard_s(plan: CalloutPlan, result: Forecast, keys: Collection[str]) -> dict[str, float]:
+def first_heard_s(*, plan: CalloutPlan, result: Forecast, keys: Collection[str]) -> dict[str, float]:
     """When some rules of a plan first speak on the flight expected [s]; not those that do not.
 
     As :func:`on_forecast` has it, much sooner: each rule speaks for itself, so the others and the timers are left

@@ -298,7 +298,8 @@ def voltage_calls_s(forecast: Forecast) -> dict[str, float]:
     recommended = {key for key, call in calls.items() if call.stands == "calls"}
     if not recommended:
         return {}
-    return first_heard_s(write_plan(forecast, school="loaded voltage").plan, forecast, recommended)
+    plan = write_plan(forecast, school="loaded voltage").plan
+    return first_heard_s(plan=plan, result=forecast, keys=recommended)
 
 
 def _land_now_s(forecast: Forecast, heard_s: dict[str, float]) -> float | None:
