@@ -47,6 +47,17 @@ def test_a_text_is_itself_and_a_long_name_is_cut():
     assert len(said(_with(_sent(fact("said.named.saved", name="x" * 5000))))[0]) < 330
 
 
+def test_what_stands_too_deep_or_is_too_long_for_a_cookie_is_said_all_the_same():
+    deep = "the end"
+    for _ in range(8):
+        deep = fact("said.nothing_changed", why=deep)
+    assert said(_with(_sent(deep)))[0] == "the end" + " Nothing was changed." * 8
+    long = fact("said.points.corrected", craft="ü" * 300, moved=fact("said.plan.mended", mend="ö" * 300))
+    for _ in range(3):
+        long = fact("said.pack.not_added", pack="ä" * 300, why=long)
+    assert said(_with(_sent(long, undo="/sheets/3/delete"))) == ("ä" * 300, "/sheets/3/delete")
+
+
 @pytest.mark.parametrize(
     "forged",
     [

@@ -26,9 +26,15 @@ NOT_STORED = fact("typed.not_stored.keep")
 
 def say(response: Response, what: Words, *, undo: str = "") -> Response:
     """Show what became of it on the next page, in the units that it is read in; ``undo`` is a path to post to."""
-    packed = base64.urlsafe_b64encode(json.dumps([_sent(what), undo]).encode()).decode()
+    packed = _packed(_sent(what), undo)
+    if len(packed) > _MOST:  # too much for a cookie: its beginning as a text
+        packed = _packed(say_words(what)[:_LONGEST], undo)
     response.set_cookie(COOKIE, packed, max_age=30, httponly=True, samesite="strict")
     return response
+
+
+def _packed(sent: object, undo: str) -> str:
+    return base64.urlsafe_b64encode(json.dumps([sent, undo], ensure_ascii=False).encode()).decode()
 
 
 def said_to(request: Request, words: Words, /) -> str:
@@ -36,10 +42,15 @@ def said_to(request: Request, words: Words, /) -> str:
     return say_words(words, preferences_of(request))
 
 
-def _sent(what: object) -> object:
-    """A message as it goes along: a text or a number as it is, a fact as its key and its figures."""
+def _sent(what: object, deep: int = 0) -> object:
+    """A message as it goes along: a text or a number as it is, a fact as its key and its figures.
+
+    Where facts stand too deep within facts they are said already.
+    """
     if isinstance(what, Fact):
-        return [what.key, {name: _sent(value) for name, value in what.figures.items()}]
+        if deep > _DEEPEST:
+            return say_words(what)[:_LONGEST]
+        return [what.key, {name: _sent(value, deep + 1) for name, value in what.figures.items()}]
     return what if isinstance(what, int | float) else str(what)[:_LONGEST]
 
 
