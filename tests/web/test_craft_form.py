@@ -36,12 +36,12 @@ def test_every_proposal_says_why_and_how_wide(client):
     html = client.get("/hangar/crafts/new?like=freestyle").text
     for path, words in reasons(proposed("freestyle"), new=True).items():
         place = html.split(f'name="{path}"', 1)[1].split("</div>", 1)[0]
-        assert words in place, path
+        assert say(words) in place, path
     assert set(reasons(proposed("freestyle"), new=True)) >= {
         "dry_mass_kg", "avionics_w", "steady.rotor.rotor_diameter_m", "full_throttle.estimated.power_over_steady",
     }  # fmt: skip
-    assert "±15 %" in reasons(proposed("freestyle"), new=True)["dry_mass_kg"]
-    assert "±28 %" in reasons(proposed("freestyle"), new=True)["full_throttle.estimated.power_over_steady"]
+    assert "±15 %" in say(reasons(proposed("freestyle"), new=True)["dry_mass_kg"])
+    assert "±28 %" in say(reasons(proposed("freestyle"), new=True)["full_throttle.estimated.power_over_steady"])
     # An estimate is what is chosen; a measurement takes its place.
     assert re.search(r'value="rotor" checked', html)
     assert re.search(r'value="estimated" checked', html)

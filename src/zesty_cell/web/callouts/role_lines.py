@@ -9,11 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zesty_cell.core.answer.plausibility import Doubt
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.formats.telemetry_columns import ROLES, ColumnChoice, Mapping, Role
 from zesty_cell.formats.telemetry_csv import ReadLog
 from zesty_cell.words.face import Face
-from zesty_cell.words.units import ALTITUDE, TEMPERATURE, group, minutes, span_words
+from zesty_cell.words.units import ALTITUDE, TEMPERATURE, span_words
 
 
 @dataclass(frozen=True)
@@ -23,7 +23,7 @@ class RoleLine:
     role: Role
     column: str
     unit: str
-    becomes: str
+    becomes: Words
     doubt: Words
 
 
@@ -31,16 +31,18 @@ _SHOWN_IN = {"current_a": ("A", 1), "latitude_deg": ("°", 4), "longitude_deg": 
 _SHOWN_AS = {"temperature_c": TEMPERATURE, "altitude_m": ALTITUDE}
 
 
-def _becomes(role: Role, values: NDArray[np.float64], face: Face) -> str:
+def _becomes(role: Role, values: NDArray[np.float64], face: Face) -> Words:
     """What a column's numbers are once read, so that a wrong unit is seen at a glance."""
     if role.key == "time_s":
         rate = float(1.0 / np.median(np.diff(values)))
-        often = f"{rate:.{0 if rate >= 9.5 else 1}f} a second" if rate >= 0.95 else f"every {1 / rate:.1f} s"
-        return f"{minutes(float(values[-1] - values[0]))} min, {group(values.size)} lines, {often}"
+        often = fact("column.every", apart=1.0 / rate)
+        if rate >= 0.95:
+            often = fact("column.a_second", rate=f"{rate:.{0 if rate >= 9.5 else 1}f}")
+        return fact("column.paced", long_s=float(values[-1] - values[0]), lines=values.size, often=often)
     if role.key == "armed":
-        return f"armed in {100 * float(np.nanmean(values)):.0f} % of the lines"
+        return fact("column.armed", armed_share=float(np.nanmean(values)))
     if role.key == "lap_mark":
-        return f"rises {int((np.diff(values[~np.isnan(values)]) > 0.0).sum())} times"
+        return fact("column.rises", times=int((np.diff(values[~np.isnan(values)]) > 0.0).sum()))
     if role.key == "used_ah":
         return span_words(1000.0 * values, "mAh", 0)
     if role.key == "throttle":

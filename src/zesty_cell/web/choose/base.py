@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from zesty_cell.core.asked.changes import CHANGES
 from zesty_cell.core.asked.sheet import Sheet
+from zesty_cell.core.fact import fact
 from zesty_cell.core.parts.cell import CellModel
 from zesty_cell.services import learning
 from zesty_cell.store import sheets as sheet_store
@@ -53,6 +54,10 @@ def base_context(origin: Origin, face: Face, tab: str) -> dict[str, Any]:
         "tabs": TABS,
         "tab": tab,
         "tried": tried,
-        "flown_words": f"{origin.sheet.flying.name}, {face.temperature(origin.sheet.conditions.air_c)}, "
-        f"{landing_words(origin.sheet)}" + (", other chemistries at their own" if looks_at_volts else ""),
+        "flown_words": fact(
+            "compared.flown_each" if looks_at_volts else "compared.flown",
+            pattern=origin.sheet.flying.name,
+            air_c=origin.sheet.conditions.air_c,
+            landing=landing_words(origin.sheet),
+        ),
     }

@@ -127,17 +127,17 @@ class _RoleLine:
     role: Role
     column: str
     unit: str
-    becomes: str
+    becomes: Words
     doubt: Words
 
 
-def _becomes(key: str, read: ReadRun, cells: list[str], face: Face) -> str:
+def _becomes(key: str, read: ReadRun, cells: list[str], face: Face) -> Words:
     """What a column's numbers are once read, so that a wrong unit is seen at a glance."""
     run = read.run
     if key == "time_s":
-        return f"{face.time(float(run.time_s[-1]))} min, {face.number(run.time_s.size)} lines"
+        return fact("column.long", long_s=float(run.time_s[-1]), lines=run.time_s.size)
     if key == "used_ah":
-        return f"{face.mah(run.total_ah)} in all"
+        return fact("column.in_all", used_ah=run.total_ah)
     if key.startswith("cell_"):
         return "" if run.cells_v is None else span_words(run.cells_v[cells.index(key)], "V", 3)
     if key == "temperature_c":

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from zesty_cell.core.fact import fact
 from zesty_cell.core.learn.calibration import LineLossTest
 from zesty_cell.core.learn.hover_down import HoverCurve
 from zesty_cell.core.learn.line_loss import LineLoss
@@ -118,7 +119,7 @@ def hover_chart(
     y = Scale(low, high, bottom, top)
     step = nice_step(high - low, 6, (0.05, 0.1, 0.2, 0.5))
     seen = {
-        value: titles[0] if len(titles) == 1 else f"land now of {len(titles)} schools"
+        value: titles[0] if len(titles) == 1 else fact("calibration.schools", count=len(titles))
         for value, titles in others
         if low < value < high
     }

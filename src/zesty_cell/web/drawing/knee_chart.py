@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from zesty_cell.core.choose.knee import Knee
+from zesty_cell.core.fact import Fact, Words, fact
 from zesty_cell.web.drawing.flight_chart import MINUTE_STEPS
 from zesty_cell.web.drawing.scale import Scale, Tick, nice_step, path, ticks
 from zesty_cell.words.units import MASS, System, group
@@ -42,10 +43,10 @@ class KneeChart:
     area: str
     knee_x: float | None
     knee_y: float
-    knee_text: str
+    knee_text: Words
     masses: list[Tick]
     gains: list[Tick]
-    gain_words: str
+    gain_words: Fact
     times: list[Tick]
     dots: list[Dot]
 
@@ -79,10 +80,11 @@ def knee_chart(
     minute = nice_step(high_s, 4, MINUTE_STEPS)
     # The last tick leaves its place to the unit's name.
     shown_masses = [v for v in ticks(0.0, unit.show(x.high), mass_step) if x(v / unit.factor) < right - 34.0]
-    knee_text = ""
+    knee_text: Words = ""
+    more = f"{group(unit.show(0.1), unit.decimals)} {unit.label}"
     if knee.knee_kg is not None and knee.knee_kg <= x.high:
         gain = knee.gain_at(knee.knee_kg)
-        knee_text = f"here +{group(unit.show(0.1), unit.decimals)} {unit.label} buys {gain:.0f} s"
+        knee_text = fact("knee.here", more=more, gain=gain)
     return KneeChart(
         width=width,
         height=height,
@@ -101,7 +103,7 @@ def knee_chart(
             for v in shown_masses
             if v / unit.factor >= mass[0]
         ],
-        gain_words=f"what a further {group(unit.show(0.1), unit.decimals)} {unit.label} buys there",
+        gain_words=fact("knee.further", more=more),
         times=[Tick(y(t), f"{t / 60:.0f}") for t in ticks(0.0, high_s, minute)],
         dots=_dots(packs, x, y),
     )

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final
 
+from zesty_cell.core.fact import Words
 from zesty_cell.core.trials.verdict import Verdict
 from zesty_cell.web.drawing.scale import Scale, Tick, ticks
 
@@ -31,7 +32,7 @@ class PairDot:
     x: float
     y: float
     label: str
-    title: str
+    title: Words
 
 
 @dataclass(frozen=True)
@@ -56,7 +57,7 @@ class PairsChart:
 
 
 def pairs_chart(
-    verdict: Verdict, *, matters: float, said: Sequence[str], unit: str, factor: float
+    verdict: Verdict, *, matters: float, said: Sequence[Words], unit: str, factor: float
 ) -> PairsChart | None:
     """Geometry of the picture; None without pairs.
 
@@ -64,7 +65,7 @@ def pairs_chart(
     ----------
     matters : float
         The zone that does not matter reaches so far to both sides, in the verdict's own unit.
-    said : sequence of str
+    said : sequence of str or Fact
         Of each pair.
     unit, factor : str, float
         How the axis is written: differences times the factor, the unit behind it.

@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from zesty_cell.core.fact import Words
 from zesty_cell.web.drawing.scale import Scale, Tick, nice_step, ticks
 from zesty_cell.words.pictures import told_words
 from zesty_cell.words.units import minutes
@@ -106,7 +107,7 @@ class Miss:
     x: float
     y: float
     odd: bool
-    title: str
+    title: Words
 
 
 @dataclass(frozen=True)
@@ -123,7 +124,7 @@ class MissChart:
     ticks: list[Tick]
 
 
-def miss_chart(misses: Sequence[tuple[float, bool, str]], *, sigma: float) -> MissChart:
+def miss_chart(misses: Sequence[tuple[float, bool, Words]], *, sigma: float) -> MissChart:
     """Misses as shares, in the order of the flights.
 
     Parameters

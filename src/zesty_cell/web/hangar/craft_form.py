@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from typing import Any, Final
 
 from zesty_cell.core.answer.plausibility import craft_doubts
-from zesty_cell.core.fact import Words, fact
+from zesty_cell.core.fact import Fact, Words, fact
 from zesty_cell.core.parts.craft import Craft
 from zesty_cell.core.parts.craft_load import USUAL_OVER_DRY, efficiency_of
 from zesty_cell.core.parts.pack_figures import pack_figures
@@ -317,30 +317,35 @@ def become(form: Mapping[str, str], like: str, units: System) -> dict[str, str]:
     return Typed({**new, **{p: t for p, t in typed.items() if p not in chosen}, "like": new["like"]})
 
 
-def _wide(sigma: float) -> str:
-    return f"±{100.0 * sigma:.0f} %"
-
-
-def reasons(craft: Craft | None, *, new: bool) -> dict[str, str]:
+def reasons(craft: Craft | None, *, new: bool) -> dict[str, Fact]:
     """Why a figure stands in the form, and how far it may be out, by field: of what nobody has measured."""
     if craft is None:
         return {}
-    usual, assumed, found = "usual for its kind" if new else "assumed", craft.assumed, dict[str, str]()
+    assumed, found = craft.assumed, dict[str, Fact]()
+
+    def within(sigma: float) -> Fact:
+        return fact("assumed.usual" if new else "assumed.within", out_share=sigma)
+
     if assumed.weight:
-        found["dry_mass_kg"] = f"{usual}, {_wide(assumed.weight)}: weigh it"
+        found["dry_mass_kg"] = fact("assumed.weigh", within=within(assumed.weight))
     if assumed.electronics:
-        found["avionics_w"] = f"{usual}, {_wide(assumed.electronics)}"
+        found["avionics_w"] = within(assumed.electronics)
     if new:
-        found["cruise_speed_m_s"] = found["motor_resistance_ohm"] = usual
+        found["cruise_speed_m_s"] = found["motor_resistance_ohm"] = fact("assumed.kind")
     if craft.steady.source == "rotor":
         efficiency = efficiency_of(craft, mass_kg=USUAL_OVER_DRY * craft.dry_mass_kg)
-        found["steady.rotor.rotor_diameter_m"] = f"{usual}, {_wide(assumed.size)}" if assumed.size else ""
-        found["steady.rotor.efficiency"] = f"about {100 * efficiency:.0f} %, {_wide(POWER_SIGMA['rotor'])}"
+        if assumed.size:
+            found["steady.rotor.rotor_diameter_m"] = within(assumed.size)
+        found["steady.rotor.efficiency"] = fact(
+            "assumed.efficiency", efficiency_share=efficiency, out_share=POWER_SIGMA["rotor"]
+        )
     elif craft.steady.source == "wing":
-        found["steady.wing.wing_area_m2"] = f"{usual}, {_wide(assumed.size)}" if assumed.size else ""
-        found["steady.wing.efficiency"] = f"all of them together {_wide(POWER_SIGMA['wing'])}"
+        if assumed.size:
+            found["steady.wing.wing_area_m2"] = within(assumed.size)
+        found["steady.wing.efficiency"] = fact("assumed.together", out_share=POWER_SIGMA["wing"])
     if craft.full_throttle.source == "estimated":
         sigma = (FULL_THROTTLE_SIGMA["estimated"] ** 2 + assumed.full_throttle**2) ** 0.5
-        found["full_throttle.estimated.power_over_steady"] = f"{usual}, {_wide(sigma)}"
-        found["full_throttle.estimated.voltage_v"] = "amid a flight, of the pack it usually flies" if new else ""
-    return {path: words for path, words in found.items() if words}
+        found["full_throttle.estimated.power_over_steady"] = within(sigma)
+        if new:
+            found["full_throttle.estimated.voltage_v"] = fact("assumed.amid_flight")
+    return found

@@ -12,10 +12,10 @@ import numpy as np
 from zesty_cell.core.answer.forecast import Forecast
 from zesty_cell.core.asked.learned_factors import POWER, LearnedFactors, covariance_of
 from zesty_cell.core.asked.sheet import Sheet
+from zesty_cell.core.fact import Fact, fact
 from zesty_cell.core.learn.learned import FACTORS, Learned
 from zesty_cell.services.learning import KnownFlight, Lessons, disagreement_of
 from zesty_cell.web.drawing.taught_chart import factor_lines, miss_chart, time_bars
-from zesty_cell.words.units import minutes
 
 _LABELS = ("Power", "Liveliness", "Capacity", "Resistance")
 
@@ -34,9 +34,11 @@ class Lesson:
         return self.told.flight.landed_at
 
 
-def _more(miss: float) -> str:
-    share = 100.0 * (math.exp(miss) - 1.0)
-    return "as expected" if abs(share) < 0.5 else f"{abs(share):.0f} % {'more' if share > 0 else 'less'}"
+def _more(miss: float) -> Fact:
+    share = math.exp(miss) - 1.0
+    if abs(share) < 0.005:
+        return fact("taught.as_expected")
+    return fact("taught.more" if share > 0.0 else "taught.less", apart_share=abs(share))
 
 
 def lessons_shown(
@@ -54,8 +56,8 @@ def lessons_shown(
     misses = [m if math.isfinite(m) else None for m in learned.residuals.tolist()]
     each = [Lesson(t, m, bool(o)) for t, m, o in zip(known, misses, learned.odd, strict=True)]
     shown = [
-        (lesson.miss, lesson.odd, f"{lesson.landed_at:%-d %B}: {minutes(t.flight.duration_s)} on "
-         f"{t.pack_name}, {_more(lesson.miss)}")
+        (lesson.miss, lesson.odd, fact("taught.flight", day=f"{lesson.landed_at:%-d %B}",
+                                       flown_s=t.flight.duration_s, pack=t.pack_name, more=_more(lesson.miss)))
         for lesson in each if lesson.miss is not None for t in (lesson.told,)
     ]  # fmt: skip
     return {

@@ -8,7 +8,7 @@ from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
-from zesty_cell.core.fact import Words
+from zesty_cell.core.fact import Words, fact
 from zesty_cell.core.trials.measures import MEASURES
 from zesty_cell.core.trials.told import planned_for, takes
 from zesty_cell.core.trials.told_by_thrust import THRUST_MEASURES
@@ -31,8 +31,15 @@ def _picture(now: TrialNow, face: Face) -> PairsChart | None:
     measure = MEASURES[question.measure]
     unit, factor = ("%", 100.0) if measure.ratio else ("mV", 1000.0) if measure.unit == "v" else ("K", 1.0)
     said = [
-        f"runs {p.a.slot + 1} and {p.b.slot + 1}: {question.a} {value_text(question.measure, p.values[0], face)}, "
-        f"{question.b} {value_text(question.measure, p.values[1], face)}"
+        fact(
+            "trial.pair.runs",
+            first=p.a.slot + 1,
+            second=p.b.slot + 1,
+            a=question.a,
+            b=question.b,
+            a_value=value_text(question.measure, p.values[0], face),
+            b_value=value_text(question.measure, p.values[1], face),
+        )
         for p in now.pairs
     ]
     return pairs_chart(

@@ -11,7 +11,7 @@ from zesty_cell.words.english.choosing import CHOOSING
 from zesty_cell.words.english.discharge import DISCHARGE, THRUST
 from zesty_cell.words.english.faults import FAULTS
 from zesty_cell.words.english.files import FILES, KEPT
-from zesty_cell.words.english.pages import ERRORS, SAID
+from zesty_cell.words.english.pages import BESIDE, ERRORS, SAID
 from zesty_cell.words.english.practice import PRACTICE
 from zesty_cell.words.english.refusals import REFUSALS
 from zesty_cell.words.english.start import START
@@ -28,6 +28,7 @@ ENGLISH: dict[str, str] = {
     **FILES,
     **KEPT,
     **SAID,
+    **BESIDE,
     **ERRORS,
     **PRACTICE,
     **REFUSALS,

@@ -113,6 +113,34 @@ SAID: dict[str, str] = {
     "said.voice.speaks": "The voice speaks “{words}”.",
 }
 
+#: What stands beside a figure of a form, and in a picture.
+BESIDE: dict[str, str] = {
+    "assumed.amid_flight": "amid a flight, of the pack it usually flies",
+    "assumed.efficiency": "about {efficiency_share}, ±{out_share}",
+    "assumed.kind": "usual for its kind",
+    "assumed.together": "all of them together ±{out_share}",
+    "assumed.usual": "usual for its kind, ±{out_share}",
+    "assumed.weigh": "{within}: weigh it",
+    "assumed.within": "±{out_share}",
+    "calibration.schools": "land now of {count} schools",
+    "column.a_second": "{rate} a second",
+    "column.armed": "armed in {armed_share} of the lines",
+    "column.every": "every {apart:.1f} s",
+    "column.in_all": "{used_ah} in all",
+    "column.long": "{long_s} min, {lines:grouped} lines",
+    "column.paced": "{long_s} min, {lines:grouped} lines, {often}",
+    "column.rises": "rises {times} times",
+    "compared.flown": "{pattern}, {air_c}, {landing}",
+    "compared.flown_each": "{pattern}, {air_c}, {landing}, other chemistries at their own",
+    "knee.further": "what a further {more} buys there",
+    "knee.here": "here +{more} buys {gain:.0f} s",
+    "taught.as_expected": "as expected",
+    "taught.flight": "{day}: {flown_s} on {pack}, {more}",
+    "taught.less": "{apart_share} less",
+    "taught.more": "{apart_share} more",
+    "trial.pair.runs": "runs {first} and {second}: {a} {a_value}, {b} {b_value}",
+}
+
 #: What an address, the database or the bench transmitter did not do.
 ERRORS: dict[str, str] = {
     "bench.another": "Something answers at port {port}, but not as a bench transmitter does.",
