@@ -55,9 +55,9 @@ def running():
 
 
 @contextmanager
-def serving(app):
+def serving(app, http=Hasty):
     listener = socket.create_server(("127.0.0.1", 0))
-    server = uvicorn.Server(uvicorn.Config(app, http=Hasty, log_config=None, lifespan="off", ws="none"))
+    server = uvicorn.Server(uvicorn.Config(app, http=http, log_config=None, lifespan="off", ws="none"))
     thread = threading.Thread(target=server.run, kwargs={"sockets": [listener]})
     thread.start()
     try:
@@ -105,6 +105,21 @@ def test_who_says_nothing_or_dribbles_headers_is_let_go():
         with closing(socket.create_connection(address)) as dribbles, pytest.raises(OSError):
             dribble(dribbles, b"GET / HTTP/1.1\r\nHost: aaaaaaaaaaaaaaaaaaaaaaaa")
         assert ask(address).endswith(b"    1")
+
+
+def test_an_answer_does_not_wait_for_the_confirmation_of_its_headers():
+    """Of a kept connection a browser confirms a small packet late: what follows it must not wait for that."""
+    taken = []
+
+    class Seen(Hasty):
+        def connection_made(self, transport):
+            super().connection_made(transport)
+            at = transport.get_extra_info("socket")
+            taken.append(at.getsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY))
+
+    with serving(echo, http=Seen) as address:
+        assert ask(address).endswith(b"    1")
+    assert taken == [1]
 
 
 def test_a_body_may_be_slow_but_not_stop():

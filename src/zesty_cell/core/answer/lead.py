@@ -48,7 +48,7 @@ from zesty_cell.core.flight import kernel
 from zesty_cell.core.flight.many import Knots
 from zesty_cell.core.flight.one import Flight, landing_times_s
 from zesty_cell.core.flight.setup import Factors, Setup
-from zesty_cell.core.flight.watch import try_settings
+from zesty_cell.core.flight.watch import count_calls, try_settings
 from zesty_cell.core.quantiles import quantiles, range_of
 
 #: A call this far before its moment is false whatever the voltage does afterwards [1 of the flight].
@@ -218,15 +218,13 @@ class _Watch:
         landing_s: NDArray[np.float64],
     ) -> None:  # fmt: skip
         """Count false and late flights of some settings, and leave out what can pass no more."""
-        landing_s = landing_s[None, :, None]
-        # What is called before the voltage is low for good, or far before its moment.
-        too_early_s = landing_s * (1.0 - TOO_EARLY_SHARE) - self._lead_s[of, None, None]
-        false = (first < true) | (np.isfinite(first) & (first < too_early_s))
-        late = ~(true <= landing_s * self._due[of, None, None])
-        false_flights, late_flights = np.count_nonzero(false, axis=1), np.count_nonzero(late, axis=1)
+        # What is called before the voltage is low for good, or far before its moment, is false.
+        not_before_s = landing_s * (1.0 - TOO_EARLY_SHARE) - self._lead_s[of, None]
+        counts = np.empty((2, of.size, len(HOLDS_S)), dtype=np.int64)
+        count_calls(first, true, not_before_s, landing_s * self._due[of, None], counts)
         with self._counting:
-            self._false[of] += false_flights
-            self._late[of] += late_flights
+            self._false[of] += counts[0]
+            self._late[of] += counts[1]
             quiet = self._false <= MOST_FALSE * self._flights
             in_time = (self._late <= MOST_LATE * self._flights) | self._guard[:, None]
             self._tries = self._plain | (quiet & in_time).any(axis=1)

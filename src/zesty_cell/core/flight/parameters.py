@@ -29,6 +29,9 @@ FLOOR_HOLD_S = 8.0
 ESC_STEADY_HOLD_S, ESC_ANY_HOLD_S = 1.0, 10.0
 #: Longest step of the kernel [s]; against steps of one second it costs some hundredths of a second in 18 minutes.
 LONGEST_STEP_S = 2.0
+#: Where gusts blow, in a few of which a flight's error is lost, three to each: against steps of a tenth of a second
+#: it costs some hundredths of a second in a landing.
+LONGEST_IN_GUSTS_S = kernel.GUST_S / 3.0
 
 
 def _nothing_lands(chemistry: Chemistry) -> list[float]:
@@ -158,4 +161,6 @@ def kernel_parameters(*, setup: Setup, factors: Factors, beyond_landing: float =
     out[:, kernel.AIR_C] += factors.air_c
     if setup.sheet.conditions.pack_c is None:  # a pack that was warmed is as warm in any air
         out[:, kernel.START_C] += factors.air_c
+    if factors.gusts is not None:
+        out[:, kernel.LONGEST_STEP_S] = LONGEST_IN_GUSTS_S
     return out

@@ -282,6 +282,35 @@ def try_settings(
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
+def count_calls(first_s, first_true_s, not_before_s, not_after_s, counts):
+    """Count the flights in which each setting calls falsely, and in which it calls late.
+
+    Parameters
+    ----------
+    first_s, first_true_s : float64 (s, k, h)
+        As :func:`try_settings` writes them [s].
+    not_before_s, not_after_s : float64 (s, k)
+        A first call before the one is false as well; without a true one by the other it is late [s].
+    counts : int64 (2, s, h), written
+        False and late flights.
+    """
+    settings, flights, holds = first_s.shape
+    if first_true_s.shape != first_s.shape or counts.shape != (2, settings, holds):
+        raise ValueError(_NO_ROOM)
+    if not_before_s.shape != (settings, flights) or not_after_s.shape != not_before_s.shape:
+        raise ValueError(_NO_ROOM)
+    counts[:] = 0
+    for s in range(settings):
+        for k in range(flights):
+            for h in range(holds):
+                first, true = first_s[s, k, h], first_true_s[s, k, h]
+                if first < true or first < not_before_s[s, k]:
+                    counts[0, s, h] += 1
+                if true > not_after_s[s, k]:
+                    counts[1, s, h] += 1
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
 def score_flights(
     at,
     summary,
