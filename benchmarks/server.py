@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+import http.client
 import os
 import re
 import subprocess
@@ -56,6 +57,22 @@ def _change(url: str, form: dict[str, str], number: int) -> float:
         if b"Be on the ground at" not in response.read():
             raise RuntimeError("the answer is missing")
     return (time.perf_counter() - start) * 1e3
+
+
+def _changes_as_a_browser(port: int, form: dict[str, str], count: int) -> Timed:
+    """Live changes one after the other on a connection that is kept, compressed, each answered and read."""
+    times, connection = [], http.client.HTTPConnection("127.0.0.1", port, timeout=60)
+    headers = {"Content-Type": "application/x-www-form-urlencoded", "Accept-Encoding": "gzip"}
+    for number in range(count):
+        body = urllib.parse.urlencode(form | {"conditions.air_c": f"{5 + number % 200 / 10:.1f}"})
+        start = time.perf_counter()
+        connection.request("POST", "/sheets/8", body, headers)
+        answer = connection.getresponse().read()
+        times.append((time.perf_counter() - start) * 1e3)
+        if "Be on the ground at" not in _text(answer):
+            raise RuntimeError("the answer is missing")
+    connection.close()
+    return Timed(tuple(sorted(times)))
 
 
 def _crowd(url: str, form: dict[str, str], clients: int, each: int) -> tuple[Timed, int]:
@@ -120,14 +137,15 @@ def run() -> list[Row]:
         )
         try:
             form, url = _form(html), f"{address}/sheets/8"
-            alone, errors = _crowd(url, form, 1, 120)
+            alone = _changes_as_a_browser(port, form, 120)
             rows.append(
                 Row(
                     "A live change, one client",
                     f"{alone.p95_ms:.0f} ms at the 95th percentile, {alone.median_ms:.0f} median",
                     "40 ms",
-                    alone.p95_ms <= 40.0 and errors == 0,
-                    "form posted to page read, 120 changes of the air, server in its own process",
+                    alone.p95_ms <= 40.0,
+                    "form posted to page read as a browser does, on a kept connection and compressed; 120 changes "
+                    "of the air, server in its own process",
                 )
             )
             crowd, errors = _crowd(url, form, 20, 6)

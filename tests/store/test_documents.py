@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 from typing import Annotated
 
@@ -9,10 +10,10 @@ import pytest
 from pydantic import BaseModel, Field
 from sqlalchemy import update
 
-from tests.sheets import pomelo, sheet
+from tests.sheets import pomelo, satsuma, sheet
 from zesty_cell.core.learn.calibration import CALIBRATION
 from zesty_cell.core.parts.pack import Pack
-from zesty_cell.store.documents import VERSION, BroughtWithin, read, read_telling, to_document
+from zesty_cell.store.documents import VERSION, BroughtWithin, Stored, from_text, read, read_telling, to_document
 from zesty_cell.store.errors import UnreadableError
 from zesty_cell.store.tables import FlightRow, PackRow
 from zesty_cell.store.wholeness import faults_of
@@ -124,3 +125,40 @@ def test_a_plan_stored_before_documents_had_a_version_is_not_out_of_date_for_it(
         row.printed = plan.model_dump(mode="json")
         session.flush()
         assert callouts.is_stale(row) == ()
+
+
+def test_a_stored_document_is_read_once_and_replaced_never_changed():
+    text = json.dumps(to_document(pomelo()))
+    document = from_text(text)
+    assert read(Pack, document) is read(Pack, from_text(text))
+    assert read(Pack, document) == pomelo()
+    assert read(Pack, from_text(json.dumps(to_document(satsuma())))) == satsuma()
+    for change in (
+        lambda: document.__setitem__("name", "x"),
+        lambda: document.__delitem__("name"),
+        lambda: document.update(name="x"),
+        lambda: document.__ior__({"name": "x"}),
+        lambda: document.pop("name"),
+        lambda: document.popitem(),
+        lambda: document.setdefault("x", 1),
+        lambda: document.clear(),
+    ):
+        with pytest.raises(TypeError, match="replaced"):
+            change()
+    assert isinstance(document, Stored)
+    assert document == to_document(pomelo())
+
+
+def test_what_is_no_document_is_read_anew_and_what_is_unreadable_stays_so():
+    assert from_text("[1, 2]") == [1, 2]
+    assert from_text("[1, 2]") is not from_text("[1, 2]")  # a list may be changed by who has it
+    long = json.dumps({"name": "x" * 30_000})
+    assert from_text(long) == from_text(long)
+    assert from_text(long) is not from_text(long)
+    broken = from_text('{"name": "Pomelo"}')
+    for _ in range(2):
+        with pytest.raises(UnreadableError):
+            read(Pack, broken)
+    for no_json in ("{", "", "{'a': 1}"):
+        with pytest.raises(UnreadableError):
+            from_text(no_json)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import sqlite3
 from collections.abc import Iterator
 from contextlib import closing, contextmanager
@@ -18,7 +17,7 @@ from zesty_cell.core.errors import ZestyCellError
 from zesty_cell.core.fact import Fact, fact
 from zesty_cell.operating import tell
 from zesty_cell.store.columns import refuse_unreadable
-from zesty_cell.store.errors import UnreadableError
+from zesty_cell.store.documents import from_text
 from zesty_cell.store.memory import Memory
 from zesty_cell.store.tables import now
 from zesty_cell.store.working import part_of, working_folder
@@ -46,13 +45,6 @@ def _readable(kept: Path, current: str | None) -> bool:
     """Whether a kept copy is of an earlier version than one that cannot be opened."""
     revision = kept.name.rpartition(".schema-")[2].partition("-")[0]
     return revision in revisions() and (current is None or not current.isdigit() or revision < current)
-
-
-def _from_json(stored: str) -> Any:
-    try:
-        return json.loads(stored)
-    except (ValueError, TypeError, RecursionError) as error:
-        raise UnreadableError(fact("stored.no_json", error=str(error))) from error
 
 
 class PlaceError(ZestyCellError, RuntimeError):
@@ -163,7 +155,7 @@ class Database:
             path.parent.mkdir(parents=True, exist_ok=True)
             # No waiting for a connection: who waits holds a thread, which whoever has one needs to come to an end.
             self.engine = create_engine(
-                f"sqlite:///{path}", json_deserializer=_from_json, pool_size=10, max_overflow=-1
+                f"sqlite:///{path}", json_deserializer=from_text, pool_size=10, max_overflow=-1
             )
             event.listen(self.engine, "connect", _on_connect)
             self._migrate()

@@ -7,10 +7,12 @@ from its bound, which no version can have taken: a safe answer is none.
 
 from __future__ import annotations
 
+import json
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, Final, TypeVar, cast
+from functools import lru_cache
+from typing import Any, Final, NoReturn, TypeVar, cast
 
 from pydantic import BaseModel, TypeAdapter, ValidationError
 
@@ -35,6 +37,49 @@ class BroughtWithin:
     field: str
     was: object
     now: object
+
+
+class Stored(dict[str, Any]):
+    """A document as the database gives it: replaced, never changed, so that what it stands for is read once."""
+
+    __slots__ = ("things",)
+
+    def __init__(self, body: Mapping[str, Any]) -> None:
+        super().__init__(body)
+        #: What it was read as, by model.
+        self.things: dict[object, Any] = {}
+
+    def _refused(self, *_: object, **__: object) -> NoReturn:
+        raise TypeError("A stored document is replaced, not changed.")
+
+    __setitem__ = __delitem__ = __ior__ = _refused
+    clear = pop = popitem = setdefault = update = _refused
+
+
+#: So many texts are kept as documents; longer ones are not.
+_MOST_KEPT, _LONGEST_KEPT = 256, 20_000
+
+
+def from_text(stored: str) -> Any:
+    """What a column of documents holds: the same text is the same document.
+
+    Raises
+    ------
+    UnreadableError
+    """
+    try:
+        keep = stored.startswith("{") and len(stored) <= _LONGEST_KEPT
+        return _kept(stored) if keep else _parsed(stored)
+    except (ValueError, TypeError, RecursionError) as error:
+        raise UnreadableError(fact("stored.no_json", error=str(error))) from error
+
+
+def _parsed(stored: str) -> Any:
+    found = json.loads(stored)
+    return Stored(found) if isinstance(found, dict) else found
+
+
+_kept = lru_cache(maxsize=_MOST_KEPT)(_parsed)
 
 
 def to_document(thing: BaseModel) -> dict[str, Any]:
@@ -80,10 +125,14 @@ def read(model: type[T] | TypeAdapter[T], document: Mapping[str, Any]) -> T:
     UnreadableError
         When more is wrong with it than a value beyond a bound.
     """
-    try:
-        return read_telling(model, document)[0]
-    except ValidationError as error:
-        raise UnreadableError(fact("stored.unreadable", reason=reason(error))) from error
+    things = document.things if isinstance(document, Stored) else {}
+    if model not in things:
+        try:
+            things[model] = read_telling(model, document)[0]
+        except ValidationError as error:
+            raise UnreadableError(fact("stored.unreadable", reason=reason(error))) from error
+    found: T = things[model]
+    return found
 
 
 def read_telling(

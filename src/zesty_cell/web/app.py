@@ -89,7 +89,7 @@ def create_app(
         app.include_router(page.router)
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")
     handle_errors(app)
-    app.add_middleware(GZipMiddleware, minimum_size=600, compresslevel=5)
+    app.add_middleware(GZipMiddleware, minimum_size=600, compresslevel=4)
     app.state.quiet = quiet = Quiet()
     app.add_middleware(OpenAfterFirst, rooms=Rooms(app), quiet=quiet)
     app.add_middleware(Noticed, quiet=quiet)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import threading
 
 import numpy as np
@@ -15,7 +16,7 @@ from zesty_cell.core.asked.flying import PATTERNS, Activity, load_program
 from zesty_cell.core.asked.landing import LandingRule, time_home_s
 from zesty_cell.core.asked.sheet import Conditions
 from zesty_cell.core.errors import OutOfRangeError
-from zesty_cell.core.flight import kernel, many
+from zesty_cell.core.flight import kernel, many, parameters
 from zesty_cell.core.flight.many import charge_left_at, start_many
 from zesty_cell.core.flight.one import fly, landing_times_s
 from zesty_cell.core.flight.parameters import kernel_parameters
@@ -80,6 +81,25 @@ def test_without_a_rule_that_speaks_in_time_the_floor_ends_the_flight():
     flight = _fly(landing=LandingRule(charge_kept=None, timer_s=10_800), craft=craft)
     assert flight.landing_reason == "floor"
     assert flight.landing_s == flight.end_s
+
+
+@pytest.mark.parametrize("pattern", ["long_range", "freestyle"])
+def test_gusts_are_flown_in_thirds_that_move_no_landing(pattern, monkeypatch):
+    """Three steps a gust against a hundred."""
+    setup = set_up(sheet(pattern=pattern))
+    factors = sampled_factors(setup)
+
+    def landings_s():
+        return landing_times_s(setup=setup, summary=start_many(setup, factors=factors)())[0]
+
+    asked = kernel_parameters(setup=setup, factors=factors)[:, kernel.LONGEST_STEP_S]
+    assert asked == pytest.approx(kernel.GUST_S / 3.0)
+    # Without gusts a stretch is as long as its activity: two seconds, as anything else is flown.
+    still = kernel_parameters(setup=setup, factors=dataclasses.replace(factors, gusts=None))
+    assert np.all(still[:, kernel.LONGEST_STEP_S] == 2.0)
+    in_thirds = landings_s()
+    monkeypatch.setattr(parameters, "LONGEST_IN_GUSTS_S", 0.1)
+    assert in_thirds == pytest.approx(landings_s(), rel=2e-4)
 
 
 def test_twice_the_cells_for_twice_the_craft_is_the_same_cell():

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from zesty_cell.core.flight import kernel as K
-from zesty_cell.core.flight.watch import low_for_good, score_flights, try_settings
+from zesty_cell.core.flight.watch import count_calls, low_for_good, score_flights, try_settings
 
 DT_S = 0.1
 EARLY = 0.08
@@ -194,6 +194,28 @@ def test_arrays_that_do_not_belong_together_are_refused_at_the_door(broken):
     try_settings(*_arrays().values())
     with pytest.raises(ValueError, match=r"[a-z]\."):
         try_settings(*(_arrays() | broken).values())
+
+
+def test_calls_are_counted_as_false_and_as_late_by_hold():
+    """Two settings on three flights, one hold: false before the voltage is low or too early, late or never."""
+    first = np.array([[[50.0], [90.0], [100.0]], [[10.0], [np.inf], [80.0]]])
+    true = np.array([[[90.0], [90.0], [100.0]], [[10.0], [np.inf], [80.0]]])
+    not_before, not_after = np.full((2, 3), 80.0), np.full((2, 3), 99.0)
+    counts = np.full((2, 2, 1), 7, dtype=np.int64)
+    count_calls(first, true, not_before, not_after, counts)
+    # The first: false on the first flight (40 s before it is low), late on the last.  The other: far too early on
+    # the first, never on the second; on the last neither a moment too early nor late.
+    assert counts[:, :, 0].tolist() == [[1, 1], [1, 1]]
+    count_calls(first, true, not_before, np.full((2, 3), 100.0), counts)
+    assert counts[1, :, 0].tolist() == [0, 1]
+    for broken in (
+        (first, true[:1], not_before, not_after, counts),
+        (first, true, not_before[:1], not_after, counts),
+        (first, true, not_before, not_after[:, :2], counts),
+        (first, true, not_before, not_after, counts[:1]),
+    ):
+        with pytest.raises(ValueError, match=r"row"):
+            count_calls(*broken)
 
 
 def test_rules_have_a_row_for_every_flight():

@@ -220,7 +220,7 @@ class _Watch:
         """Count false and late flights of some settings, and leave out what can pass no more."""
         # What is called before the voltage is low for good, or far before its moment, is false.
         not_before_s = landing_s * (1.0 - TOO_EARLY_SHARE) - self._lead_s[of, None]
-        counts = np.empty((2, of.size, len(HOLDS_S)), dtype=np.int64)
+        counts = np.empty((2, of.size, first.shape[2]), dtype=np.int64)
         count_calls(first, true, not_before_s, landing_s * self._due[of, None], counts)
         with self._counting:
             self._false[of] += counts[0]

@@ -202,7 +202,9 @@ def run_plan(
         if not math.isnan(sensors[n, PACK_V]):
             lowest_v = min(lowest_v, sensors[n, PACK_V])
         before = profile
-        profile = _chosen_profile(choose, profiles, switches, n, pack_v if armed[n] else math.nan, profile)
+        # Only a switch changes what was chosen; to ask at each frame takes longer than all the rest of it.
+        if choose == BY_SWITCH or profile == -2:
+            profile = _chosen_profile(choose, profiles, switches, n, pack_v if armed[n] else math.nan, profile)
         if armed[n] != 0 and profile >= 0 and (profile != before or arming):
             count = _say(events, count, t, PROFILE, profile, pack_v, math.nan)
             judged = 0
