@@ -159,6 +159,7 @@ def test_what_is_no_document_is_read_anew_and_what_is_unreadable_stays_so():
     for _ in range(2):
         with pytest.raises(UnreadableError):
             read(Pack, broken)
-    for no_json in ("{", "", "{'a': 1}"):
+    assert from_text(b'{"a": 1}') == {"a": 1}
+    for no_json in ("{", "", "{'a': 1}", 5, None, b"{"):
         with pytest.raises(UnreadableError):
             from_text(no_json)

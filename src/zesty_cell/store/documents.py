@@ -68,7 +68,8 @@ def from_text(stored: str) -> Any:
     UnreadableError
     """
     try:
-        keep = stored.startswith("{") and len(stored) <= _LONGEST_KEPT
+        # Another program may have put a number or bytes where a text belongs.
+        keep = isinstance(stored, str) and stored.startswith("{") and len(stored) <= _LONGEST_KEPT
         return _kept(stored) if keep else _parsed(stored)
     except (ValueError, TypeError, RecursionError) as error:
         raise UnreadableError(fact("stored.no_json", error=str(error))) from error
