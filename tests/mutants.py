@@ -48,7 +48,7 @@ MODULES = {
     "answer/plausibility": "answer/test_plausibility.py",
     "learn/plausibility": "answer/test_plausibility.py learn/test_calibration_doubts.py",
     "answer/thresholds": "answer/test_forecast.py callouts/test_schools.py callouts/test_tune.py",
-    "answer/lead": "answer/test_forecast.py callouts/test_schools.py callouts/test_any_plan.py",
+    "answer/lead": "answer/test_lead.py answer/test_forecast.py callouts/test_schools.py callouts/test_any_plan.py",
     "callouts/score": "callouts/test_score.py",
     "choose/search": "choose/test_search.py",
     "choose/compare": "choose/test_compare.py",

@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+import dataclasses
+
 import numpy as np
 import pytest
 
 from tests.sheets import pomelo, satsuma, sheet
 from zesty_cell.core.answer import lead
-from zesty_cell.core.answer.forecast import forecast
+from zesty_cell.core.answer.forecast import forecast, sampled_factors
+from zesty_cell.core.answer.thresholds import timers
 from zesty_cell.core.asked.landing import LandingRule
 from zesty_cell.core.asked.sheet import Conditions
+from zesty_cell.core.flight.many import start_many
+from zesty_cell.core.flight.one import fly
+from zesty_cell.core.flight.setup import set_up
 
 SHEETS = {
     "long": sheet(),
@@ -42,6 +48,52 @@ def test_leaving_out_what_can_pass_no_more_changes_nothing(name, monkeypatch):
     all_of, many = looked_at(SHEETS[name], monkeypatch, every=True)
     assert some == all_of
     assert few < many
+
+
+@pytest.fixture(scope="module")
+def chosen():
+    """What leads on a sheet whose calls both pass, before it is derived."""
+    setup = set_up(sheet())
+    flight, factors = fly(setup), sampled_factors(setup)
+    choice = lead.LeadChoice(setup=setup, flight=flight, factors=factors)
+    start_many(setup, factors=factors, beyond_landing=0.05, visit=choice.visit)()
+    return choice, timers(setup=setup, flight=flight, earliest_landing_s=flight.landing_s)
+
+
+@pytest.mark.parametrize(
+    ("low", "land", "low_over_land_v", "stands"),
+    [
+        ("calls", "calls", 0.4, "calls"),
+        ("calls", "guard", 0.4, "off"),
+        ("calls", "off", 0.4, "off"),
+        ("off", "calls", 0.4, "off"),
+        ("calls", "calls", 0.0, "off"),
+        ("calls", "calls", -0.1, "off"),
+    ],
+)
+def test_a_first_word_stands_only_before_a_last_one(chosen, monkeypatch, low, land, low_over_land_v, stands):
+    choice, set_to = chosen
+    calls = {key: choice._call(key, choice._watch.trials(key)) for key in ("pack_low", "land_now")}
+    land_v = calls["land_now"].threshold.pack_v
+
+    def as_asked(key, _):
+        call = calls[key]
+        at_v = land_v + low_over_land_v if key == "pack_low" else land_v
+        threshold = dataclasses.replace(call.threshold, pack_v=at_v)
+        return dataclasses.replace(call, stands=low if key == "pack_low" else land, threshold=threshold)
+
+    monkeypatch.setattr(choice, "_call", as_asked)
+    plan = choice.derived(set_to)
+    assert (plan.pack_low.stands, plan.land_now.stands) == (stands, land)
+    assert (plan.leads == "voltage") == (land == "calls")
+
+
+def test_a_pack_too_small_for_the_step_of_a_charge_call_has_none():
+    """A tenth of 20 mAh is less than the 5 mAh a transmitter is set in."""
+    tiny = sheet(pack=pomelo(capacity_ah=0.02), landing=LandingRule(charge_kept=0.9, home_s=0.0))
+    assert forecast(tiny).callouts.charge is None
+    small = sheet(pack=pomelo(capacity_ah=0.05), landing=LandingRule(charge_kept=0.6, home_s=0.0))
+    assert forecast(small).callouts.charge.land_ah == 0.015
 
 
 def test_a_setting_is_left_out_only_once_it_fails_with_every_hold():

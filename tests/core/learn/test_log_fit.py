@@ -10,6 +10,7 @@ import pytest
 from tests.sheets import pomelo, satsuma, sheet
 from zesty_cell.core.callouts.telemetry import Telemetry
 from zesty_cell.core.errors import OutOfRangeError
+from zesty_cell.core.learn import log_fit
 from zesty_cell.core.learn.flights import ERROR_SHOWN
 from zesty_cell.core.learn.log_fit import fit_log
 from zesty_cell.core.learn.log_told import KEYS, LogTold, told_by_log
@@ -125,6 +126,50 @@ def test_a_gap_is_not_fitted_to():
     cut, _ = flown(lost_s=(300.0, 360.0))
     assert len(cut) < len(whole)
     assert fit(cut).of("resistance").value == pytest.approx(fit(whole).of("resistance").value, rel=0.02)
+
+
+@pytest.mark.parametrize(("share", "told"), [((0.30, 0.45), True), ((0.62, 0.76), False), ((0.87, 1.0), False)])
+def test_the_slow_polarisation_is_told_by_two_parts_of_a_log_or_not_at_all(share, told):
+    """A gap elsewhere is no matter; where its end, or what its trend is told by, was not heard, nothing is said."""
+    log, _ = flown()
+    part = log.time_s / log.time_s[-1]
+    heard = (part < share[0]) | (part > share[1])
+    gap = replace(log, pack_v=np.where(heard, log.pack_v, np.nan))
+    assert (fit(gap).slow is not None) == told
+
+
+def test_a_small_craft_that_draws_hundredths_of_an_amp_is_fitted_too():
+    log, _ = flown()
+    mean_a = float(np.nanmean(log.current_a))
+    small = replace(log, current_a=log.current_a * (0.01 / mean_a))
+    assert float(np.ptp(small.current_a)) < 0.1
+    assert fit(small).of("resistance") is not None
+
+
+def test_a_step_is_taken_only_where_it_costs_less_whichever_side_it_leads_to():
+    """What is expected counts as a square: a figure under it costs as much as one over it."""
+
+    class Flat:
+        """A log whose volts follow from nothing: only the prior tells steps apart."""
+
+        seen_v = np.full(10, 3.5)
+
+        def volts(self, theta):
+            return np.full(10, 3.4)
+
+    weights, here = np.ones(10), np.zeros(len(KEYS))
+    cost = float(np.sum(weights * 0.1**2))
+    for side in (-1.0, 1.0):
+        gradient = np.zeros(len(KEYS))
+        gradient[0] = side
+        assert log_fit._better(Flat(), here, (np.eye(len(KEYS)), gradient, cost), (weights, 1.0), 1e-2) is None
+        # From further out the way back is one that costs less.
+        out = here.copy()
+        out[0] = side * 0.4
+        paid = cost + (0.4 / float(log_fit.PRIOR[0])) ** 2
+        back = log_fit._better(Flat(), out, (np.eye(len(KEYS)), -gradient, paid), (weights, 1.0), 1e-2)
+        assert back is not None
+        assert abs(back[0][0]) < 0.4
 
 
 def test_the_model_follows_the_logged_voltage():
