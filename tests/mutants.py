@@ -39,8 +39,10 @@ _OPERATORS = (
 MODULES = {
     "asked/landing": "flight/test_flight.py answer/test_forecast.py",
     "parts/craft": "parts/test_craft.py parts/test_estimates.py answer/test_forecast.py",
-    "parts/craft_load": "parts/test_craft.py parts/test_estimates.py answer/test_forecast.py",
-    "parts/pack": "parts/test_pack.py parts/test_measured.py parts/test_layout.py parts/test_pack_of_cells.py",
+    "parts/craft_load": "parts/test_craft.py parts/test_propulsion.py parts/test_estimates.py "
+    "answer/test_forecast.py",
+    "parts/pack": "parts/test_pack.py parts/test_measured.py parts/test_layout.py parts/test_pack_of_cells.py "
+    "discharge/test_discharge.py trials/test_lessons.py",
     "parts/pack_figures": "parts/test_pack_figures_rules.py parts/test_pack.py parts/test_measured.py",
     "answer/checks": "answer/test_forecast.py answer/test_any_sheet.py",
     "answer/current_checks": "answer/test_forecast.py answer/test_any_sheet.py",

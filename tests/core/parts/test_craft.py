@@ -116,6 +116,21 @@ def test_a_burst_is_work_by_its_height_or_by_the_crafts_own_seconds():
     assert burst_work_j_kg(craft=craft, share=0.05, seconds=2.0) == 0.0  # less than flying is no climb
 
 
+def test_an_assumed_weight_is_a_doubt_of_power_as_far_as_it_is_a_part_of_what_flies():
+    """Hand-worked: 10 % of 0.6 kg are 5 % of 1.2 kg flown, and hover power goes with that to the power of 1.4."""
+    by_size = RotorGeometry(rotor_count=4, rotor_diameter_m=0.178).model_dump()
+    craft = heron(dry_mass_kg=0.6, steady=by_size, assumed={"weight": 0.1})
+    load = craft_load(craft=craft, mass_kg=1.2, density_kg_m3=1.225, regime="hover")
+    assert load.power_parts.weight == pytest.approx(1.4 * 0.1 * 0.6 / 1.2)
+
+
+def test_no_burst_lifts_a_craft_whose_full_throttle_is_less_than_it_takes_to_fly():
+    weak = heron(full_throttle=MeasuredFullThrottle(current_a=8.0, voltage_v=21.0).model_dump())
+    assert spare_burst_w(craft=weak, mass_kg=1.063) == 0.0
+    assert burst_work_j_kg(craft=weak, share=1.0, seconds=2.0) == 0.0
+    assert burst_seconds(craft=weak, share=1.0, height_m=30.0) == 60.0
+
+
 def test_charge_put_back_is_a_mean_current():
     source = MeasuredCharge(charge_ah=1.0, duration_s=360.0, voltage_v=20.0, all_up_mass_kg=1.0)
     craft = heron(steady=source.model_dump(), avionics_w=10.0)

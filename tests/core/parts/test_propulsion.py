@@ -256,3 +256,15 @@ def test_a_wing_is_not_asked_to_hover():
 @pytest.mark.parametrize(("over_weight", "throttle"), [(4.0, 0.5), (1.0, 1.0), (0.5, 1.0), (10.0, 0.3162)])
 def test_a_hover_takes_the_root_of_weight_over_thrust(over_weight, throttle):
     assert hover_throttle(over_weight) == pytest.approx(throttle, abs=1e-4)
+
+
+def test_parts_that_are_known_do_not_replace_how_the_hover_was_said_to_be_known():
+    """Motors and propellers may be given for full throttle alone: the hover is by its geometry then."""
+    geometry = RotorGeometry(rotor_count=4, rotor_diameter_m=0.13, efficiency=0.31).model_dump()
+    plain = heron(steady=geometry)
+    with_parts = heron(steady=geometry, propulsion=FREESTYLE.model_dump())
+    assert efficiency_of(with_parts, mass_kg=1.0) == 0.31
+    load, known = (craft_load(craft=c, mass_kg=1.0, density_kg_m3=1.225) for c in (with_parts, plain))
+    assert load.regime_w == known.regime_w
+    by_parts = heron(steady=PartsHover().model_dump(), propulsion=FREESTYLE.model_dump())
+    assert efficiency_of(by_parts, mass_kg=1.0) != 0.31
