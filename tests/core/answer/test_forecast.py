@@ -10,6 +10,7 @@ import pytest
 
 from tests.sheets import checked, heron, pomelo, satsuma, sheet
 from zesty_cell.core.answer.calls import Trial
+from zesty_cell.core.answer.checks import COLD_PACK_C
 from zesty_cell.core.answer.current_checks import _worst_tier, rolling_rms
 from zesty_cell.core.answer.forecast import (
     GUARD_SHARE,
@@ -333,6 +334,24 @@ def test_each_check_is_triggered_by_its_own_sheet(key, status, parts):
     assert check.limit is not None
     if status != "ok":
         assert check.mend
+
+
+def test_only_what_hangs_from_its_rotors_and_cannot_begin_is_said_not_to_be_lifted():
+    wing = {"source": "measured", "current_a": 8.9, "voltage_v": 21.3, "all_up_mass_kg": 1.063}
+    weak = {"source": "measured", "current_a": 9.0, "voltage_v": 21.0, "where": "flight"}
+    on_wings = forecast(sheet(craft=heron(kind="wing", steady=wing, full_throttle=weak)))
+    check = _check(on_wings, "power")
+    assert check.status == "stop"
+    assert check.title.key == "check.power.not_enough"
+    for dry_mass_kg, flies, title in ((2.7, True, "not_enough"), (4.0, False, "no_lift")):
+        result = forecast(sheet(craft=heron(dry_mass_kg=dry_mass_kg)))
+        assert result.at_landing.flies is flies
+        assert _check(result, "power").title.key == f"check.power.{title}"
+
+
+def test_a_pack_just_as_warm_as_is_asked_is_not_cold():
+    assert _check(forecast(sheet(conditions=Conditions(air_c=COLD_PACK_C))), "cold") is None
+    assert _check(forecast(sheet(conditions=Conditions(air_c=COLD_PACK_C - 0.1))), "cold") is not None
 
 
 @pytest.mark.parametrize(

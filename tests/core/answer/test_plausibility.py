@@ -78,6 +78,22 @@ def test_five_centimetres_are_asked_back_as_inches_and_one_motors_amps_as_all():
     assert "all 4 take 60 A" in say(craft_doubts(four)[0].why)
 
 
+def test_a_doubt_says_its_figures():
+    """Hand-worked: 15 A at 21 V are 1.66 times 8.9 A at 21.3 V, which pull 1.66^(2/3) = 1.40 times the weight."""
+    for count in (1, 4):
+        one = heron(full_throttle=full(amps=15.0), limits=Limits(motor_count=count).model_dump())
+        [doubt] = [d for d in craft_doubts(one) if d.key == "full_too_low"]
+        assert doubt.why.figures["thrust"] == pytest.approx(1.402, abs=1e-3)
+    told = cell_volts_doubt(0.6, pack=satsuma(), field="pack_v")
+    assert told.why.figures["volts"] == pytest.approx(3.6)
+
+
+def test_a_label_near_what_was_measured_raises_no_doubt():
+    for share in (0.85, 1.0, 1.1):
+        near = satsuma(tests={"capacity": {"charge_ah": 1.3 * share}})
+        assert "label_over_measured" not in {d.key for d in pack_doubts(near)}
+
+
 @pytest.mark.parametrize(
     ("changes", "key", "impossible"),
     [

@@ -9,6 +9,8 @@ from tests.sheets import heron, pomelo, satsuma, sheet
 from zesty_cell.core.asked.changes import CHANGES, LESS_AVIONICS, WELL_TUNED, changed
 from zesty_cell.core.asked.learned_factors import PackKind
 from zesty_cell.core.asked.sheet import corrected
+from zesty_cell.core.parts.craft_load import efficiency_of
+from zesty_cell.core.parts.propulsion import Propulsion
 
 
 def charged(*, avionics_w):
@@ -46,3 +48,21 @@ def test_what_was_learned_of_a_pack_goes_along_while_its_chemistry_stays(pack, k
     other = changed(flown, key=key)
     assert other.learned_factors.kind == PackKind.of(other.pack if goes_along else pack)
     assert other.learned_factors.knows(other.pack) is goes_along
+
+
+def test_another_chemistry_has_a_cell_at_least():
+    """A cell of 1.2 V is nearest to none of 3.2 V."""
+    single = pomelo(
+        chemistry="nimh", series=1, capacity_ah=2.0, mass_kg=0.08, cell_resistance_ohm=None, ratings=None
+    )
+    assert CHANGES["other_chemistry"].apply(sheet(pack=single)).pack.series == 1
+
+
+def test_a_tune_of_a_craft_of_parts_is_one_of_its_propellers():
+    parts = Propulsion(motor_count=4, kv_rpm_v=1900, diameter_m=0.13, pitch_m=0.109, blades=3)
+    before = sheet(craft=heron(propulsion=parts.model_dump(), steady={"source": "parts"}))
+    after = CHANGES["well_tuned"].apply(before).craft
+    mass_kg = before.craft.dry_mass_kg + before.pack.mass_kg
+    usual = efficiency_of(before.craft, mass_kg=mass_kg)
+    assert (after.steady.rotor_count, after.steady.rotor_diameter_m) == (4, 0.13)
+    assert after.steady.efficiency == pytest.approx(usual / WELL_TUNED)

@@ -20,8 +20,10 @@ from zesty_cell.core.callouts.schools import write_plan
 from zesty_cell.core.callouts.score import (
     BAD_DAYS,
     COLD_C,
+    LIVELY,
     OWN_DAY,
     TIRED_CAPACITY,
+    WORST_DAY,
     Day,
     day_setup,
     keep_flights,
@@ -250,3 +252,13 @@ def test_rules_of_packs_with_other_cell_counts_are_silent(plan):
         any_plan = plan.model_copy(update={"rules": tuple(rules), "profiles": profiles, "timers": ()})
         [own] = score_plan(plan=any_plan, sheet=sheet(), days=(OWN_DAY,))
         assert own.first_word_s == word
+
+
+def test_the_worst_day_is_a_tired_pack_in_the_cold_flown_lively():
+    assert (WORST_DAY.tired, WORST_DAY.air_c, WORST_DAY.intensity) == (True, COLD_C, LIVELY)
+    assert WORST_DAY.name == "Tired pack, cold, lively"
+    assert {d.name for d in BAD_DAYS} >= {
+        "Fresh pack, warm, calm",
+        "Tired pack, warm, calm",
+        "Fresh pack, cold, lively",
+    }

@@ -113,6 +113,20 @@ def test_the_weight_class_is_asked_for_or_held_against():
             assert found.sentence.figures["over_kg"] == pytest.approx(lightest - limit_kg)
 
 
+def test_a_craft_of_just_the_class_is_within_it(rows):
+    mass_kg = rows[1].at_landing.all_up_mass_kg
+    craft = heron(limits={"weight_class_kg": mass_kg, "weight_class_name": "just so"})
+    just, _ = compare_packs(sheet(craft=craft), contenders=[Contender(PACKS[1])])
+    assert just[0].at_landing.all_up_mass_kg == mass_kg
+    assert verdict(just, purpose="within the weight class").best == 0
+
+
+def test_grams_for_each_watt_by_hand(rows):
+    load = rows[0].setup.load
+    by_hand = 1000.0 * rows[0].at_landing.all_up_mass_kg / (load.steady_w + load.avionics_w)
+    assert rows[0].grams_per_watt == pytest.approx(by_hand, rel=1e-12)
+
+
 def test_each_at_its_own_temperature_or_all_at_the_sheets():
     (warm, cold), _ = compare_packs(
         sheet(), contenders=[Contender(pomelo(), pack_c=30.0), Contender(pomelo(), -5.0)]
@@ -141,6 +155,7 @@ def test_nine_do_not_stand_side_by_side():
     with pytest.raises(OutOfRangeError, match="leave out 1") as caught:
         compare_packs(sheet(), contenders=[Contender(pomelo())] * (MOST_COMPARED + 1))
     assert caught.value.limit == MOST_COMPARED
+    assert caught.value.why.figures["over"] == 1
 
 
 def test_each_chemistry_lands_by_its_own_voltage_or_by_the_one_given():

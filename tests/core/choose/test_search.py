@@ -21,7 +21,7 @@ from zesty_cell.core.choose.candidates import (
     narrowed,
     with_pack,
 )
-from zesty_cell.core.choose.search import Excluded, SearchLimits, pareto_front, search
+from zesty_cell.core.choose.search import Excluded, SearchLimits, _miss, pareto_front, search
 from zesty_cell.core.errors import OutOfRangeError, TooManyCandidatesError
 from zesty_cell.core.parts.cell import CellModel, CellSize, Ratings
 from zesty_cell.core.parts.pack import pack_of_cells
@@ -301,3 +301,10 @@ def test_a_pack_that_cannot_be_set_up_is_left_out():
     result = search(one, packs=packs, limits=SearchLimits())
     assert len(result.packs) == len(packs)
     assert with_pack(one, pack=packs[0]).landing.rest_v == pytest.approx(1.24)
+
+
+def test_how_far_a_limit_is_missed_is_relative_to_it_and_kelvins_to_fifty():
+    """Of two that miss by 10 g, the one under the smaller limit is the further one."""
+    assert _miss("mass", 0.5, True, np.array([0.6, 0.4])).tolist() == pytest.approx([0.2, -0.2])
+    assert _miss("time", 600.0, False, np.array([540.0])).tolist() == pytest.approx([0.1])
+    assert _miss("heat", 60.0, True, np.array([70.0])).tolist() == pytest.approx([0.2])

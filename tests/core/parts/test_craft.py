@@ -11,6 +11,7 @@ from zesty_cell.core.parts.air import air_density_kg_m3
 from zesty_cell.core.parts.craft import (
     Craft,
     EstimatedFullThrottle,
+    Limits,
     MeasuredCharge,
     MeasuredFullThrottle,
     RotorGeometry,
@@ -187,3 +188,13 @@ def test_wiring_cannot_eat_the_whole_voltage():
         }
     )
     assert craft_load(craft=craft, mass_kg=1.0, density_kg_m3=1.2).full_throttle_a_v2 > 0
+
+
+def test_limits_of_one_motor_are_those_of_all_by_their_number_or_not_known():
+    four = Limits(motor_count=4, motor_a=30.0, motor_w=600.0, esc_a=45.0, esc_burst_a=55.0)
+    assert (four.all_motors_a(), four.all_motors_w(), four.all_escs_a(), four.all_escs_burst_a()) == (
+        120.0, 2400.0, 180.0, 220.0,
+    )  # fmt: skip
+    assert Limits(motor_count=4, esc_a=45.0).all_escs_burst_a() == 180.0
+    none = Limits(motor_count=4)
+    assert {none.all_motors_a(), none.all_motors_w(), none.all_escs_a(), none.all_escs_burst_a()} == {None}
