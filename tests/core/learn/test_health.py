@@ -11,8 +11,18 @@ import pytest
 from tests.sheets import satsuma
 from zesty_cell.core.learn.calibration import CellCheck
 from zesty_cell.core.learn.cell_spread import cell_spread
-from zesty_cell.core.learn.flights import LoggedFlight, left_by_rest
-from zesty_cell.core.learn.health import health, storage_fact
+from zesty_cell.core.learn.flights import LoggedFlight, left_by_rest, used_of
+from zesty_cell.core.learn.health import (
+    CAPACITY_RETIRE,
+    CAPACITY_WATCH,
+    RESISTANCE_RETIRE,
+    RESISTANCE_WATCH,
+    Reading,
+    _reasons,
+    capacity_trend,
+    health,
+    storage_fact,
+)
 from zesty_cell.core.learn.matched_pairs import PackFit, matched_pairs
 from zesty_cell.core.parts.chemistries import chemistry_for
 from zesty_cell.core.parts.chemistry import open_circuit_v, resistance_at_25
@@ -135,6 +145,56 @@ def test_short_flights_and_bare_ones_are_no_reading():
     assert (found.verdict, found.capacity_share, found.trend) == ("fit", None, None)
     assert "too few readings" in say(found.reasons[0].why)
     assert "No flight" in say(health(PACK, [], now=START).reasons[0].why)
+
+
+@pytest.mark.parametrize(
+    ("figure", "value", "se", "verdict"),
+    [
+        ("capacity", CAPACITY_RETIRE - 0.02, 0.03, "watch"),  # may as well hold 71 %
+        ("capacity", CAPACITY_RETIRE - 0.02, 0.01, "retire"),
+        ("capacity", CAPACITY_WATCH - 0.02, 0.03, "fit"),
+        ("resistance", RESISTANCE_RETIRE + 0.04, 0.03, "watch"),
+        ("resistance", RESISTANCE_RETIRE + 0.04, 0.01, "retire"),
+        ("resistance", RESISTANCE_WATCH + 0.02, 0.03, "fit"),
+    ],
+)
+def test_a_pack_is_judged_by_what_is_sure_of_it(figure, value, se, verdict):
+    of = {"capacity": None, "resistance": None} | {figure: (value, se)}
+    [reason] = _reasons(**of, cells=None, deepest=None, hottest_c=None, flights=9)
+    assert reason.verdict == verdict
+
+
+def test_half_a_reading_is_no_capacity_and_the_charge_alone_tells_how_deep_it_went():
+    """Either of charge put back and rest voltage alone tells no capacity; 1.17 of 1.3 Ah leave a tenth."""
+    rested = life(1)[0].model_copy(update={"put_back_ah": None})
+    charged = life(1)[0].model_copy(update={"rest_v_per_cell": None, "rest_after_s": None, "put_back_ah": 1.17})
+    found = health(PACK, [rested, charged], now=START + timedelta(days=9))
+    assert found.capacity == ()
+    by_share = used_of(charged, pack=PACK).share
+    assert found.deepest_left == pytest.approx(1.0 - by_share)
+    assert 0.0 < found.deepest_left < 0.15
+
+
+def test_cells_are_those_read_last_and_of_one_there_is_no_spread():
+    uneven = (3.8, 3.8, 3.69, 3.8, 3.8, 3.8)
+    flight = life(1)[0].model_copy(update={"cells_v": uneven, "charged_at": START + timedelta(days=3)})
+    between = CellCheck(made_at=START + timedelta(days=2), cells_v=(3.8,) * 6)
+    after = CellCheck(made_at=START + timedelta(days=4), cells_v=(3.8,) * 6)
+    assert health(PACK, [flight], now=START + timedelta(days=9), checks=[between]).weakest == 2
+    assert health(PACK, [flight], now=START + timedelta(days=9), checks=[between, after]).weakest is None
+    at_landing = flight.model_copy(update={"charged_at": None})
+    assert health(PACK, [at_landing], now=START + timedelta(days=9), checks=[between]).weakest is None
+    one = CellCheck(made_at=START + timedelta(days=8), cells_v=(3.8,))
+    assert health(PACK, life(1), now=START + timedelta(days=9), checks=[one]).spread_v is None
+
+
+def test_a_trend_is_over_a_cycle_at_least():
+    def of(cycles):
+        at = np.linspace(0.0, cycles, 8)
+        return [Reading(START, float(x), 1.3 * (1.0 - 0.2 * x), 0.001) for x in at]
+
+    assert capacity_trend(of(1.0), flights=8) is not None
+    assert capacity_trend(of(0.99), flights=8) is None
 
 
 def test_packs_left_full_or_empty_are_to_be_stored():
