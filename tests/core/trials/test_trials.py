@@ -17,7 +17,7 @@ from zesty_cell.core.asked.sheet import Conditions
 from zesty_cell.core.flight.one import fly
 from zesty_cell.core.flight.setup import set_up
 from zesty_cell.core.parts.pack_figures import pack_figures
-from zesty_cell.core.trials.adjust import Like, adjusted, common
+from zesty_cell.core.trials.adjust import Like, _expected, adjusted, common
 from zesty_cell.core.trials.looks import (
     ERROR,
     FIRST_LOOK,
@@ -34,7 +34,7 @@ from zesty_cell.core.trials.question import Question, Run, SetAside, Trial, Tria
 from zesty_cell.core.trials.regression import regressed
 from zesty_cell.core.trials.scatter import scatter_of
 from zesty_cell.core.trials.schedule import next_slot, pairs_of, slots
-from zesty_cell.core.trials.spoiled import spoiled_by
+from zesty_cell.core.trials.spoiled import _slope_t, spoiled_by
 from zesty_cell.core.trials.told import planned, takes, told
 from zesty_cell.core.trials.verdict import weigh
 
@@ -310,11 +310,24 @@ def test_without_a_call_the_plan_ends_open_or_with_no_difference_that_matters():
 
 def test_runs_of_one_order_call_nothing():
     d = [0.20, 0.21, 0.19, 0.205, 0.195, 0.20, 0.21, 0.19]
-    found = weigh(d, [True] * 8, measure=RATE, matters=0.05, planned=8, scatter=0.05)
-    assert (found.call, found.one_order) == ("open", True)
+    for side in (True, False):
+        found = weigh(d, [side] * 8, measure=RATE, matters=0.05, planned=8, scatter=0.05)
+        assert (found.call, found.called_at, found.one_order) == ("open", 0, True)
     question = Question(a="old", b="new", measure="charge_a_minute", matters=0.05)
     plan = TrialPlan(pairs=8, scatter=0.05, scatter_counts=5, packs=("one",))
     assert told(found, question=question, plan=plan)[0].key == "trial.call.one_order"
+
+
+def test_nothing_is_called_before_the_first_look_whatever_is_seen():
+    d = [400.0] * 8
+    early = [weighed(d[:k]) for k in range(FIRST_LOOK)]
+    assert {v.call for v in early} == {"goes on"}
+    assert [v.pairs for v in early] == list(range(FIRST_LOOK))
+    assert not early[0].one_order
+    first = weighed(d[:FIRST_LOOK])
+    assert (first.call, first.called_at) == ("more", FIRST_LOOK)
+    calm = [0.004, -0.004, 0.003, -0.002, -0.003, 0.001, 0.002, -0.001]
+    assert weighed(calm).called_at == 8
 
 
 def test_beyond_the_plan_more_is_asked():
@@ -399,6 +412,14 @@ def test_what_spoils_a_test_is_named():
     assert spoils(CALM, air_c=[10.0 + k for k in range(12)]) == ["trial.spoiled.warmer"]
 
 
+def test_how_clearly_values_go_one_way_is_students_t_and_how_far_is_from_the_first_pair_to_the_last():
+    values = [v + 0.002 * k for k, v in enumerate(CALM)]
+    by_scipy = stats.linregress(range(len(values)), values)
+    assert _slope_t(values) == pytest.approx(by_scipy.slope / by_scipy.stderr)
+    [found] = spoiled_by(trial([0.3 * 1.01**k * (1.0 + 1e-4 * (k % 3)) for k in range(12)], pairs=6))
+    assert found.figures["by_share"] == pytest.approx(1.01**10 - 1.0, abs=1e-3)
+
+
 def test_an_odd_run_is_named_by_its_number():
     values = list(CALM)
     values[5] *= 1.6
@@ -477,6 +498,21 @@ def test_a_run_at_more_weight_is_taken_for_what_it_would_have_been_at_less(measu
     assert (moved - 100.0) * heavier > 0.0
     same = adjusted(100.0, run(all_up_kg=kg), to=Like(None, kg, None), question=question(measure, at), sheet=one)
     assert same == 100.0
+
+
+def test_what_is_expected_is_read_off_the_flight():
+    one = sheet(craft=heron(), pack=pomelo())
+    flight = fly(set_up(one))
+    at_ah = float(np.interp(1.0, flight.used_ah, flight.time_s))
+    assert _expected(one, "time_to_charge", 1.0) == pytest.approx(at_ah, abs=0.11)
+    at_v = float(flight.time_s[np.flatnonzero(flight.cruise_v <= 3.6)[0]])
+    assert _expected(one, "time_to_voltage", 3.6) == at_v
+    assert _expected(one, "time_to_voltage", 1.0) == flight.end_s  # not once
+    # A ratio goes along as one: 10 % more as it was flown is 10 % more where it is laid to.
+    kg = one.craft.dry_mass_kg + pack_figures(one.pack).mass_kg
+    heavy, to = run(all_up_kg=1.2 * kg), Like(None, kg, None)
+    moved = [adjusted(v, heavy, to=to, question=question("energy"), sheet=one) for v in (50.0, 55.0)]
+    assert moved[1] / moved[0] == pytest.approx(1.1)
 
 
 def test_what_is_not_known_or_not_flown_is_left_as_it_is():
