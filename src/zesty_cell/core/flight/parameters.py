@@ -29,8 +29,8 @@ FLOOR_HOLD_S = 8.0
 ESC_STEADY_HOLD_S, ESC_ANY_HOLD_S = 1.0, 10.0
 #: Longest step of the kernel [s]; against steps of one second it costs some hundredths of a second in 18 minutes.
 LONGEST_STEP_S = 2.0
-#: Where gusts blow, three steps to each: against steps of a tenth of a second that costs some hundredths of one in a
-#: landing.
+#: Where gusts blow, three steps to each: against steps of a tenth of a second that costs some hundredths of one
+#: in a landing.
 LONGEST_IN_GUSTS_S = kernel.GUST_S / 3.0
 
 
