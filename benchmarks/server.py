@@ -49,9 +49,14 @@ def _form(html: str) -> dict[str, str]:
     return values
 
 
+def _typed(form: dict[str, str], number: int) -> bytes:
+    """The form with another air for each of two hundred changes."""
+    return urllib.parse.urlencode(form | {"conditions.air_c": f"{5 + number % 200 / 10:.1f}"}).encode()
+
+
 def _change(url: str, form: dict[str, str], number: int) -> float:
     """One live change, answered and read; milliseconds."""
-    body = urllib.parse.urlencode(form | {"conditions.air_c": f"{5 + number % 200 / 10:.1f}"}).encode()
+    body = _typed(form, number)
     start = time.perf_counter()
     with urllib.request.urlopen(url, body, timeout=60) as response:
         if b"Be on the ground at" not in response.read():
@@ -64,7 +69,7 @@ def _changes_as_a_browser(port: int, form: dict[str, str], count: int) -> Timed:
     times, connection = [], http.client.HTTPConnection("127.0.0.1", port, timeout=60)
     headers = {"Content-Type": "application/x-www-form-urlencoded", "Accept-Encoding": "gzip"}
     for number in range(count):
-        body = urllib.parse.urlencode(form | {"conditions.air_c": f"{5 + number % 200 / 10:.1f}"})
+        body = _typed(form, number)
         start = time.perf_counter()
         connection.request("POST", "/sheets/8", body, headers)
         answer = connection.getresponse().read()
